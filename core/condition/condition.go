@@ -1,0 +1,465 @@
+// Package condition compiles questions about accounts, such as
+//
+//	kind == "person" and idle > days(90)
+//
+// and answers them with yes, no or unknown. The expression language's own
+// parser and type checker read a condition; what it means is decided here,
+// because a fact that the export does not say must make the answer unknown
+// unless the rest settles it ("unknown and no" is no).
+package condition
+
+import (
+	"errors"
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/expr-lang/expr"
+	"github.com/expr-lang/expr/ast"
+	"github.com/expr-lang/expr/checker"
+	"github.com/expr-lang/expr/conf"
+	"github.com/expr-lang/expr/file"
+	"github.com/expr-lang/expr/parser"
+
+	"yewcone/core/estate"
+	"yewcone/core/nearword"
+	"yewcone/core/strictyaml"
+)
+
+// maxLength bounds a condition, in bytes.
+const maxLength = 4000
+
+// A Condition is a compiled question. The zero *Condition (nil) is met by
+// every account.
+type Condition struct {
+	source string
+	facts  []*Fact
+	eval   func(*Subject) estate.Tri
+}
+
+// Test answers the question.
+func (c *Condition) Test(s *Subject) estate.Tri {
+	if c == nil {
+		return estate.Yes
+	}
+	return c.eval(s)
+}
+
+// String is the condition as it was written; "" for nil.
+func (c *Condition) String() string {
+	if c == nil {
+		return ""
+	}
+	return c.source
+}
+
+// UnknownFacts appends the names of the facts that the condition asks for and
+// the subject does not have.
+func (c *Condition) UnknownFacts(s *Subject, names []string) []string {
+	if c == nil {
+		return names
+	}
+	for _, f := range c.facts {
+		if !f.known(s) && !slices.Contains(names, f.Name) {
+			names = append(names, f.Name)
+		}
+	}
+	return names
+}
+
+// Uses reports whether the condition asks for a fact.
+func (c *Condition) Uses(fact string) bool {
+	return c != nil && slices.ContainsFunc(c.facts, func(f *Fact) bool { return f.Name == fact })
+}
+
+var functions = map[string]any{
+	"days":   func(int) time.Duration { return 0 },
+	"hours":  func(int) time.Duration { return 0 },
+	"months": func(int) time.Duration { return 0 },
+	"years":  func(int) time.Duration { return 0 },
+	"date":   func(string) time.Time { return time.Time{} },
+	"under":  func(string, string) bool { return false },
+}
+
+// functionSeconds are the lengths of one of each unit, as lengths of time are
+// compared everywhere: a month is 30 days, a year 365.
+var functionSeconds = map[string]int64{"hours": 3600, "days": 86400, "months": 30 * 86400, "years": 365 * 86400}
+
+// configFor allows the facts of a stage and nothing else of the language's
+// own functions.
+func configFor(stage Stage) (*conf.Config, []string) {
+	env := map[string]any{}
+	var names []string
+	for i := range facts {
+		if facts[i].Stage <= stage {
+			env[facts[i].Name] = facts[i].env
+			names = append(names, facts[i].Name)
+		}
+	}
+	for name, f := range functions {
+		env[name] = f
+	}
+	c := conf.New(env)
+	for _, option := range []expr.Option{expr.DisableAllBuiltins(), expr.AsBool()} {
+		option(c)
+	}
+	return c, names
+}
+
+// Compile reads a condition. The error is a *strictyaml.Problem at the word
+// that is wrong.
+func Compile(text strictyaml.Text, stage Stage) (*Condition, error) {
+	if len(text.Value) > maxLength {
+		return nil, text.At(0, "the condition has %d characters; at most %d are read", len(text.Value), maxLength)
+	}
+	config, names := configFor(stage)
+	tree, err := parser.ParseWithConfig(text.Value, config)
+	if err == nil {
+		_, err = checker.Check(tree, config)
+	}
+	if err != nil {
+		return nil, explain(text, err, names, stage)
+	}
+	c := &compiler{text: text, stage: stage}
+	root, err := c.compile(tree.Node)
+	if err != nil {
+		return nil, err
+	}
+	if root.tri == nil {
+		return nil, text.At(0, "the condition must answer yes or no")
+	}
+	return &Condition{source: text.Value, facts: c.facts, eval: root.tri}, nil
+}
+
+// explain turns the checker's error into a problem with its place, and says
+// which fact was probably meant.
+func explain(text strictyaml.Text, err error, names []string, stage Stage) error {
+	var at *file.Error
+	if !errors.As(err, &at) {
+		return text.At(0, "%s", err)
+	}
+	message := at.Message
+	if unknown, ok := strings.CutPrefix(message, "unknown name "); ok {
+		unknown = strings.Fields(unknown)[0]
+		message = fmt.Sprintf("no fact about accounts is named %q", unknown)
+		if later := findFact(unknown); later != nil && later.Stage > stage {
+			message = fmt.Sprintf("%q is worked out later and cannot be asked here", unknown)
+		} else if advice := nearword.Advice(unknown, append(names, functionNames()...)); advice != "" {
+			message += advice
+		} else {
+			message += "; known are " + strings.Join(names, ", ")
+		}
+	}
+	message = strings.NewReplacer("time.Duration", "time", "time.Time", "date", "[]string", "list", "bool", "yes or no", "string", "text", "int", "number").Replace(message)
+	if strings.Contains(message, "types time and number") {
+		message += "; write a length of time as days(90), hours(8) or months(3)"
+	}
+	return text.At(at.Column, "%s", message)
+}
+
+func functionNames() []string {
+	var names []string
+	for name := range functions {
+		names = append(names, name)
+	}
+	slices.Sort(names)
+	return names
+}
+
+func findFact(name string) *Fact {
+	for i := range facts {
+		if facts[i].Name == name {
+			return &facts[i]
+		}
+	}
+	return nil
+}
+
+// value is a compiled piece; exactly one of the functions is set.
+type value struct {
+	text  func(*Subject) (string, bool)
+	list  func(*Subject) ([]string, bool)
+	tri   func(*Subject) estate.Tri
+	num   func(*Subject) (int64, bool)
+	fact  *Fact
+	fixed string // of a text written in the condition
+	at    int
+}
+
+type compiler struct {
+	text  strictyaml.Text
+	stage Stage
+	facts []*Fact
+}
+
+func (c *compiler) fail(node ast.Node, format string, args ...any) error {
+	return c.text.At(node.Location().From, format, args...)
+}
+
+func (c *compiler) compile(node ast.Node) (value, error) {
+	switch n := node.(type) {
+	case *ast.IdentifierNode:
+		f := findFact(n.Value)
+		if f == nil {
+			return value{}, c.fail(n, "%q is a function; write %s(…)", n.Value, n.Value)
+		}
+		if !slices.Contains(c.facts, f) {
+			c.facts = append(c.facts, f)
+		}
+		return value{text: f.text, list: f.list, tri: f.tri, num: f.num, fact: f}, nil
+	case *ast.StringNode:
+		fixed := n.Value
+		return value{text: func(*Subject) (string, bool) { return fixed, true }, fixed: fixed, at: n.Location().From}, nil
+	case *ast.IntegerNode:
+		return number(int64(n.Value)), nil
+	case *ast.BoolNode:
+		answer := estate.TriOf(n.Value)
+		return value{tri: func(*Subject) estate.Tri { return answer }}, nil
+	case *ast.UnaryNode:
+		return c.unary(n)
+	case *ast.BinaryNode:
+		return c.binary(n)
+	case *ast.CallNode:
+		return c.call(n)
+	case *ast.ArrayNode:
+		return c.array(n)
+	}
+	return value{}, c.fail(node, "this part of the expression language is not used in conditions")
+}
+
+func number(n int64) value {
+	return value{num: func(*Subject) (int64, bool) { return n, true }}
+}
+
+func (c *compiler) unary(n *ast.UnaryNode) (value, error) {
+	inner, err := c.compile(n.Node)
+	if err != nil {
+		return value{}, err
+	}
+	switch {
+	case (n.Operator == "not" || n.Operator == "!") && inner.tri != nil:
+		return value{tri: func(s *Subject) estate.Tri { return inner.tri(s).Not() }}, nil
+	case n.Operator == "-" && inner.num != nil:
+		return value{num: func(s *Subject) (int64, bool) {
+			v, ok := inner.num(s)
+			return -v, ok
+		}}, nil
+	}
+	return value{}, c.fail(n, "%q is not used in conditions here", n.Operator)
+}
+
+func (c *compiler) array(n *ast.ArrayNode) (value, error) {
+	var items []string
+	for _, item := range n.Nodes {
+		s, ok := item.(*ast.StringNode)
+		if !ok {
+			return value{}, c.fail(item, "a list holds texts in quotes only")
+		}
+		items = append(items, s.Value)
+	}
+	return value{list: func(*Subject) ([]string, bool) { return items, true }}, nil
+}
+
+func (c *compiler) call(n *ast.CallNode) (value, error) {
+	name := ""
+	if id, ok := n.Callee.(*ast.IdentifierNode); ok {
+		name = id.Value
+	}
+	switch {
+	case functionSeconds[name] != 0:
+		count, ok := n.Arguments[0].(*ast.IntegerNode)
+		if !ok || count.Value < 0 || count.Value > 1e6 {
+			return value{}, c.fail(n, "%s takes a whole number between 0 and 1000000", name)
+		}
+		return number(int64(count.Value) * functionSeconds[name]), nil
+	case name == "date":
+		text, ok := n.Arguments[0].(*ast.StringNode)
+		if !ok {
+			return value{}, c.fail(n, "date takes a text in quotes")
+		}
+		at, err := strictyaml.ParseDate(text.Value)
+		if err != nil {
+			return value{}, c.fail(text, "%s", err)
+		}
+		return number(at.Unix()), nil
+	case name == "under":
+		return c.under(n)
+	}
+	return value{}, c.fail(n, "this function is not used in conditions")
+}
+
+// under asks whether one path is another or lies below it.
+func (c *compiler) under(n *ast.CallNode) (value, error) {
+	path, err := c.compile(n.Arguments[0])
+	if err != nil {
+		return value{}, err
+	}
+	above, err := c.compile(n.Arguments[1])
+	if err != nil {
+		return value{}, err
+	}
+	return value{tri: func(s *Subject) estate.Tri {
+		p, ok := path.text(s)
+		a, ok2 := above.text(s)
+		if !ok || !ok2 {
+			return estate.Unknown
+		}
+		return estate.TriOf(estate.Under(p, a))
+	}}, nil
+}
+
+func (c *compiler) binary(n *ast.BinaryNode) (value, error) {
+	left, err := c.compile(n.Left)
+	if err != nil {
+		return value{}, err
+	}
+	right, err := c.compile(n.Right)
+	if err != nil {
+		return value{}, err
+	}
+	if err := c.checkWords(n, left, right); err != nil {
+		return value{}, err
+	}
+	switch n.Operator {
+	case "and", "&&":
+		return value{tri: func(s *Subject) estate.Tri { return and(left.tri(s), s, right.tri) }}, nil
+	case "or", "||":
+		return value{tri: func(s *Subject) estate.Tri { return and(left.tri(s).Not(), s, right.notTri()).Not() }}, nil
+	}
+	left, right = left.graded(right), right.graded(left)
+	switch {
+	case left.text != nil && right.text != nil:
+		return c.texts(n, left.text, right)
+	case left.text != nil && right.list != nil && n.Operator == "in":
+		return value{tri: func(s *Subject) estate.Tri {
+			t, ok := left.text(s)
+			list, ok2 := right.list(s)
+			if !ok || !ok2 {
+				return estate.Unknown
+			}
+			return estate.TriOf(slices.Contains(list, t))
+		}}, nil
+	case left.num != nil && right.num != nil:
+		return c.numbers(n, left.num, right.num)
+	case left.tri != nil && right.tri != nil && (n.Operator == "==" || n.Operator == "!="):
+		same := n.Operator == "=="
+		return value{tri: func(s *Subject) estate.Tri {
+			a, b := left.tri(s), right.tri(s)
+			if a == estate.Unknown || b == estate.Unknown {
+				return estate.Unknown
+			}
+			return estate.TriOf((a == b) == same)
+		}}, nil
+	}
+	return value{}, c.fail(n, "%q does not fit what stands on its two sides", n.Operator)
+}
+
+// checkWords refuses kinds and grades that do not exist: they would make the
+// condition false for ever.
+func (c *compiler) checkWords(n *ast.BinaryNode, left, right value) error {
+	for _, pair := range [][2]value{{left, right}, {right, left}} {
+		f, text := pair[0].fact, pair[1]
+		if f == nil || f.Words == nil || text.fact != nil {
+			continue
+		}
+		written := []string{text.fixed}
+		if text.list != nil {
+			written, _ = text.list(nil)
+		} else if text.text == nil || (n.Operator != "==" && n.Operator != "!=" && f.Type != "grade") {
+			continue
+		}
+		for _, w := range written {
+			if !slices.Contains(f.Words, w) {
+				return c.fail(n.Right, "%q is no %s; it is one of %s%s", w, f.Name, strings.Join(f.Words, ", "), nearword.Advice(w, f.Words))
+			}
+		}
+	}
+	return nil
+}
+
+// graded turns a text beside a grade into the grade's place.
+func (v value) graded(other value) value {
+	if v.text == nil || other.fact == nil || other.fact.Type != "grade" {
+		return v
+	}
+	return number(int64(slices.Index(other.fact.Words, v.fixed)))
+}
+
+func (v value) notTri() func(*Subject) estate.Tri {
+	return func(s *Subject) estate.Tri { return v.tri(s).Not() }
+}
+
+// and answers no when either side does, and asks the right side only if it
+// still matters.
+func and(left estate.Tri, s *Subject, right func(*Subject) estate.Tri) estate.Tri {
+	if left == estate.No {
+		return estate.No
+	}
+	r := right(s)
+	if r == estate.No || left == estate.Yes {
+		return r
+	}
+	return estate.Unknown
+}
+
+func (c *compiler) numbers(n *ast.BinaryNode, left, right func(*Subject) (int64, bool)) (value, error) {
+	var holds func(a, b int64) bool
+	switch n.Operator {
+	case "==":
+		holds = func(a, b int64) bool { return a == b }
+	case "!=":
+		holds = func(a, b int64) bool { return a != b }
+	case "<":
+		holds = func(a, b int64) bool { return a < b }
+	case "<=":
+		holds = func(a, b int64) bool { return a <= b }
+	case ">":
+		holds = func(a, b int64) bool { return a > b }
+	case ">=":
+		holds = func(a, b int64) bool { return a >= b }
+	default:
+		return value{}, c.fail(n, "%q is not used between numbers, times and dates here", n.Operator)
+	}
+	return value{tri: func(s *Subject) estate.Tri {
+		a, ok := left(s)
+		b, ok2 := right(s)
+		if !ok || !ok2 {
+			return estate.Unknown
+		}
+		return estate.TriOf(holds(a, b))
+	}}, nil
+}
+
+func (c *compiler) texts(n *ast.BinaryNode, left func(*Subject) (string, bool), right value) (value, error) {
+	var holds func(a, b string) bool
+	switch n.Operator {
+	case "==":
+		holds = func(a, b string) bool { return a == b }
+	case "!=":
+		holds = func(a, b string) bool { return a != b }
+	case "startsWith":
+		holds = strings.HasPrefix
+	case "endsWith":
+		holds = strings.HasSuffix
+	case "contains":
+		holds = strings.Contains
+	case "matches":
+		pattern, err := regexp.Compile(right.fixed)
+		if err != nil || right.fact != nil {
+			return value{}, c.text.At(right.at, "%q is no pattern that can be matched", right.fixed)
+		}
+		holds = func(a, _ string) bool { return pattern.MatchString(a) }
+	default:
+		return value{}, c.fail(n, "%q is not used between texts here", n.Operator)
+	}
+	return value{tri: func(s *Subject) estate.Tri {
+		a, ok := left(s)
+		b, ok2 := right.text(s)
+		if !ok || !ok2 {
+			return estate.Unknown
+		}
+		return estate.TriOf(holds(a, b))
+	}}, nil
+}

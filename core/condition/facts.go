@@ -1,0 +1,205 @@
+package condition
+
+import (
+	"time"
+
+	"yewcone/core/estate"
+	"yewcone/core/setting"
+)
+
+// A Subject is the account that a condition is asked about.
+type Subject struct {
+	Account *estate.Account
+	System  *estate.System
+	Dates   estate.Dates
+}
+
+// Stage says which facts a condition may use, since some facts are worked out
+// with the help of others.
+type Stage uint8
+
+// The stages, each with the facts of those before it.
+const (
+	FromExport Stage = iota // what the export says
+	WithKind                // and the kind
+	Complete                // and whether privileged, the policy that holds, and the dates
+)
+
+// A Fact is something that a condition can ask about an account.
+type Fact struct {
+	Name    string
+	Type    string // text, list, yes or no, number, time, date, or grade
+	Stage   Stage
+	Meaning string
+	Words   []string // the only texts that make sense, where that is so
+
+	env  any // a value of the type that the expression checker shall assume
+	text func(*Subject) (string, bool)
+	list func(*Subject) ([]string, bool)
+	tri  func(*Subject) estate.Tri
+	num  func(*Subject) (int64, bool) // numbers, lengths in seconds, instants, grades
+}
+
+// known tells whether the subject has the fact.
+func (f *Fact) known(s *Subject) bool {
+	ok := false
+	switch {
+	case f.text != nil:
+		_, ok = f.text(s)
+	case f.list != nil:
+		_, ok = f.list(s)
+	case f.num != nil:
+		_, ok = f.num(s)
+	default:
+		ok = f.tri(s) != estate.Unknown
+	}
+	return ok
+}
+
+func said(text string) (string, bool) { return text, text != "" }
+
+func textFact(name string, stage Stage, meaning string, get func(*Subject) (string, bool)) Fact {
+	return Fact{Name: name, Type: "text", Stage: stage, Meaning: meaning, env: "", text: get}
+}
+
+func flagFact(name string, stage Stage, meaning string, get func(*Subject) estate.Tri) Fact {
+	return Fact{Name: name, Type: "yes or no", Stage: stage, Meaning: meaning, env: false, tri: get}
+}
+
+func lengthFact(name, meaning string, stage Stage, get func(*Subject) (int64, bool)) Fact {
+	return Fact{Name: name, Type: "time", Stage: stage, Meaning: meaning, env: time.Duration(0), num: get}
+}
+
+func dateFact(name, meaning string, stage Stage, get func(*Subject) estate.Moment) Fact {
+	return Fact{Name: name, Type: "date", Stage: stage, Meaning: meaning, env: time.Time{}, num: func(s *Subject) (int64, bool) { return get(s).Unix() }}
+}
+
+func countFact(name, meaning string, stage Stage, get func(*Subject) estate.Counted) Fact {
+	return Fact{Name: name, Type: "number", Stage: stage, Meaning: meaning, env: 0, num: func(s *Subject) (int64, bool) {
+		c := get(s)
+		return int64(c.N), c.Known
+	}}
+}
+
+// since returns the seconds from a moment to the one the export speaks for.
+func since(s *Subject, m estate.Moment) (int64, bool) {
+	at, ok := m.Unix()
+	return s.Dates.AsOf - at, ok && s.Dates.AsOfKnown
+}
+
+// idle counts from the last sign-in, or from the account's making when nobody
+// ever signed in.
+func idle(s *Subject) (int64, bool) {
+	if s.Account.LastSignIn.IsNever() {
+		return since(s, s.Account.Created)
+	}
+	return since(s, s.Account.LastSignIn)
+}
+
+// passwordAge counts from the last change, or from the account's making when
+// the password was never changed.
+func passwordAge(s *Subject) (int64, bool) {
+	if s.Account.PasswordSet.IsNever() {
+		return since(s, s.Account.Created)
+	}
+	return since(s, s.Account.PasswordSet)
+}
+
+func isNever(m estate.Moment) estate.Tri {
+	if !m.Known() {
+		return estate.Unknown
+	}
+	return estate.TriOf(m.IsNever())
+}
+
+func neverChanged(s *Subject) estate.Tri {
+	set, made := s.Account.PasswordSet, s.Account.Created
+	if _, ok := made.Unix(); ok && set == made {
+		return estate.Yes
+	}
+	return isNever(set)
+}
+
+// inFuture looks at the dates that the export says, and is unknown when it
+// says none.
+func inFuture(s *Subject) estate.Tri {
+	answer := estate.Unknown
+	if !s.Dates.AsOfKnown {
+		return answer
+	}
+	for _, m := range [...]estate.Moment{s.Account.PasswordSet, s.Account.LastSignIn, s.Account.Created} {
+		if at, ok := m.Unix(); ok && at > s.Dates.AsOf {
+			return estate.Yes
+		}
+		if m.Known() {
+			answer = estate.No
+		}
+	}
+	return answer
+}
+
+func storage(s *Subject) (int64, bool) {
+	i, ok := s.Account.Storage.Index()
+	return int64(i), ok
+}
+
+// schemes are the grades of the fact "storage", weakest first.
+var schemes = setting.Standard().At(setting.Must("storage")).Choices
+
+var facts = []Fact{
+	textFact("login", FromExport, "the sign-in name", func(s *Subject) (string, bool) { return said(s.Account.Login) }),
+	textFact("display_name", FromExport, "the name as shown", func(s *Subject) (string, bool) { return said(s.Account.DisplayName) }),
+	textFact("first_name", FromExport, "the first name", func(s *Subject) (string, bool) { return said(s.Account.FirstName) }),
+	textFact("last_name", FromExport, "the last name", func(s *Subject) (string, bool) { return said(s.Account.LastName) }),
+	textFact("email", FromExport, "the mail address", func(s *Subject) (string, bool) { return said(s.Account.Email) }),
+	textFact("employee_no", FromExport, "the employee number", func(s *Subject) (string, bool) { return said(s.Account.EmployeeNo) }),
+	textFact("description", FromExport, "the description or note", func(s *Subject) (string, bool) { return said(s.Account.Description) }),
+	textFact("unit", FromExport, "the path of the organisational unit, widest first, with slashes", func(s *Subject) (string, bool) { return said(s.Account.Unit) }),
+	{Name: "groups", Type: "list", Meaning: "the groups, also through other groups", env: []string{}, list: func(s *Subject) ([]string, bool) { return s.Account.Groups, s.Account.GroupsKnown }},
+	{Name: "roles", Type: "list", Meaning: "the roles", env: []string{}, list: func(s *Subject) ([]string, bool) { return s.Account.Roles, s.Account.RolesKnown }},
+	{Name: "labels", Type: "list", Meaning: "the labels of the system, as the estate file has them", env: []string{}, list: func(s *Subject) ([]string, bool) { return s.System.Labels, true }},
+	textFact("system", FromExport, "the name of the system", func(s *Subject) (string, bool) { return s.System.Name, true }),
+	{Name: "kind", Type: "text", Stage: WithKind, Meaning: "person, service, shared, built-in, guest or emergency", Words: estate.Kinds, env: "", text: func(s *Subject) (string, bool) { return said(s.Account.Kind) }},
+
+	flagFact("enabled", FromExport, "not switched off, and inside its start and end date", func(s *Subject) estate.Tri { return s.Account.Enabled }),
+	flagFact("locked", FromExport, "locked at the moment the export speaks for", func(s *Subject) estate.Tri { return s.Account.Locked }),
+	flagFact("locked_for_ever", FromExport, "locked until an administrator acts", func(s *Subject) estate.Tri {
+		if s.Account.Locked != estate.Yes {
+			return s.Account.Locked
+		}
+		return isNever(s.Account.LockedUntil)
+	}),
+	flagFact("must_change", FromExport, "the password must be changed at the next sign-in", func(s *Subject) estate.Tri { return s.Account.MustChange }),
+	flagFact("never_expires", FromExport, "a flag on the account: its password never expires", func(s *Subject) estate.Tri { return s.Account.NeverExpires }),
+	flagFact("cannot_change", FromExport, "a flag on the account: the user may not change the password", func(s *Subject) estate.Tri { return s.Account.CannotChange }),
+	flagFact("blank_allowed", FromExport, "a flag on the account: an empty password is accepted", func(s *Subject) estate.Tri { return s.Account.BlankAllowed }),
+	flagFact("blank", FromExport, "the password is empty", func(s *Subject) estate.Tri { return s.Account.Blank }),
+	flagFact("password_usable", FromExport, "some password lets the account in", func(s *Subject) estate.Tri { return s.Account.PasswordUsable }),
+	flagFact("second_factor", FromExport, "a second factor is enrolled", func(s *Subject) estate.Tri { return s.Account.SecondFactor }),
+	flagFact("never_signed_in", FromExport, "nobody has ever signed in", func(s *Subject) estate.Tri { return isNever(s.Account.LastSignIn) }),
+	flagFact("never_changed", FromExport, "the password was never changed since the account was made", neverChanged),
+	flagFact("dated_in_future", FromExport, "a date that the export gives (made, password set, last sign-in) is after the moment it speaks for", inFuture),
+	flagFact("privileged", Complete, "an administrator, as the estate file or the export says", func(s *Subject) estate.Tri { return s.Account.Privileged }),
+	flagFact("overdue", Complete, "the password is past its end", func(s *Subject) estate.Tri { return s.Dates.Overdue }),
+	flagFact("shut", Complete, "overdue for longer than the grace period, so that the system refuses it", func(s *Subject) estate.Tri { return s.Dates.Shut }),
+	flagFact("lasts_for_ever", Complete, "the password never expires in effect, by policy or by flag", func(s *Subject) estate.Tri { return isNever(s.Dates.Expires) }),
+	flagFact("older_than_policy", Complete, "the password was set before its policy was last changed", func(s *Subject) estate.Tri { return s.Dates.OlderPolicy }),
+
+	dateFact("created", "when the account was made", FromExport, func(s *Subject) estate.Moment { return s.Account.Created }),
+	dateFact("password_set", "when the password was last set", FromExport, func(s *Subject) estate.Moment { return s.Account.PasswordSet }),
+	dateFact("last_sign_in", "when somebody last signed in", FromExport, func(s *Subject) estate.Moment { return s.Account.LastSignIn }),
+	dateFact("locked_since", "when the account was locked", FromExport, func(s *Subject) estate.Moment { return s.Account.LockedSince }),
+	dateFact("password_expires", "when the password ends, by policy and flags", Complete, func(s *Subject) estate.Moment { return s.Dates.Expires }),
+	lengthFact("account_age", "how old the account is", FromExport, func(s *Subject) (int64, bool) { return since(s, s.Account.Created) }),
+	lengthFact("password_age", "how old the password is; since the account was made when it was never changed", FromExport, passwordAge),
+	lengthFact("idle", "how long nobody has signed in; since the account was made when nobody ever did", FromExport, idle),
+	lengthFact("locked_for", "how long the account has been locked", FromExport, func(s *Subject) (int64, bool) { return since(s, s.Account.LockedSince) }),
+	lengthFact("overdue_for", "how long the password has been past its end; negative before", Complete, func(s *Subject) (int64, bool) { return since(s, s.Dates.Expires) }),
+	countFact("failures", "failed sign-ins that still count", FromExport, func(s *Subject) estate.Counted { return s.Account.Failures }),
+	countFact("grace_used", "sign-ins made with the expired password", FromExport, func(s *Subject) estate.Counted { return s.Account.GraceUsed }),
+	textFact("policy", Complete, "the name of the policy that holds; empty for none", func(s *Subject) (string, bool) { return s.Dates.Policy, true }),
+	{Name: "storage", Type: "grade", Meaning: "how the password is stored, from cleartext to memory-hard; < and > compare the strength", Words: schemes, env: "", num: storage},
+}
+
+// Facts returns all facts, for the reference.
+func Facts() []Fact { return facts }

@@ -1,0 +1,98 @@
+package estate
+
+import "yewcone/core/setting"
+
+// Kinds of accounts.
+const (
+	Person    = "person"
+	Service   = "service"
+	Shared    = "shared"
+	BuiltIn   = "built-in"
+	Guest     = "guest"
+	Emergency = "emergency"
+)
+
+// Kinds lists all kinds of accounts.
+var Kinds = []string{Person, Service, Shared, BuiltIn, Guest, Emergency}
+
+// An Account is what an export says of one account. Readers reuse one Account
+// for all rows; whoever keeps more than its numbers must copy the strings.
+// Every zero field is unknown.
+type Account struct {
+	Login       string
+	DisplayName string
+	FirstName   string
+	LastName    string
+	Email       string
+	EmployeeNo  string
+	Description string
+	Kind        string
+	Unit        string // path with slashes, widest first
+
+	Privileged     Tri
+	Enabled        Tri // not switched off and inside its start and end date
+	Locked         Tri // by failures or an administrator, at the moment the export speaks for
+	MustChange     Tri // and the system will insist
+	NeverExpires   Tri // a flag on the account
+	CannotChange   Tri
+	BlankAllowed   Tri
+	Blank          Tri // the stored password is empty
+	PasswordUsable Tri // some password lets this account in
+	SecondFactor   Tri
+
+	LockedSince     Moment
+	LockedUntil     Moment // never: until an administrator acts
+	Created         Moment
+	PasswordSet     Moment // never: not changed since the account was made
+	PasswordExpires Moment // only where the export itself says it; never beats the maximum age
+	LastSignIn      Moment
+
+	Failures  Counted // those that still count
+	GraceUsed Counted // sign-ins made with the expired password
+	Storage   setting.Value
+
+	Groups      []string
+	GroupsKnown bool
+	Roles       []string
+	RolesKnown  bool
+	Policy      string // the policy that the account names; "" for none
+
+	Overrides []Override // settings that stand on the account itself
+	Origin    Origin
+}
+
+// Counted is a number that may be unknown.
+type Counted struct {
+	N     int
+	Known bool
+}
+
+// CountOf returns a known number.
+func CountOf(n int) Counted { return Counted{N: n, Known: true} }
+
+// An Override is a setting that stands on the account itself.
+type Override struct {
+	Setting setting.ID
+	Sourced
+}
+
+// Reset empties the account for the next row and keeps its slices' memory.
+func (a *Account) Reset() {
+	groups, roles, overrides := a.Groups[:0], a.Roles[:0], a.Overrides[:0]
+	*a = Account{Groups: groups, Roles: roles, Overrides: overrides}
+}
+
+// Dates are what follows from an account's facts and the settings that hold
+// for it, at the moment the export speaks for. Lengths are in seconds.
+type Dates struct {
+	Policy      string // name of the policy that holds; "" for none
+	Expires     Moment
+	MayChange   Moment // from when the password may be changed again
+	WarnedFrom  Moment
+	ShutAt      Moment // when the account is shut after expiry
+	Overdue     Tri    // the password is past its end
+	Shut        Tri    // overdue for longer than the grace period
+	OlderPolicy Tri    // the password was set before the policy was last changed
+	AsOf        int64
+	AsOfKnown   bool
+}

@@ -1,0 +1,228 @@
+// Package estate models what exports say: systems, their policies, their
+// accounts, and where each value stood. It reads no files.
+package estate
+
+import (
+	"strconv"
+	"time"
+
+	"yewcone/core/setting"
+)
+
+// Tri is a fact that may be unknown.
+type Tri uint8
+
+// The three answers to a question of fact.
+const (
+	Unknown Tri = iota
+	No
+	Yes
+)
+
+// TriOf returns Yes or No.
+func TriOf(b bool) Tri {
+	if b {
+		return Yes
+	}
+	return No
+}
+
+// Not turns yes into no and back; unknown stays.
+func (t Tri) Not() Tri {
+	switch t {
+	case Yes:
+		return No
+	case No:
+		return Yes
+	}
+	return Unknown
+}
+
+func (t Tri) String() string { return [...]string{"unknown", "no", "yes"}[t] }
+
+// A Moment is an instant, a whole day, "never", or unknown (the zero value).
+type Moment struct {
+	state momentState
+	day   bool
+	unix  int64
+}
+
+type momentState uint8
+
+const (
+	momentUnknown momentState = iota
+	momentNever
+	momentAt
+)
+
+// Never is the moment that did not or will not come.
+var Never = Moment{state: momentNever}
+
+// At returns an instant, kept to the second.
+func At(t time.Time) Moment { return Moment{state: momentAt, unix: t.Unix()} }
+
+// OnDay returns the whole day, in UTC, that t falls on; what ends on a day
+// ends with its last second.
+func OnDay(t time.Time) Moment {
+	return Moment{state: momentAt, day: true, unix: t.Unix() - (t.Unix()%86400+86400)%86400}
+}
+
+// Known reports whether the export says anything.
+func (m Moment) Known() bool { return m.state != momentUnknown }
+
+// IsNever reports whether the moment is known not to come.
+func (m Moment) IsNever() bool { return m.state == momentNever }
+
+// Time returns the instant, or the first second of the day; false when the
+// moment is unknown or never.
+func (m Moment) Time() (time.Time, bool) {
+	return time.Unix(m.unix, 0).UTC(), m.state == momentAt
+}
+
+// Unix is Time in seconds since 1970.
+func (m Moment) Unix() (int64, bool) { return m.unix, m.state == momentAt }
+
+// WholeDay reports whether only the day is known.
+func (m Moment) WholeDay() bool { return m.day }
+
+// Plus moves a known instant by a span, with the calendar.
+func (m Moment) Plus(s setting.Span) Moment {
+	t, ok := m.Time()
+	if !ok {
+		return m
+	}
+	moved := Moment{state: momentAt, day: m.day && s.Seconds == 0, unix: s.After(t).Unix()}
+	return moved
+}
+
+// Minus moves a known instant back by a span, with the calendar.
+func (m Moment) Minus(s setting.Span) Moment {
+	t, ok := m.Time()
+	if !ok {
+		return m
+	}
+	return Moment{state: momentAt, day: m.day && s.Seconds == 0, unix: s.Before(t).Unix()}
+}
+
+// Past reports whether the moment is over at the given second. The very
+// second of an instant is not over, nor is any second of a whole day.
+func (m Moment) Past(at int64) Tri {
+	switch m.state {
+	case momentUnknown:
+		return Unknown
+	case momentNever:
+		return No
+	}
+	if m.day {
+		return TriOf(at >= m.unix+86400)
+	}
+	return TriOf(at > m.unix)
+}
+
+// String writes the moment: a day as 2026-11-20, an instant with hour and
+// minute, "never" or "unknown".
+func (m Moment) String() string {
+	switch {
+	case m.state == momentNever:
+		return "never"
+	case m.state == momentUnknown:
+		return "unknown"
+	case m.day:
+		return time.Unix(m.unix, 0).UTC().Format(time.DateOnly)
+	}
+	return time.Unix(m.unix, 0).UTC().Format("2006-01-02 15:04")
+}
+
+// Origin is where a value stood in an export.
+type Origin struct {
+	File  string
+	Line  int    // counted from 1; 0 where lines mean nothing
+	Place string // what lines cannot say: an entry and attribute, a sheet and cell
+	Text  string // as it stood there; never a secret
+}
+
+// Known reports whether there is a place to show.
+func (o Origin) Known() bool { return o.File != "" }
+
+func (o Origin) String() string {
+	text := o.File
+	if o.Line > 0 {
+		text += ":" + strconv.Itoa(o.Line)
+	}
+	return text
+}
+
+// Sourced is a value of one setting with its origin. The zero Sourced says
+// nothing.
+type Sourced struct {
+	setting.Value
+	Origin Origin
+}
+
+// A Policy is a set of settings that holds for some accounts. What it does
+// not say is unknown, or comes from elsewhere, as the system chooses.
+type Policy struct {
+	Name     string
+	Values   []Sourced // by setting.ID; shorter than the catalogue is fine
+	Roles    []string  // accounts with one of these roles or groups fall under it
+	Unit     string    // accounts in this unit or below fall under it
+	Priority int       // for systems that choose by number; the lowest wins
+	Changed  Moment    // when the policy was last changed
+	Origin   Origin
+}
+
+// Value returns what the policy says of a setting.
+func (p *Policy) Value(id setting.ID) Sourced {
+	if int(id) < len(p.Values) {
+		return p.Values[id]
+	}
+	return Sourced{}
+}
+
+// Set records what the policy says of a setting.
+func (p *Policy) Set(id setting.ID, v setting.Value, origin Origin) {
+	for len(p.Values) <= int(id) {
+		p.Values = append(p.Values, Sourced{})
+	}
+	p.Values[id] = Sourced{Value: v, Origin: origin}
+}
+
+// Choosing is how a system picks what holds for an account out of several
+// policies. Account flags and overrides come last and win in every way.
+type Choosing string
+
+// The ways to choose.
+const (
+	ChooseSingle    Choosing = "single"          // there is one policy
+	ChooseAssigned  Choosing = "assigned"        // the one that the account names, else the default
+	ChoosePriority  Choosing = "priority"        // the lowest number among those that match, else the default
+	ChooseNearest   Choosing = "nearest"         // up the tree of units, setting by setting, then the default
+	ChooseOwn       Choosing = "own before role" // the one the account names, its roles' (loosest of several), then the default, setting by setting
+	ChooseStrictest Choosing = "strictest"       // of all that match and the default, setting by setting
+	ChooseLoosest   Choosing = "loosest"         // of all that match and the default, setting by setting
+)
+
+// Choosings lists all ways.
+var Choosings = []string{string(ChooseSingle), string(ChooseAssigned), string(ChoosePriority), string(ChooseNearest), string(ChooseOwn), string(ChooseStrictest), string(ChooseLoosest)}
+
+// A System is what an export says of one system, apart from its accounts.
+type System struct {
+	Name     string
+	Title    string
+	Labels   []string
+	AsOf     time.Time // the moment the export speaks for; zero when not known
+	AsOfFrom string    // who says so, for people
+	Chooses  Choosing
+	Policies []Policy
+	Default  string // name of the policy for accounts without another; "" for none
+}
+
+// Policy returns the policy of a name, or nil.
+func (s *System) Policy(name string) *Policy {
+	for i := range s.Policies {
+		if s.Policies[i].Name == name {
+			return &s.Policies[i]
+		}
+	}
+	return nil
+}
