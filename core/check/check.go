@@ -1,0 +1,78 @@
+// Package check holds systems against rules, account by account, and gathers
+// findings. Accounts stream past; what is kept are counts and a few examples.
+package check
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+
+	"yewcone/core/condition"
+	"yewcone/core/estate"
+	"yewcone/core/rules"
+	"yewcone/core/setting"
+)
+
+// An Export is one system as its export tells it. Readers implement it.
+type Export interface {
+	// System returns what holds apart from the accounts.
+	System() *estate.System
+	// Accounts hands over each account in turn; the account is only good
+	// until yield returns. It stops at the first error of yield and returns it.
+	Accounts(yield func(*estate.Account) error) error
+	// Notes returns what there is to say of the reading, in the order of the
+	// files; complete only after Accounts.
+	Notes() *estate.Notes
+}
+
+// A Subject is one system to check.
+type Subject struct {
+	Export     Export
+	Kinds      []KindCondition // the first that holds names the kind
+	Privileged *condition.Condition
+	Rules      []*rules.Set
+}
+
+// A KindCondition says which accounts are of a kind.
+type KindCondition struct {
+	Kind string
+	If   *condition.Condition
+}
+
+// Options of a check.
+type Options struct {
+	Catalogue *setting.Catalogue
+	Examples  int                  // how many accounts to name per finding
+	Each      func(*Reached) error // called for every account that a finding reaches; may be nil
+}
+
+// Reached tells of one account that one finding reaches. It is only good
+// until the call returns.
+type Reached struct {
+	System      string
+	Fingerprint string
+	Rule        string
+	Account     *estate.Account
+	Dates       *estate.Dates
+}
+
+// Run checks all systems, one after the other.
+func Run(name string, subjects []Subject, o Options) (*Result, error) {
+	result := &Result{Estate: name}
+	for i := range subjects {
+		e := newEngine(&subjects[i], &o)
+		if err := e.run(); err != nil {
+			return nil, err
+		}
+		e.report(result)
+	}
+	order := map[string]int{}
+	for i, s := range result.Systems {
+		order[s.Name] = i
+	}
+	slices.SortStableFunc(result.Findings, func(a, b Finding) int {
+		return cmp.Or(cmp.Compare(b.Severity, a.Severity), cmp.Compare(b.Reach.Accounts, a.Reach.Accounts),
+			cmp.Compare(order[a.System], order[b.System]), strings.Compare(a.Rule, b.Rule), strings.Compare(a.Fingerprint, b.Fingerprint))
+	})
+	return result, nil
+}

@@ -1,0 +1,157 @@
+package check
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"strings"
+	"time"
+
+	"yewcone/core/estate"
+	"yewcone/core/rules"
+)
+
+// A Result is what a check found, ready for any output.
+type Result struct {
+	Estate   string
+	Systems  []SystemResult
+	Findings []Finding // worst first
+	Unknowns []Unknown // by system, in the order of the rules
+}
+
+// A SystemResult sums up one system.
+type SystemResult struct {
+	Name       string
+	Title      string
+	AsOf       time.Time // zero when nothing says it
+	AsOfFrom   string
+	Policies   int
+	Accounts   int
+	Privileged int
+	Disabled   int
+	Refused    int // rows or values that could not be read
+	Partial    bool
+	Notes      []estate.Note
+	Rules      []string // names of the rule sets
+	Clauses    int      // clauses that reach somebody
+	Met        int      // of these, clauses that hold throughout
+}
+
+// A Finding is one thing that is not as the rules ask, for all the accounts
+// where it is so for the same reason.
+type Finding struct {
+	Fingerprint string // the same in each run as long as the reason is
+	System      string
+	Rule        string // set and clause
+	Severity    rules.Severity
+	Sentence    string // what is so, without the system's name
+	Setting     string // "" for facts of accounts
+	Value       string // as it is
+	Asked       string // what the rule asks for
+	Policy      string // where the value stands; "" for the account itself
+	Origin      estate.Origin
+	Because     string
+	Remedy      string
+	Reach       Reach
+}
+
+// A Reach says which accounts something concerns.
+type Reach struct {
+	Accounts   int
+	Privileged int
+	Disabled   int
+	Examples   []Example // the first few, in the order of the export
+}
+
+// An Example is one account that a finding reaches.
+type Example struct {
+	Login  string
+	Origin estate.Origin
+}
+
+func (r *Reach) add(a *estate.Account, examples int) {
+	r.Accounts++
+	if a.Privileged == estate.Yes {
+		r.Privileged++
+	}
+	if a.Enabled == estate.No {
+		r.Disabled++
+	}
+	if len(r.Examples) < examples {
+		r.Examples = append(r.Examples, Example{Login: strings.Clone(a.Login), Origin: a.Origin})
+	}
+}
+
+// An Unknown is something that the rules ask and the export does not say.
+type Unknown struct {
+	System  string
+	Setting string   // the setting, or ""
+	Fact    string   // the fact about accounts, or ""
+	Rules   []string // who asks
+	Reach   Reach
+}
+
+// Name returns the setting or fact.
+func (u *Unknown) Name() string {
+	if u.Setting != "" {
+		return u.Setting
+	}
+	return u.Fact
+}
+
+// Worst returns the highest severity among the findings; 0 for none.
+func (r *Result) Worst() rules.Severity {
+	var worst rules.Severity
+	for i := range r.Findings {
+		worst = max(worst, r.Findings[i].Severity)
+	}
+	return worst
+}
+
+// CountBySeverity counts findings, of one system or of all with "".
+func (r *Result) CountBySeverity(system string) map[rules.Severity]int {
+	counts := map[rules.Severity]int{}
+	for i := range r.Findings {
+		if system == "" || r.Findings[i].System == system {
+			counts[r.Findings[i].Severity]++
+		}
+	}
+	return counts
+}
+
+// WorstSystem names the system with the most findings of the highest
+// severities; "" when there are no findings.
+func (r *Result) WorstSystem() string {
+	best, bestCounts := "", map[rules.Severity]int{}
+	for _, s := range r.Systems {
+		counts := r.CountBySeverity(s.Name)
+		for _, severity := range rules.Severities {
+			if counts[severity] != bestCounts[severity] {
+				if counts[severity] > bestCounts[severity] {
+					best, bestCounts = s.Name, counts
+				}
+				break
+			}
+		}
+	}
+	return best
+}
+
+// Partial reports whether an export could not be read to its end.
+func (r *Result) Partial() bool {
+	for _, s := range r.Systems {
+		if s.Partial {
+			return true
+		}
+	}
+	return false
+}
+
+// fingerprint makes a short name out of what makes a finding what it is.
+func fingerprint(parts ...string) string {
+	h := sha256.New()
+	for _, p := range parts {
+		h.Write([]byte(p))
+		h.Write([]byte{0})
+	}
+	return hex.EncodeToString(h.Sum(nil)[:6])
+}

@@ -1,0 +1,79 @@
+package effective
+
+import (
+	"yewcone/core/estate"
+	"yewcone/core/setting"
+)
+
+// DatesOf works out when an account's password may be changed, when its owner
+// is warned, when it ends and when the account is shut.
+func DatesOf(a *estate.Account, s *Settings, system *estate.System) estate.Dates {
+	d := estate.Dates{Policy: s.PolicyName(), AsOf: system.AsOf.Unix(), AsOfKnown: !system.AsOf.IsZero()}
+	d.Expires = expires(a, s.Get(maxAge).Value)
+	if span, ok := s.Get(minAge).Value.Span(); ok {
+		d.MayChange = a.PasswordSet.Plus(span)
+	} else if s.Get(minAge).Value.State() == setting.Off {
+		d.MayChange = a.PasswordSet
+	}
+	if span, ok := s.Get(warnBefore).Value.Span(); ok {
+		d.WarnedFrom = d.Expires.Minus(span)
+	} else if s.Get(warnBefore).Value.State() == setting.Off {
+		d.WarnedFrom = estate.Never
+	}
+	if span, ok := s.Get(gracePeriod).Value.Span(); ok {
+		d.ShutAt = d.Expires.Plus(span)
+	} else if s.Get(gracePeriod).Value.State() == setting.Off {
+		d.ShutAt = estate.Never
+	}
+	if d.Expires.IsNever() {
+		d.ShutAt = estate.Never
+	}
+	if d.AsOfKnown {
+		d.Overdue = d.Expires.Past(d.AsOf)
+		d.Shut = shut(&d, a, s)
+	} else if d.Expires.IsNever() {
+		d.Overdue, d.Shut = estate.No, estate.No
+	}
+	if changed, ok := policyChanged(s); ok {
+		if set, ok := a.PasswordSet.Unix(); ok {
+			d.OlderPolicy = estate.TriOf(set < changed)
+		}
+	}
+	return d
+}
+
+func policyChanged(s *Settings) (int64, bool) {
+	if s.Policy == nil {
+		return 0, false
+	}
+	return s.Policy.Changed.Unix()
+}
+
+// expires: what the export says outright counts before what follows from the
+// maximum age, since a system may know better (a password without a date of
+// change never expires on some).
+func expires(a *estate.Account, maxAge setting.Value) estate.Moment {
+	if a.PasswordExpires.Known() {
+		return a.PasswordExpires
+	}
+	if maxAge.State() == setting.Off {
+		return estate.Never
+	}
+	span, ok := maxAge.Span()
+	if _, dated := a.PasswordSet.Unix(); !ok || !dated {
+		return estate.Moment{}
+	}
+	return a.PasswordSet.Plus(span)
+}
+
+// shut tells whether the system refuses an overdue account: the grace period
+// is over, or no sign-ins with the old password are left.
+func shut(d *estate.Dates, a *estate.Account, s *Settings) estate.Tri {
+	if d.Overdue != estate.Yes {
+		return d.Overdue
+	}
+	if left, ok := s.Get(graceSignins).Value.Count(); ok && a.GraceUsed.Known {
+		return estate.TriOf(int64(a.GraceUsed.N) >= left)
+	}
+	return d.ShutAt.Past(d.AsOf)
+}

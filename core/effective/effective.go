@@ -1,0 +1,370 @@
+// Package effective works out which value of each setting holds for an
+// account, and keeps the trail: every candidate, where it stood, and why it
+// won or lost.
+package effective
+
+import (
+	"encoding/binary"
+	"fmt"
+	"slices"
+	"strings"
+
+	"yewcone/core/estate"
+	"yewcone/core/setting"
+)
+
+// Level says on which level a value stands.
+type Level uint8
+
+// The levels.
+const (
+	OnPolicy  Level = iota // a policy of the system
+	OnAccount              // the account itself: a flag or a setting of its own
+)
+
+// A Candidate is one value that stood for a setting.
+type Candidate struct {
+	estate.Sourced
+	Level  Level
+	Policy string // name of the policy; "" on the account
+	Won    bool
+	Why    string // why it won or lost
+}
+
+// A Setting is the value that holds, with its trail. From is the candidate
+// that won, or nil where nothing says anything.
+type Setting struct {
+	Value setting.Value
+	From  *Candidate
+	Trail []Candidate
+}
+
+// Settings are what holds for all accounts with the same policies, flags and
+// overrides.
+type Settings struct {
+	Policy  *estate.Policy // the policy that comes first; nil for none
+	Missing string         // a policy that the account names and the system does not have
+	list    []Setting
+}
+
+// Get returns what holds of one setting.
+func (s *Settings) Get(id setting.ID) *Setting { return &s.list[id] }
+
+// PolicyName returns the name of the policy that comes first; "" for none.
+func (s *Settings) PolicyName() string {
+	if s.Policy == nil {
+		return ""
+	}
+	return s.Policy.Name
+}
+
+// memoLimit bounds how many combinations are kept, for systems where every
+// account has settings of its own.
+const memoLimit = 1 << 16
+
+// A Resolver finds the settings of the accounts of one system. Thousands of
+// accounts share a few combinations of policies; each is worked out once. It
+// is not for use by several goroutines at a time.
+type Resolver struct {
+	catalogue *setting.Catalogue
+	system    *estate.System
+	byRole    map[string][]int
+	memo      map[string]*Settings
+	key       []byte
+	matched   []int
+}
+
+// NewResolver returns a resolver for the accounts of one system.
+func NewResolver(catalogue *setting.Catalogue, system *estate.System) *Resolver {
+	r := &Resolver{catalogue: catalogue, system: system, byRole: map[string][]int{}, memo: map[string]*Settings{}}
+	for i, p := range system.Policies {
+		for _, role := range p.Roles {
+			r.byRole[role] = append(r.byRole[role], i)
+		}
+	}
+	return r
+}
+
+// For returns what holds for an account. Accounts with the same combination
+// get the same pointer, until very many combinations have been seen. Origins
+// of candidates on the account itself are those of the first such account.
+func (r *Resolver) For(a *estate.Account) *Settings {
+	r.match(a)
+	r.makeKey(a)
+	if s, ok := r.memo[string(r.key)]; ok {
+		return s
+	}
+	if len(r.memo) >= memoLimit {
+		clear(r.memo)
+	}
+	s := r.resolve(a)
+	r.memo[string(r.key)] = s
+	return s
+}
+
+// match finds the policies that name a role, group or unit of the account.
+func (r *Resolver) match(a *estate.Account) {
+	r.matched = r.matched[:0]
+	if len(r.byRole) > 0 {
+		for _, lists := range [2][]string{a.Roles, a.Groups} {
+			for _, role := range lists {
+				for _, i := range r.byRole[role] {
+					if !slices.Contains(r.matched, i) {
+						r.matched = append(r.matched, i)
+					}
+				}
+			}
+		}
+	}
+	for i := range r.system.Policies {
+		if unit := r.system.Policies[i].Unit; unit != "" && a.Unit != "" && estate.Under(a.Unit, unit) {
+			r.matched = append(r.matched, i)
+		}
+	}
+	slices.Sort(r.matched)
+}
+
+func (r *Resolver) makeKey(a *estate.Account) {
+	k := append(r.key[:0], byte(a.NeverExpires), byte(a.CannotChange), byte(a.BlankAllowed))
+	k = append(k, a.Policy...)
+	k = append(k, 0)
+	for _, i := range r.matched {
+		k = binary.AppendUvarint(k, uint64(i)+1)
+	}
+	k = append(k, 0)
+	for _, o := range a.Overrides {
+		k = binary.AppendUvarint(k, uint64(o.Setting))
+		k = o.Value.AppendKey(k)
+	}
+	r.key = k
+}
+
+// plan is the order in which policies are asked. Within a tier the values are
+// merged; the first tier that says anything about a setting decides.
+type plan struct {
+	tiers     [][]*estate.Policy
+	strictest bool // within a tier; otherwise the loosest
+	whole     bool // a policy that comes first decides also by what it does not say
+	missing   string
+}
+
+func (r *Resolver) plan(a *estate.Account) plan {
+	sys := r.system
+	var p plan
+	add := func(policies ...*estate.Policy) {
+		policies = slices.DeleteFunc(policies, func(x *estate.Policy) bool { return x == nil })
+		if len(policies) > 0 {
+			p.tiers = append(p.tiers, policies)
+		}
+	}
+	var matched []*estate.Policy
+	for _, i := range r.matched {
+		matched = append(matched, &sys.Policies[i])
+	}
+	fallback := sys.Policy(sys.Default)
+	var named *estate.Policy
+	if a.Policy != "" {
+		if named = sys.Policy(a.Policy); named == nil {
+			p.missing = a.Policy
+		}
+	}
+	switch sys.Chooses {
+	case estate.ChooseAssigned:
+		p.whole = true
+		if a.Policy == "" {
+			add(fallback)
+		} else {
+			add(named)
+		}
+	case estate.ChoosePriority:
+		p.whole = true
+		slices.SortStableFunc(matched, func(x, y *estate.Policy) int { return x.Priority - y.Priority })
+		for _, m := range matched {
+			add(m)
+		}
+		add(fallback)
+	case estate.ChooseNearest:
+		slices.SortStableFunc(matched, func(x, y *estate.Policy) int { return len(y.Unit) - len(x.Unit) })
+		for _, m := range matched {
+			add(m)
+		}
+		add(fallback)
+	case estate.ChooseOwn:
+		add(named)
+		add(matched...)
+		add(fallback)
+	case estate.ChooseStrictest, estate.ChooseLoosest:
+		p.strictest = sys.Chooses == estate.ChooseStrictest
+		all := append(matched, named)
+		if !slices.Contains(all, fallback) {
+			all = append(all, fallback)
+		}
+		add(all...)
+	default:
+		p.whole = true
+		if fallback == nil && len(sys.Policies) == 1 {
+			fallback = &sys.Policies[0]
+		}
+		add(fallback)
+	}
+	return p
+}
+
+func (r *Resolver) resolve(a *estate.Account) *Settings {
+	p := r.plan(a)
+	s := &Settings{Missing: p.missing, list: make([]Setting, r.catalogue.Len())}
+	if len(p.tiers) > 0 {
+		s.Policy = p.tiers[0][0]
+	}
+	for i := range s.list {
+		id := setting.ID(i)
+		s.list[i] = r.settle(r.fromAccount(a, id), p, id)
+	}
+	return s
+}
+
+// fromAccount returns what the account itself says of a setting: its own
+// value, or what one of its flags means.
+func (r *Resolver) fromAccount(a *estate.Account, id setting.ID) *Candidate {
+	flag := func(v setting.Value, text string) *Candidate {
+		origin := a.Origin
+		origin.Text = text
+		return &Candidate{Sourced: estate.Sourced{Value: v, Origin: origin}, Level: OnAccount}
+	}
+	switch {
+	case id == maxAge && a.NeverExpires == estate.Yes:
+		return flag(setting.OffValue, "password never expires")
+	case id == selfChange && a.CannotChange == estate.Yes:
+		return flag(setting.No, "may not change the password")
+	case id == blankAllowed && a.BlankAllowed == estate.Yes:
+		return flag(setting.Yes, "empty password permitted")
+	}
+	for i := range a.Overrides {
+		if a.Overrides[i].Setting == id && a.Overrides[i].Known() {
+			return &Candidate{Sourced: a.Overrides[i].Sourced, Level: OnAccount}
+		}
+	}
+	return nil
+}
+
+var (
+	maxAge       = setting.Must("max_age")
+	minAge       = setting.Must("min_age")
+	warnBefore   = setting.Must("warn_before")
+	gracePeriod  = setting.Must("grace_period")
+	graceSignins = setting.Must("grace_signins")
+	selfChange   = setting.Must("self_change")
+	blankAllowed = setting.Must("blank_allowed")
+)
+
+// settle picks the winner of one setting and explains the others.
+func (r *Resolver) settle(own *Candidate, p plan, id setting.ID) Setting {
+	def := r.catalogue.At(id)
+	var out Setting
+	winner := -1
+	add := func(c Candidate, why string) {
+		c.Why = why
+		out.Trail = append(out.Trail, c)
+	}
+	if own != nil {
+		winner = 0
+		add(*own, "stands on the account itself, which comes last and wins")
+	}
+	decided := own != nil
+	for n, tier := range p.tiers {
+		first := len(out.Trail)
+		for _, policy := range tier {
+			if v := policy.Value(id); v.Known() {
+				add(Candidate{Sourced: v, Policy: policy.Name}, "")
+			}
+		}
+		said := out.Trail[first:]
+		switch {
+		case decided && own != nil:
+			explain(said, "the account's own value wins")
+		case decided:
+			explain(said, lostTo(p, out.Trail, winner))
+		case len(said) > 0:
+			winner = first + r.pick(def, said, p.strictest)
+			explain(said, r.mergeReason(p))
+			out.Trail[winner].Why = r.wonReason(p, n, len(said))
+			decided = true
+		case p.whole:
+			decided = true // the policy that comes first does not say it
+		}
+	}
+	if winner >= 0 {
+		out.Trail[winner].Won = true
+		out.From = &out.Trail[winner]
+		out.Value = out.From.Value
+	}
+	return out
+}
+
+func explain(list []Candidate, why string) {
+	for i := range list {
+		list[i].Why = why
+	}
+}
+
+func lostTo(p plan, trail []Candidate, winner int) string {
+	if winner < 0 {
+		return fmt.Sprintf("the policy %q comes first and does not say this", p.tiers[0][0].Name)
+	}
+	return fmt.Sprintf("the policy %q comes first", trail[winner].Policy)
+}
+
+func (r *Resolver) pick(def *setting.Setting, said []Candidate, strictest bool) int {
+	best := 0
+	for i := 1; i < len(said); i++ {
+		merged := def.Loosest(said[best].Value, said[i].Value)
+		if strictest {
+			merged = def.Strictest(said[best].Value, said[i].Value)
+		}
+		if merged != said[best].Value && merged == said[i].Value {
+			best = i
+		}
+	}
+	return best
+}
+
+func (r *Resolver) mergeReason(p plan) string {
+	if p.strictest {
+		return "a stricter value holds"
+	}
+	return "a looser value holds"
+}
+
+func (r *Resolver) wonReason(p plan, tier, among int) string {
+	if among > 1 {
+		if p.strictest {
+			return "the strictest of those that reach the account"
+		}
+		return "the loosest of those that reach the account"
+	}
+	switch r.system.Chooses {
+	case estate.ChooseAssigned:
+		if p.tiers[0][0].Name == r.system.Default {
+			return "the default policy, since the account names none"
+		}
+		return "the policy that the account names"
+	case estate.ChoosePriority:
+		return "the policy with the lowest number among those that match"
+	case estate.ChooseNearest:
+		return "the nearest unit that says it"
+	case estate.ChooseOwn:
+		if tier == len(p.tiers)-1 {
+			return "the system's own value, since nothing nearer says it"
+		}
+		return "the account's or its role's own value comes before the system's"
+	}
+	return "the only policy that reaches the account"
+}
+
+// Describe names where a value stands, for sentences.
+func (c *Candidate) Describe() string {
+	if c.Level == OnAccount {
+		return "on the account itself"
+	}
+	return "policy " + strings.TrimSpace(c.Policy)
+}

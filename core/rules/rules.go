@@ -1,0 +1,225 @@
+// Package rules reads rule sets: what must hold for the passwords and
+// accounts of a system, clause by clause.
+package rules
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"time"
+
+	"yewcone/core/condition"
+	"yewcone/core/nearword"
+	"yewcone/core/requirement"
+	"yewcone/core/setting"
+	"yewcone/core/strictyaml"
+)
+
+// A Set is a named list of clauses.
+type Set struct {
+	Name    string
+	Title   string
+	InForce time.Time // zero when not said
+	Source  string    // the standard or decision that it comes from
+	Clauses []Clause
+}
+
+// A Clause asks something of the settings, or forbids something, of the
+// accounts that it reaches.
+type Clause struct {
+	Rule         string // set and clause, as in house/length
+	For          *condition.Condition
+	Expect       []Expectation
+	Forbid       *condition.Condition
+	Says         string // what is so when the clause is broken; for Forbid
+	Severity     Severity
+	IfPrivileged Severity // for privileged accounts; as Severity where not said
+	Because      string
+	Remedy       string
+	Replaces     []string // rules that do not count for accounts this one reaches
+}
+
+// An Expectation is what a clause asks of one setting.
+type Expectation struct {
+	Setting     setting.ID
+	Requirement requirement.Requirement
+}
+
+type setFile struct {
+	Rules   strictyaml.Text  `yaml:"rules,required"`
+	Title   string           `yaml:"title"`
+	InForce *strictyaml.Text `yaml:"in_force"`
+	Source  string           `yaml:"source"`
+	Clauses []clauseFile     `yaml:"clauses,required"`
+}
+
+type clauseFile struct {
+	Place        strictyaml.Text
+	ID           strictyaml.Text                    `yaml:"id,required"`
+	For          *strictyaml.Text                   `yaml:"for"`
+	Expect       []strictyaml.Pair[strictyaml.Text] `yaml:"expect"`
+	Forbid       *strictyaml.Text                   `yaml:"forbid"`
+	Says         string                             `yaml:"says"`
+	Severity     *strictyaml.Text                   `yaml:"severity"`
+	IfPrivileged *strictyaml.Text                   `yaml:"if_privileged"`
+	Because      string                             `yaml:"because"`
+	Remedy       string                             `yaml:"remedy"`
+	Replaces     []strictyaml.Text                  `yaml:"replaces"`
+}
+
+var plainName = regexp.MustCompile(`^[A-Za-z0-9][A-Za-z0-9._-]*$`)
+
+// CheckName returns an error unless text can name a system, a rule set or a
+// clause: letters, digits, dots, hyphens and underscores.
+func CheckName(text strictyaml.Text) error {
+	if !plainName.MatchString(text.Value) {
+		return text.At(0, "%q is no name; a name has letters, digits, dots, hyphens and underscores only", text.Value)
+	}
+	return nil
+}
+
+// Read reads a rule file. The error holds everything that is wrong in it, as
+// strictyaml.Problems. file is how errors call the file.
+func Read(file string, data []byte, catalogue *setting.Catalogue) (*Set, error) {
+	var raw setFile
+	if err := strictyaml.Decode(file, data, &raw); err != nil {
+		return nil, err
+	}
+	r := reader{catalogue: catalogue}
+	set := &Set{Name: raw.Rules.Value, Title: raw.Title, Source: raw.Source}
+	r.note(CheckName(raw.Rules))
+	if raw.InForce != nil {
+		var err error
+		set.InForce, err = raw.InForce.Date()
+		r.note(err)
+	}
+	seen := map[string]bool{}
+	for i := range raw.Clauses {
+		c := &raw.Clauses[i]
+		if seen[c.ID.Value] {
+			r.note(c.ID.At(0, "a clause with the id %q stands above", c.ID.Value))
+		}
+		seen[c.ID.Value] = true
+		set.Clauses = append(set.Clauses, r.clause(set.Name, c))
+	}
+	r.checkReplaces(set, raw.Clauses)
+	return set, r.problems.Err()
+}
+
+type reader struct {
+	catalogue *setting.Catalogue
+	problems  strictyaml.Problems
+}
+
+func (r *reader) note(err error) {
+	switch e := err.(type) {
+	case nil:
+	case *strictyaml.Problem:
+		r.problems = append(r.problems, e)
+	default:
+		r.problems = append(r.problems, &strictyaml.Problem{Message: err.Error()})
+	}
+}
+
+func (r *reader) clause(set string, raw *clauseFile) Clause {
+	c := Clause{Rule: set + "/" + raw.ID.Value, Says: raw.Says, Severity: Medium, Because: raw.Because, Remedy: raw.Remedy}
+	r.note(CheckName(raw.ID))
+	if len(raw.Expect) == 0 && raw.Forbid == nil {
+		r.note(raw.Place.At(0, "the clause %q asks for nothing; give it \"expect\" or \"forbid\"", raw.ID.Value))
+	}
+	c.For = r.condition(raw.For)
+	c.Forbid = r.condition(raw.Forbid)
+	for _, pair := range raw.Expect {
+		r.expect(&c, pair)
+	}
+	c.Severity = r.severity(raw.Severity, Medium)
+	c.IfPrivileged = r.severity(raw.IfPrivileged, c.Severity)
+	for _, other := range raw.Replaces {
+		name := other.Value
+		if !slices.Contains([]byte(name), '/') {
+			name = set + "/" + name
+		}
+		c.Replaces = append(c.Replaces, name)
+	}
+	return c
+}
+
+func (r *reader) condition(text *strictyaml.Text) *condition.Condition {
+	if text == nil {
+		return nil
+	}
+	c, err := condition.Compile(*text, condition.Complete)
+	r.note(err)
+	return c
+}
+
+func (r *reader) severity(text *strictyaml.Text, fallback Severity) Severity {
+	if text == nil {
+		return fallback
+	}
+	s, err := ParseSeverity(text.Value)
+	if err != nil {
+		r.note(text.At(0, "%s", err))
+	}
+	return s
+}
+
+func (r *reader) expect(c *Clause, pair strictyaml.Pair[strictyaml.Text]) {
+	id, ok := r.catalogue.Find(pair.Key.Value)
+	if !ok {
+		advice := nearword.Advice(pair.Key.Value, r.catalogue.Names())
+		if advice == "" {
+			advice = "; \"yewcone settings\" lists them"
+		}
+		r.note(pair.Key.At(0, "no setting is named %q%s", pair.Key.Value, advice))
+		return
+	}
+	req, err := requirement.Parse(r.catalogue.At(id), pair.Value.Value)
+	if err != nil {
+		offset := 0
+		if at, ok := err.(*requirement.Error); ok {
+			offset = at.Offset
+		}
+		r.note(pair.Value.At(offset, "%s", err))
+		return
+	}
+	c.Expect = append(c.Expect, Expectation{Setting: id, Requirement: req})
+}
+
+// checkReplaces refuses names of clauses of this set that do not exist, and a
+// clause that replaces itself.
+func (r *reader) checkReplaces(set *Set, raw []clauseFile) {
+	for i := range raw {
+		for j, name := range set.Clauses[i].Replaces {
+			place := raw[i].Replaces[j]
+			if name == set.Clauses[i].Rule {
+				r.note(place.At(0, "the clause replaces itself"))
+				continue
+			}
+			if prefix := set.Name + "/"; len(name) > len(prefix) && name[:len(prefix)] == prefix && set.Clause(name) == nil {
+				r.note(place.At(0, "no clause here has the id %q%s", place.Value, nearword.Advice(place.Value, set.ids())))
+			}
+		}
+	}
+}
+
+// Clause returns the clause with a name such as house/length, or nil.
+func (s *Set) Clause(rule string) *Clause {
+	for i := range s.Clauses {
+		if s.Clauses[i].Rule == rule {
+			return &s.Clauses[i]
+		}
+	}
+	return nil
+}
+
+func (s *Set) ids() []string {
+	var ids []string
+	for _, c := range s.Clauses {
+		ids = append(ids, c.Rule[len(s.Name)+1:])
+	}
+	return ids
+}
+
+// String names the clause and what it is about.
+func (c *Clause) String() string { return fmt.Sprintf("clause %s", c.Rule) }
