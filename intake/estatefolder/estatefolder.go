@@ -1,0 +1,290 @@
+// Package estatefolder reads an estate: the folder with estate.yaml, the rule
+// sets and the exports.
+package estatefolder
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"yewcone/core/check"
+	"yewcone/core/condition"
+	"yewcone/core/estate"
+	"yewcone/core/nearword"
+	"yewcone/core/rules"
+	"yewcone/core/setting"
+	"yewcone/core/strictyaml"
+	"yewcone/intake"
+	"yewcone/intake/formats"
+)
+
+// FileName is the file that makes a folder an estate.
+const FileName = "estate.yaml"
+
+type estateFile struct {
+	Estate  strictyaml.Text               `yaml:"estate,required"`
+	AsOf    *strictyaml.Text              `yaml:"as_of"`
+	Systems []strictyaml.Pair[systemFile] `yaml:"systems,required"`
+}
+
+type systemFile struct {
+	Title      string                             `yaml:"title"`
+	Labels     []string                           `yaml:"labels"`
+	AsOf       *strictyaml.Text                   `yaml:"as_of"`
+	Export     exportFile                         `yaml:"export,required"`
+	Chooses    *strictyaml.Text                   `yaml:"chooses"`
+	Default    string                             `yaml:"default"`
+	Kinds      []strictyaml.Pair[strictyaml.Text] `yaml:"kinds"`
+	Privileged *strictyaml.Text                   `yaml:"privileged"`
+	Rules      []strictyaml.Text                  `yaml:"rules"`
+}
+
+type exportFile struct {
+	Read    strictyaml.Text   `yaml:"read,required"`
+	From    []strictyaml.Text `yaml:"from,required"`
+	Mapping *strictyaml.Text  `yaml:"mapping"`
+}
+
+// An Estate is an estate folder that was found sound.
+type Estate struct {
+	Name    string
+	Folder  string
+	Systems []System
+	Rules   []*rules.Set // by file name
+}
+
+// A System is one system as the estate file describes it.
+type System struct {
+	Name       string
+	Request    intake.Request
+	Format     intake.Format
+	Kinds      []check.KindCondition
+	Privileged *condition.Condition
+	Rules      []*rules.Set
+}
+
+// ErrNoEstate means that no estate.yaml was found.
+var ErrNoEstate = errors.New("no estate.yaml")
+
+// Find returns the estate's folder: dir itself, or with "" this folder or the
+// nearest above that has an estate.yaml. The error wraps ErrNoEstate.
+func Find(dir string) (string, error) {
+	if dir != "" {
+		if _, err := os.Stat(filepath.Join(dir, FileName)); err != nil {
+			return "", fmt.Errorf("%w in %s; name the folder that has one, or make one with \"yewcone init %s\"", ErrNoEstate, dir, dir)
+		}
+		return dir, nil
+	}
+	here, err := os.Getwd()
+	if err != nil {
+		return "", err
+	}
+	for folder := here; ; folder = filepath.Dir(folder) {
+		if _, err := os.Stat(filepath.Join(folder, FileName)); err == nil {
+			if rel, err := filepath.Rel(here, folder); err == nil {
+				return rel, nil
+			}
+			return folder, nil
+		}
+		if folder == filepath.Dir(folder) {
+			return "", fmt.Errorf("%w here or in a folder above; name the folder with --estate, or make one with \"yewcone init\"", ErrNoEstate)
+		}
+	}
+}
+
+// Load reads the estate file and the rule sets. What is wrong in them is
+// returned together, as strictyaml.Problems.
+func Load(folder string, catalogue *setting.Catalogue) (*Estate, error) {
+	l := &loader{folder: folder, catalogue: catalogue}
+	e := &Estate{Folder: folder, Rules: l.ruleSets()}
+	var raw estateFile
+	data, err := os.ReadFile(filepath.Join(folder, FileName))
+	if err != nil {
+		return nil, err
+	}
+	if err := strictyaml.Decode(FileName, data, &raw); err != nil {
+		l.note(err)
+		return nil, l.problems
+	}
+	e.Name = raw.Estate.Value
+	asOf, from := l.date(raw.AsOf, time.Time{}, "")
+	for i := range raw.Systems {
+		e.Systems = append(e.Systems, l.system(e, &raw.Systems[i], asOf, from))
+	}
+	return e, l.problems.Err()
+}
+
+type loader struct {
+	folder    string
+	catalogue *setting.Catalogue
+	problems  strictyaml.Problems
+	badRules  bool // a rule file could not be read, so that names may be missing
+}
+
+func (l *loader) note(err error) {
+	var many strictyaml.Problems
+	var one *strictyaml.Problem
+	switch {
+	case err == nil:
+	case errors.As(err, &many):
+		l.problems = append(l.problems, many...)
+	case errors.As(err, &one):
+		l.problems = append(l.problems, one)
+	default:
+		l.problems = append(l.problems, &strictyaml.Problem{File: l.folder, Message: err.Error()})
+	}
+}
+
+// ruleSets reads rules/*.yaml in the order of their names.
+func (l *loader) ruleSets() []*rules.Set {
+	names, err := fs.Glob(os.DirFS(l.folder), "rules/*.yaml")
+	l.note(err)
+	slices.Sort(names)
+	var sets []*rules.Set
+	for _, name := range names {
+		data, err := os.ReadFile(filepath.Join(l.folder, name))
+		if err != nil {
+			l.note(err)
+			continue
+		}
+		set, err := rules.Read(name, data, l.catalogue)
+		l.note(err)
+		if set == nil {
+			l.badRules = true
+			continue
+		}
+		if slices.ContainsFunc(sets, func(s *rules.Set) bool { return s.Name == set.Name }) {
+			l.note(&strictyaml.Problem{File: name, Message: fmt.Sprintf("another file in rules/ has a rule set named %q too", set.Name)})
+		}
+		sets = append(sets, set)
+	}
+	return sets
+}
+
+func (l *loader) date(text *strictyaml.Text, fallback time.Time, from string) (time.Time, string) {
+	if text == nil {
+		return fallback, from
+	}
+	at, err := text.Date()
+	l.note(err)
+	return at, "estate.yaml"
+}
+
+func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.Time, from string) System {
+	name, f := raw.Key, &raw.Value
+	l.note(rules.CheckName(name))
+	s := System{Name: name.Value}
+	s.Request = intake.Request{System: name.Value, Title: f.Title, Labels: f.Labels, Folder: l.folder, Default: f.Default, Catalogue: l.catalogue}
+	s.Request.AsOf, s.Request.AsOfFrom = l.date(f.AsOf, asOf, from)
+	for _, path := range f.Export.From {
+		s.Request.From = append(s.Request.From, path.Value)
+	}
+	if f.Export.Mapping != nil {
+		s.Request.Mapping = f.Export.Mapping.Value
+	}
+	format, ok := formats.Find(f.Export.Read.Value)
+	if !ok && f.Export.Read.Value != "" {
+		l.note(f.Export.Read.At(0, "no format is named %q; known are %s%s", f.Export.Read.Value, strings.Join(formats.Names(), ", "), nearword.Advice(f.Export.Read.Value, formats.Names())))
+	}
+	s.Format = format
+	if f.Chooses != nil {
+		if !slices.Contains(estate.Choosings, f.Chooses.Value) {
+			l.note(f.Chooses.At(0, "%q is no way to choose; it is one of %s%s", f.Chooses.Value, strings.Join(estate.Choosings, ", "), nearword.Advice(f.Chooses.Value, estate.Choosings)))
+		}
+		s.Request.Chooses = estate.Choosing(f.Chooses.Value)
+	}
+	l.kinds(&s, f)
+	l.chosenRules(e, &s, f.Rules)
+	return s
+}
+
+func (l *loader) kinds(s *System, f *systemFile) {
+	for _, k := range f.Kinds {
+		if !slices.Contains(estate.Kinds, k.Key.Value) {
+			l.note(k.Key.At(0, "%q is no kind of account; it is one of %s%s", k.Key.Value, strings.Join(estate.Kinds, ", "), nearword.Advice(k.Key.Value, estate.Kinds)))
+		}
+		c, err := condition.Compile(k.Value, condition.FromExport)
+		l.note(err)
+		s.Kinds = append(s.Kinds, check.KindCondition{Kind: k.Key.Value, If: c})
+	}
+	if f.Privileged != nil {
+		c, err := condition.Compile(*f.Privileged, condition.WithKind)
+		l.note(err)
+		s.Privileged = c
+	}
+}
+
+func (l *loader) chosenRules(e *Estate, s *System, names []strictyaml.Text) {
+	var known []string
+	for _, set := range e.Rules {
+		known = append(known, set.Name)
+	}
+	for _, name := range names {
+		i := slices.Index(known, name.Value)
+		if i < 0 && l.badRules {
+			continue
+		}
+		if i < 0 {
+			advice := nearword.Advice(name.Value, known)
+			if advice == "" {
+				advice = "; rules/ has " + strings.Join(known, ", ")
+			}
+			l.note(name.At(0, "no rule set is named %q%s", name.Value, advice))
+			continue
+		}
+		s.Rules = append(s.Rules, e.Rules[i])
+	}
+}
+
+// Names lists the systems.
+func (e *Estate) Names() []string {
+	names := make([]string, len(e.Systems))
+	for i := range e.Systems {
+		names[i] = e.Systems[i].Name
+	}
+	return names
+}
+
+// Subjects opens the exports of the named systems, or of all. asOf, when not
+// zero, counts before what the estate file and the exports say. A system
+// whose export cannot be read becomes an empty subject whose notes say why; a
+// mapping that is wrong is an error, as strictyaml.Problems.
+func (e *Estate) Subjects(names []string, asOf time.Time) ([]check.Subject, error) {
+	for _, name := range names {
+		if !slices.Contains(e.Names(), name) {
+			advice := nearword.Advice(name, e.Names())
+			if advice == "" {
+				advice = "; the estate has " + strings.Join(e.Names(), ", ")
+			}
+			return nil, fmt.Errorf("no system is named %q%s", name, advice)
+		}
+	}
+	var subjects []check.Subject
+	l := &loader{folder: e.Folder}
+	for i := range e.Systems {
+		s := &e.Systems[i]
+		if len(names) > 0 && !slices.Contains(names, s.Name) {
+			continue
+		}
+		request := s.Request
+		if !asOf.IsZero() {
+			request.AsOf, request.AsOfFrom = asOf, "--as-of"
+		}
+		export, err := s.Format.Open(&request)
+		var unreadable *intake.Unreadable
+		switch {
+		case errors.As(err, &unreadable):
+			export = intake.Failed(&request, err)
+		case err != nil:
+			l.note(err)
+			continue
+		}
+		subjects = append(subjects, check.Subject{Export: export, Kinds: s.Kinds, Privileged: s.Privileged, Rules: s.Rules})
+	}
+	return subjects, l.problems.Err()
+}

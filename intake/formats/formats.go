@@ -1,0 +1,31 @@
+// Package formats lists the formats that exports are read in.
+package formats
+
+import (
+	"yewcone/intake"
+	"yewcone/intake/ldif"
+	"yewcone/intake/linux"
+	"yewcone/intake/mapping"
+)
+
+// All lists every format. Adding one means a folder and a line here.
+var All = []intake.Format{ldif.Format, linux.Format, mapping.Format}
+
+// Names lists what "read" can say in an estate file.
+func Names() []string {
+	names := make([]string, len(All))
+	for i, f := range All {
+		names[i] = f.Name
+	}
+	return names
+}
+
+// Find returns the format of a name.
+func Find(name string) (intake.Format, bool) {
+	for _, f := range All {
+		if f.Name == name {
+			return f, true
+		}
+	}
+	return intake.Format{}, false
+}

@@ -1,0 +1,104 @@
+// Package intake brings exports into the estate model. Each format is a
+// folder below with a Format; package formats lists them.
+package intake
+
+import (
+	"errors"
+	"io/fs"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"yewcone/core/check"
+	"yewcone/core/estate"
+	"yewcone/core/setting"
+)
+
+// A Request says what to read and how the estate file describes it.
+type Request struct {
+	System    string
+	Title     string
+	Labels    []string
+	Folder    string    // of the estate; paths are relative to it
+	From      []string  // files or folders of the export, as the estate file has them
+	Mapping   string    // path of the mapping file; "" for none
+	AsOf      time.Time // the moment the export speaks for; zero when nobody says it
+	AsOfFrom  string    // who says so
+	Chooses   estate.Choosing
+	Default   string // name of the default policy, where the export cannot say it
+	Catalogue *setting.Catalogue
+}
+
+// Path returns where a file of the export lies.
+func (r *Request) Path(from string) string {
+	if filepath.IsAbs(from) {
+		return from
+	}
+	return filepath.Join(r.Folder, filepath.FromSlash(from))
+}
+
+// NewSystem returns the system as far as the request describes it.
+func (r *Request) NewSystem() *estate.System {
+	return &estate.System{Name: r.System, Title: r.Title, Labels: r.Labels, AsOf: r.AsOf, AsOfFrom: r.AsOfFrom, Chooses: r.Chooses, Default: r.Default}
+}
+
+// A Format reads one kind of export.
+type Format struct {
+	Name string // as the estate file writes it
+	Doc  string // one sentence: what it reads
+	// Open reads the settings and gets ready to stream the accounts. Errors
+	// about the export are *Unreadable; any other error is the configuration's.
+	Open func(*Request) (check.Export, error)
+}
+
+// Unreadable means that an export could not be read at all, or not to its end.
+type Unreadable struct {
+	File    string
+	Line    int // 0 when the whole file is meant
+	Message string
+	Err     error
+}
+
+func (u *Unreadable) Error() string {
+	return estate.Origin{File: u.File, Line: u.Line}.String() + ": " + u.Message
+}
+
+func (u *Unreadable) Unwrap() error { return u.Err }
+
+// CannotOpen explains why a file could not be opened, in words.
+func CannotOpen(file string, err error) error {
+	message := err.Error()
+	var path *fs.PathError
+	if errors.As(err, &path) {
+		message = path.Err.Error()
+	}
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		message = "no such file; check \"from\" in estate.yaml, or take the export again"
+	case errors.Is(err, fs.ErrPermission):
+		message = "this user may not read the file"
+	}
+	return &Unreadable{File: file, Message: message, Err: err}
+}
+
+// Failed stands for a system whose export could not be read at all.
+func Failed(r *Request, err error) check.Export {
+	f := &failed{system: r.NewSystem()}
+	origin := estate.Origin{File: strings.Join(r.From, ", ")}
+	message := err.Error()
+	var u *Unreadable
+	if errors.As(err, &u) {
+		origin, message = estate.Origin{File: u.File, Line: u.Line}, u.Message
+	}
+	f.notes.Cut(origin, "%s", message)
+	return f
+}
+
+type failed struct {
+	system *estate.System
+	notes  estate.Notes
+}
+
+func (f *failed) System() *estate.System                     { return f.system }
+func (f *failed) Accounts(func(*estate.Account) error) error { return nil }
+func (f *failed) Notes() *estate.Notes                       { return &f.notes }

@@ -1,0 +1,315 @@
+package linux
+
+import (
+	"strconv"
+	"strings"
+	"time"
+
+	"yewcone/core/estate"
+	"yewcone/core/setting"
+	"yewcone/intake/stored"
+)
+
+// shadowLine is one account of etc/shadow.
+type shadowLine struct {
+	fields [9]string
+	count  int
+	line   int
+}
+
+// readShadow reads etc/shadow; of two lines of one name the first counts.
+func (e *export) readShadow() {
+	e.shadow = map[string]shadowLine{}
+	ok, _ := e.eachLine("etc/shadow", func(l line) error {
+		if l.text == "" {
+			return nil
+		}
+		f := strings.Split(l.text, ":")
+		s := shadowLine{count: min(len(f), 9), line: l.number}
+		copy(s.fields[:], f)
+		at := estate.Origin{File: e.root + "/etc/shadow", Line: l.number}
+		if _, twice := e.shadow[f[0]]; twice {
+			e.notes.Refuse(at, "%q stands here a second time; the first line counts", f[0])
+			return nil
+		}
+		if len(f) < 5 {
+			e.notes.Refuse(at, "the line has %d fields where an account has 9; the system refuses its password", len(f))
+		}
+		e.shadow[f[0]] = s
+		return nil
+	})
+	if e.noShadow = !ok; e.noShadow {
+		e.notes.Cut(estate.Origin{File: e.root + "/etc/shadow"}, "no such file: passwords, ages and locks are unknown; copy it as root")
+	}
+}
+
+// A failure is one failed sign-in as faillock prints it.
+type failure struct {
+	at    time.Time
+	valid bool
+}
+
+// readTally reads what faillock prints.
+func (e *export) readTally() {
+	user := ""
+	ok, _ := e.eachLine("faillock.txt", func(l line) error {
+		if e.tally == nil {
+			e.tally = map[string][]failure{}
+		}
+		if name, isUser := strings.CutSuffix(l.text, ":"); isUser {
+			user = name
+			return nil
+		}
+		f := strings.Fields(l.text)
+		if len(f) < 3 || f[0] == "When" {
+			return nil
+		}
+		if at, err := time.Parse(time.DateTime, f[0]+" "+f[1]); err == nil {
+			e.tally[user] = append(e.tally[user], failure{at, f[len(f)-1] == "V"})
+		}
+		return nil
+	})
+	if ok && e.tally == nil {
+		e.tally = map[string][]failure{}
+	}
+}
+
+// Accounts streams the lines of etc/passwd.
+func (e *export) Accounts(yield func(*estate.Account) error) error {
+	var a estate.Account
+	seen := map[string]bool{}
+	_, err := e.eachLine("etc/passwd", func(l line) error {
+		if l.text == "" || l.text[0] == '+' || l.text[0] == '-' {
+			return nil
+		}
+		f := strings.Split(l.text, ":")
+		at := estate.Origin{File: e.root + "/etc/passwd", Line: l.number}
+		switch {
+		case len(f) != 7:
+			e.notes.Refuse(at, "the line has %d fields where an account has 7", len(f))
+			return nil
+		case seen[f[0]]:
+			e.notes.Refuse(at, "%q stands here a second time; the first line counts", f[0])
+			return nil
+		}
+		seen[f[0]] = true
+		a.Reset()
+		a.Origin = at
+		e.fill(&a, f)
+		return yield(&a)
+	})
+	return err
+}
+
+func (e *export) fill(a *estate.Account, f []string) {
+	a.Login = f[0]
+	a.DisplayName, _, _ = strings.Cut(f[4], ",")
+	uid, err := strconv.ParseInt(f[2], 10, 64)
+	if err != nil {
+		uid = -1
+	}
+	a.Kind = e.kind(uid)
+	if group := e.primary[f[3]]; group != "" {
+		a.Groups = append(a.Groups, group)
+	}
+	for _, g := range e.member[f[0]] {
+		if len(a.Groups) == 0 || a.Groups[0] != g {
+			a.Groups = append(a.Groups, g)
+		}
+	}
+	a.GroupsKnown = len(e.primary) > 0
+	a.Privileged = e.privileged(a, uid)
+	a.LastSignIn = e.lastSignIn(a.Login)
+	password, hasPassword := f[1], f[1] != "x"
+	s, inShadow := e.shadow[f[0]]
+	switch {
+	case inShadow:
+		a.Origin = estate.Origin{File: e.root + "/etc/shadow", Line: s.line}
+		if !hasPassword {
+			password, hasPassword = s.fields[1], true
+		}
+		e.ages(a, &s)
+	case !e.noShadow && !hasPassword:
+		e.notes.Refuse(a.Origin, "%q has no line in etc/shadow; its password and ages are unknown", f[0])
+	}
+	if hasPassword {
+		e.password(a, password, s)
+	}
+	e.failures(a, uid)
+	if uid == 0 {
+		e.freeRoot(a)
+	}
+}
+
+// kind: numbers below 100 and nobody's come with the system, those up to
+// UID_MIN belong to programs.
+func (e *export) kind(uid int64) string {
+	switch {
+	case uid < 0:
+		return ""
+	case uid < 100 || uid == 65534:
+		return estate.BuiltIn
+	case uid < e.uidMin:
+		return estate.Service
+	}
+	return estate.Person
+}
+
+func (e *export) privileged(a *estate.Account, uid int64) estate.Tri {
+	if uid == 0 {
+		return estate.Yes
+	}
+	if e.sudo == nil {
+		return estate.Unknown
+	}
+	if e.sudo.users[a.Login] || e.sudo.users["ALL"] {
+		return estate.Yes
+	}
+	for _, g := range a.Groups {
+		if e.sudo.groups[g] {
+			return estate.Yes
+		}
+	}
+	return estate.No
+}
+
+func (e *export) lastSignIn(login string) estate.Moment {
+	at, ok := e.lastSeen[login]
+	if !ok && len(login) > 16 { // lastlog cuts long names
+		at = e.lastSeen[login[:16]]
+	}
+	return at
+}
+
+// password grades the stored password. What begins with ! or * matches no
+// password; a ! before one is an administrator's lock.
+func (e *export) password(a *estate.Account, text string, s shadowLine) {
+	a.Locked = estate.No
+	if e.tally == nil && e.lock.on {
+		a.Locked = estate.Unknown
+	}
+	a.Blank = estate.No
+	bare := strings.TrimLeft(text, "!*")
+	switch {
+	case text == "":
+		a.Blank, a.PasswordUsable = estate.Yes, estate.Yes
+		return
+	case bare == "":
+		a.PasswordUsable = estate.No
+		return
+	case bare != text:
+		a.PasswordUsable, a.Locked, a.LockedUntil = estate.No, estate.Yes, estate.Never
+		a.Storage = stored.Crypt(bare)
+		return
+	}
+	a.Storage = stored.Crypt(text)
+	broken := s.count > 0 && s.count < 5 || strings.ContainsAny(text, "\r\n ")
+	a.PasswordUsable = estate.TriOf(a.Storage.Known() && !broken && !strings.HasPrefix(text, "$apr1$") && text[0] != '_')
+}
+
+var (
+	idMaxAge = setting.Must("max_age")
+	idMinAge = setting.Must("min_age")
+	idWarn   = setting.Must("warn_before")
+	idGrace  = setting.Must("grace_period")
+)
+
+// ages reads the day fields: they hold for the account whatever login.defs
+// says.
+func (e *export) ages(a *estate.Account, s *shadowLine) {
+	number := func(i int) (int64, bool) {
+		n, err := strconv.ParseInt(s.fields[i], 10, 64)
+		if s.fields[i] != "" && err != nil {
+			e.notes.Refuse(a.Origin, "field %d of %q is no number", i+1, a.Login)
+		}
+		return n, err == nil
+	}
+	override := func(id setting.ID, i int, name string, convert func(int64) setting.Value) {
+		v, text := setting.OffValue, name+" empty"
+		if n, ok := number(i); ok {
+			v, text = convert(n), name+" "+s.fields[i]
+		} else if s.fields[i] != "" {
+			return
+		}
+		origin := a.Origin
+		origin.Text = text
+		a.Overrides = append(a.Overrides, estate.Override{Setting: id, Sourced: estate.Sourced{Value: v, Origin: origin}})
+	}
+	if n, ok := number(2); ok {
+		a.MustChange = estate.TriOf(n == 0)
+		if n > 0 && n < 1<<24 {
+			a.PasswordSet = estate.OnDay(time.Unix(n*86400, 0))
+		}
+	} else {
+		a.MustChange = estate.No
+	}
+	override(idMinAge, 3, "smallest age", offAtZero)
+	override(idMaxAge, 4, "largest age", maxAge)
+	override(idWarn, 5, "warning", offAtZero)
+	override(idGrace, 6, "inactive", inactive)
+	a.Enabled = estate.Yes
+	if n, ok := number(7); ok && n >= 0 {
+		a.Enabled = estate.Unknown
+		if asOf := e.system.AsOf; !asOf.IsZero() {
+			a.Enabled = estate.TriOf(asOf.Unix()/86400 < n && n > 1)
+		}
+	}
+}
+
+// failures counts what still counts, and whether the account is locked now:
+// a V in the list says only that the failures once stood close together.
+func (e *export) failures(a *estate.Account, uid int64) {
+	if e.tally == nil || e.system.AsOf.IsZero() {
+		return
+	}
+	asOf := e.system.AsOf
+	counting, valid := 0, int64(0)
+	var last time.Time
+	for _, f := range e.tally[a.Login] {
+		if !f.valid {
+			continue
+		}
+		valid++
+		if f.at.After(last) {
+			last = f.at
+		}
+		if asOf.Sub(f.at) < time.Duration(e.lock.window)*time.Second {
+			counting++
+		}
+	}
+	a.Failures = estate.CountOf(counting)
+	if !e.lock.on || valid < e.lock.attempts || (uid == 0 && !e.lock.denyRoot) {
+		return
+	}
+	end := last.Add(time.Duration(e.lock.unlock) * time.Second)
+	if e.lock.unlock > 0 && !asOf.Before(end) {
+		return
+	}
+	a.Locked, a.LockedSince, a.LockedUntil = estate.Yes, estate.At(last), estate.At(end)
+	if e.lock.unlock <= 0 {
+		a.LockedUntil = estate.Never
+	}
+}
+
+// rootUnchecked are the settings that only warn root unless enforce_for_root
+// is set.
+var rootUnchecked = []string{"min_length", "min_classes", "min_lower", "min_upper", "min_digits", "min_symbols", "max_repeat", "max_run", "min_changed"}
+
+// freeRoot records what does not hold for root: pwquality only warns it
+// without enforce_for_root, and faillock leaves it out without even_deny_root.
+func (e *export) freeRoot(a *estate.Account) {
+	override := func(name string, v setting.Value, why string) {
+		origin := a.Origin
+		origin.Text = why
+		a.Overrides = append(a.Overrides, estate.Override{Setting: setting.Must(name), Sourced: estate.Sourced{Value: v, Origin: origin}})
+	}
+	if e.rootFree {
+		for _, name := range rootUnchecked {
+			override(name, setting.OffValue, "enforce_for_root not set, so that root is only warned")
+		}
+	}
+	if e.lock.on && !e.lock.denyRoot {
+		override("lockout_attempts", setting.OffValue, "even_deny_root not set, so that root is left out")
+		override("lockout_covers_admins", setting.No, "even_deny_root not set, so that root is left out")
+	}
+}

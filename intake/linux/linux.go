@@ -1,0 +1,265 @@
+// Package linux reads the account files of a Linux host, copied with their
+// paths into one folder: etc/passwd, etc/shadow, etc/group, etc/login.defs,
+// etc/pam.d, etc/security, etc/sudoers; and, where somebody printed them
+// there, lastlog.txt and faillock.txt.
+//
+// What the files mean was tried on a running system (shadow 4.13, PAM 1.5.2,
+// libpwquality 1.4.5) and differs from what one might think:
+//   - login.defs governs accounts made later; one that exists has what its
+//     line in shadow says;
+//   - pwquality reads the files of pwquality.conf.d first and its main file
+//     last, the last value wins, and arguments on the PAM line beat both;
+//   - a largest age of 10000 days or more is never, an empty one too; 0 is
+//     not: the password is due the day after it was set;
+//   - the fifth of five failures locks; an unlock time of 0 is for ever.
+package linux
+
+import (
+	"bufio"
+	"errors"
+	"io/fs"
+	"path"
+	"slices"
+	"strings"
+	"time"
+
+	"yewcone/core/check"
+	"yewcone/core/estate"
+	"yewcone/core/setting"
+	"yewcone/core/strictyaml"
+	"yewcone/intake"
+	"yewcone/intake/text"
+)
+
+// Format is the account files of one Linux host.
+var Format = intake.Format{
+	Name: "linux",
+	Doc:  "the account files of a Linux host: passwd, shadow, group, login.defs, PAM, pwquality, faillock, sudoers",
+	Open: open,
+}
+
+// host is the name of the one policy.
+const host = "host"
+
+type export struct {
+	request  *intake.Request
+	root     string
+	system   *estate.System
+	policy   *estate.Policy
+	notes    estate.Notes
+	shadow   map[string]shadowLine
+	noShadow bool
+	primary  map[string]string   // gid to the group's name
+	member   map[string][]string // user to groups
+	sudo     *sudoers
+	tally    map[string][]failure // by user; nil when not exported
+	lastSeen map[string]estate.Moment
+	lock     lockRule
+	uidMin   int64
+	rootFree bool // pwquality only warns root
+}
+
+func open(r *intake.Request) (check.Export, error) {
+	if len(r.From) != 1 {
+		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System + "\" is read as linux, which takes one folder under \"from\""}
+	}
+	e := &export{request: r, root: strings.TrimSuffix(r.From[0], "/"), system: r.NewSystem(), uidMin: 1000}
+	e.system.Chooses = estate.ChooseSingle
+	e.system.Policies = []estate.Policy{{Name: host, Origin: estate.Origin{File: e.root}}}
+	e.system.Default = host
+	e.policy = &e.system.Policies[0]
+	if !e.exists("etc/passwd") {
+		return nil, &intake.Unreadable{File: e.root + "/etc/passwd", Message: "no such file; \"from\" must name the folder into which etc/ was copied", Err: fs.ErrNotExist}
+	}
+	e.loginDefs()
+	e.pam()
+	e.readGroups()
+	e.readShadow()
+	e.readSudoers()
+	e.readTally()
+	e.readLastSignIns()
+	return e, nil
+}
+
+func (e *export) System() *estate.System { return e.system }
+func (e *export) Notes() *estate.Notes   { return &e.notes }
+
+// line is one line of a file.
+type line struct {
+	text   string
+	number int
+}
+
+// exists reports whether the export has a file.
+func (e *export) exists(name string) bool {
+	f, err := text.Open(e.request.Path(e.root+"/"+name), "utf-8")
+	if err == nil {
+		f.Close()
+	}
+	return err == nil
+}
+
+// maxLine bounds a line of these files, in bytes.
+const maxLine = 1 << 20
+
+// eachLine hands over the lines of a file. False when the export lacks it.
+// A file that ends in the middle of a line was cut off.
+func (e *export) eachLine(name string, each func(line) error) (bool, error) {
+	full := e.root + "/" + name
+	f, err := text.Open(e.request.Path(full), "")
+	if errors.Is(err, fs.ErrNotExist) {
+		return false, nil
+	}
+	if err != nil {
+		e.notes.Cut(estate.Origin{File: full}, "the file cannot be read: %s", err)
+		return false, nil
+	}
+	defer f.Close()
+	s := bufio.NewScanner(f)
+	s.Buffer(make([]byte, 0, 1<<16), maxLine)
+	n := 0
+	for s.Scan() {
+		n++
+		if err := each(line{s.Text(), n}); err != nil {
+			return true, err
+		}
+	}
+	switch {
+	case s.Err() != nil:
+		e.notes.Cut(estate.Origin{File: full, Line: n + 1}, "the file cannot be read on: %s", s.Err())
+	case !f.EndsInLine():
+		e.notes.Cut(estate.Origin{File: full, Line: n}, "the file ends in the middle of a line: it was cut off; copy it again")
+	}
+	return true, nil
+}
+
+// lines reads a small file whole.
+func (e *export) lines(name string) ([]line, bool) {
+	var all []line
+	ok, _ := e.eachLine(name, func(l line) error {
+		all = append(all, l)
+		return nil
+	})
+	return all, ok
+}
+
+func (e *export) origin(name string, l line) estate.Origin {
+	return estate.Origin{File: e.root + "/" + name, Line: l.number, Text: strings.TrimSpace(l.text)}
+}
+
+// set records a setting of the host.
+func (e *export) set(name string, v setting.Value, origin estate.Origin) {
+	e.policy.Set(setting.Must(name), v, origin)
+}
+
+// found is a key's value and where it stood.
+type found struct {
+	value  string
+	origin estate.Origin
+}
+
+// loginDefs reads what new accounts get, and where people's numbers begin.
+func (e *export) loginDefs() {
+	const name = "etc/login.defs"
+	defs := map[string]found{}
+	lines, _ := e.lines(name)
+	for _, l := range lines {
+		fields := strings.Fields(l.text)
+		if len(fields) >= 2 && fields[0][0] != '#' {
+			defs[fields[0]] = found{strings.Trim(strings.Join(fields[1:], " "), "\"'"), e.origin(name, l)}
+		}
+	}
+	if n, ok := cNumber(defs["UID_MIN"].value); ok {
+		e.uidMin = n
+	}
+	days := func(key, name string, convert func(int64) setting.Value) {
+		if n, ok := cNumber(defs[key].value); ok {
+			e.set(name, convert(n), defs[key].origin)
+		}
+	}
+	days("PASS_MAX_DAYS", "max_age", maxAge)
+	days("PASS_MIN_DAYS", "min_age", offAtZero)
+	days("PASS_WARN_AGE", "warn_before", offAtZero)
+	lines, _ = e.lines("etc/default/useradd")
+	for _, l := range lines {
+		if value, ok := strings.CutPrefix(l.text, "INACTIVE="); ok {
+			if n, ok := cNumber(value); ok {
+				e.set("grace_period", inactive(n), e.origin("etc/default/useradd", l))
+			}
+		}
+	}
+	if method, ok := defs["ENCRYPT_METHOD"]; ok {
+		if place, known := cryptMethods[strings.ToLower(method.value)]; known {
+			e.set("storage", setting.ChoiceAt(place), method.origin)
+		}
+	}
+}
+
+var cryptMethods = map[string]int{
+	"yescrypt": setting.StoredMemoryHard, "gost_yescrypt": setting.StoredMemoryHard,
+	"sha512": setting.StoredSaltedSlow, "sha256": setting.StoredSaltedSlow, "blowfish": setting.StoredSaltedSlow, "bcrypt": setting.StoredSaltedSlow,
+	"md5": setting.StoredSaltedFast, "des": setting.StoredSaltedFast, "bigcrypt": setting.StoredSaltedFast,
+}
+
+// readGroups reads who is in which group.
+func (e *export) readGroups() {
+	e.primary, e.member = map[string]string{}, map[string][]string{}
+	_, _ = e.eachLine("etc/group", func(l line) error {
+		f := strings.Split(l.text, ":")
+		if len(f) < 4 {
+			if strings.TrimSpace(l.text) != "" {
+				e.notes.Refuse(estate.Origin{File: e.root + "/etc/group", Line: l.number}, "the line has %d fields where a group has 4", len(f))
+			}
+			return nil
+		}
+		if _, twice := e.primary[f[2]]; !twice {
+			e.primary[f[2]] = f[0]
+		}
+		for user := range strings.SplitSeq(f[3], ",") {
+			if user != "" && !slices.Contains(e.member[user], f[0]) {
+				e.member[user] = append(e.member[user], f[0])
+			}
+		}
+		return nil
+	})
+}
+
+// readLastSignIns reads what lastlog prints; the date is the end of the line.
+func (e *export) readLastSignIns() {
+	const layout = "Mon Jan _2 15:04:05 -0700 2006"
+	ok, _ := e.eachLine("lastlog.txt", func(l line) error {
+		user, rest, _ := strings.Cut(l.text, " ")
+		if e.lastSeen == nil {
+			e.lastSeen = map[string]estate.Moment{}
+		}
+		if strings.Contains(rest, "**Never logged in**") {
+			e.lastSeen[user] = estate.Never
+		} else if len(rest) >= 30 {
+			words := strings.Fields(rest)
+			if len(words) >= 6 {
+				if at, err := time.Parse(layout, strings.Join(words[len(words)-6:], " ")); err == nil {
+					e.lastSeen[user] = estate.At(at)
+				}
+			}
+		}
+		return nil
+	})
+	if ok && e.lastSeen == nil {
+		e.lastSeen = map[string]estate.Moment{}
+	}
+}
+
+// inFolder lists the files of a folder of the export, sorted.
+func (e *export) inFolder(name, suffix string) []string {
+	entries, err := fs.ReadDir(dirFS(e.request.Path(e.root)), name)
+	if err != nil {
+		return nil
+	}
+	var names []string
+	for _, entry := range entries {
+		if !entry.IsDir() && strings.HasSuffix(entry.Name(), suffix) {
+			names = append(names, path.Join(name, entry.Name()))
+		}
+	}
+	return names
+}

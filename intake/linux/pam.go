@@ -1,0 +1,238 @@
+package linux
+
+import (
+	"slices"
+	"strings"
+
+	"yewcone/core/estate"
+	"yewcone/core/setting"
+)
+
+// A module is one line of a PAM stack.
+type module struct {
+	name   string // such as pam_unix
+	args   []string
+	origin estate.Origin
+}
+
+// arg returns the value of key=value, or "" and true for a bare key.
+func (m *module) arg(key string) (string, bool) {
+	for i := len(m.args) - 1; i >= 0; i-- {
+		if k, v, _ := strings.Cut(m.args[i], "="); k == key {
+			return v, true
+		}
+	}
+	return "", false
+}
+
+// stack reads a service's modules of one type, following includes.
+func (e *export) stack(service, kind string, seen []string) ([]module, bool) {
+	file := "etc/pam.d/" + service
+	if slices.Contains(seen, file) {
+		return nil, true
+	}
+	lines, ok := e.lines(file)
+	if !ok {
+		return nil, false
+	}
+	var out []module
+	for _, l := range lines {
+		fields := pamFields(l.text)
+		switch {
+		case len(fields) >= 2 && fields[0] == "@include":
+			more, _ := e.stack(fields[1], kind, append(seen, file))
+			out = append(out, more...)
+		case len(fields) >= 3 && strings.TrimPrefix(fields[0], "-") == kind:
+			if fields[1] == "include" || fields[1] == "substack" {
+				more, _ := e.stack(fields[2], kind, append(seen, file))
+				out = append(out, more...)
+				continue
+			}
+			name := strings.TrimSuffix(fields[2][strings.LastIndexByte(fields[2], '/')+1:], ".so")
+			origin := e.origin(file, l)
+			origin.Text = strings.Join(fields, " ")
+			out = append(out, module{name: name, args: fields[3:], origin: origin})
+		}
+	}
+	return out, true
+}
+
+// pamFields cuts a line into words; [brackets] hold one word together.
+func pamFields(text string) []string {
+	text, _, _ = strings.Cut(text, "#")
+	var out []string
+	for text = strings.TrimSpace(text); text != ""; text = strings.TrimSpace(text) {
+		end := strings.IndexAny(text, " \t")
+		if text[0] == '[' {
+			if i := strings.IndexByte(text, ']'); i >= 0 {
+				end = i + 1
+			}
+		}
+		if end < 0 {
+			end = len(text)
+		}
+		out = append(out, text[:end])
+		text = text[end:]
+	}
+	return out
+}
+
+// firstStack returns the stack of the first service that the export has.
+func (e *export) firstStack(kind string, services ...string) []module {
+	for _, s := range services {
+		if modules, ok := e.stack(s, kind, nil); ok && len(modules) > 0 {
+			return modules
+		}
+	}
+	return nil
+}
+
+func find(modules []module, name string) *module {
+	for i := range modules {
+		if modules[i].name == name {
+			return &modules[i]
+		}
+	}
+	return nil
+}
+
+// pam reads what the PAM stacks say of passwords, history and lockout.
+func (e *export) pam() {
+	passwords := e.firstStack("password", "passwd", "common-password", "system-auth", "password-auth")
+	signIn := e.firstStack("auth", "login", "common-auth", "system-auth", "password-auth", "sshd")
+	if passwords != nil {
+		e.complexity(passwords)
+		e.history(passwords)
+	} else {
+		e.notes.Remark(estate.Origin{File: e.root + "/etc/pam.d"}, "no PAM stack for passwords is in the export: complexity and history are unknown; copy etc/pam.d too")
+	}
+	if signIn == nil {
+		e.notes.Remark(estate.Origin{File: e.root + "/etc/pam.d"}, "no PAM stack for signing in is in the export: the lockout is unknown; copy etc/pam.d too")
+		return
+	}
+	e.faillock(signIn)
+	e.plainFactors(signIn)
+	if m := find(signIn, "pam_unix"); m != nil {
+		_, nullok := m.arg("nullok")
+		e.set("blank_allowed", setting.YesNo(nullok), m.origin)
+	}
+	origin := signIn[0].origin
+	if m := find(signIn, "pam_lastlog"); m != nil {
+		if value, ok := m.arg("inactive"); ok {
+			if n, ok := cNumber(value); ok {
+				e.set("dormant_after", days(n), m.origin)
+				return
+			}
+		}
+	}
+	origin.Text = "no pam_lastlog with inactive= in the stack"
+	e.set("dormant_after", setting.OffValue, origin)
+}
+
+// oneFactor are modules that ask for nothing beside the password.
+var oneFactor = []string{"pam_unix", "pam_faillock", "pam_deny", "pam_permit", "pam_faildelay", "pam_nologin", "pam_group", "pam_env", "pam_securetty", "pam_succeed_if", "pam_cap", "pam_lastlog", "pam_shells", "pam_rootok", "pam_tally2", "pam_localuser"}
+
+// plainFactors: a stack of modules that know passwords only has no second
+// factor; any other module leaves it unknown.
+func (e *export) plainFactors(signIn []module) {
+	for _, m := range signIn {
+		if !slices.Contains(oneFactor, m.name) {
+			return
+		}
+	}
+	origin := signIn[0].origin
+	origin.Text = "no module in the stack asks for anything but a password"
+	e.set("second_factor", setting.ChoiceAt(0), origin)
+}
+
+func (e *export) history(passwords []module) {
+	best, origin := int64(0), passwords[0].origin
+	origin.Text = "no pam_pwhistory and no remember= in the stack"
+	for i := range passwords {
+		m := &passwords[i]
+		if m.name != "pam_pwhistory" && m.name != "pam_unix" {
+			continue
+		}
+		value, ok := m.arg("remember")
+		n, _ := cNumber(value)
+		if !ok && m.name == "pam_pwhistory" {
+			n = 10 // its default
+		}
+		if n > best {
+			best, origin = n, m.origin
+		}
+	}
+	if best == 0 {
+		e.set("history", setting.OffValue, origin)
+		return
+	}
+	e.set("history", setting.Count(best), origin)
+}
+
+// lockRule is what faillock needs to judge a tally.
+type lockRule struct {
+	on       bool
+	attempts int64
+	window   int64 // seconds
+	unlock   int64 // seconds; 0 until an administrator acts
+	denyRoot bool
+}
+
+func (e *export) faillock(signIn []module) {
+	m := find(signIn, "pam_faillock")
+	if m == nil {
+		origin := signIn[0].origin
+		origin.Text = "no pam_faillock in the stack"
+		e.set("lockout_attempts", setting.OffValue, origin)
+		return
+	}
+	settings := e.keyFile("etc/security/faillock.conf", nil)
+	for i := range signIn {
+		if signIn[i].name != "pam_faillock" {
+			continue
+		}
+		for _, a := range signIn[i].args {
+			k, v, _ := strings.Cut(a, "=")
+			settings[k] = found{v, signIn[i].origin}
+		}
+	}
+	read := func(key string, fallback int64) (int64, estate.Origin) {
+		f, ok := settings[key]
+		if !ok {
+			origin := m.origin
+			origin.Text = key + " not set; its default counts"
+			return fallback, origin
+		}
+		if f.value == "never" {
+			return 0, f.origin
+		}
+		n, _ := cNumber(f.value)
+		return n, f.origin
+	}
+	attempts, where := read("deny", 3)
+	e.lock = lockRule{on: attempts > 0, attempts: attempts}
+	if attempts <= 0 {
+		e.set("lockout_attempts", setting.OffValue, where)
+		return
+	}
+	e.set("lockout_attempts", setting.Count(attempts), where)
+	e.lock.window, where = read("fail_interval", 900)
+	e.set("lockout_window", setting.Seconds(max(0, e.lock.window)), where)
+	e.lock.unlock, where = read("unlock_time", 600)
+	if e.lock.unlock <= 0 {
+		e.set("lockout_duration", setting.UntilUnlockedValue, where)
+	} else {
+		e.set("lockout_duration", setting.Seconds(e.lock.unlock), where)
+	}
+	root, ok := settings["even_deny_root"]
+	if !ok {
+		root = settings["root_unlock_time"] // implies the other
+	}
+	e.lock.denyRoot = root.origin.Known()
+	if !e.lock.denyRoot {
+		root.origin = m.origin
+		root.origin.Text = "even_deny_root not set"
+	}
+	root.origin.Text += "; administrators other than root are locked like everyone"
+	e.set("lockout_covers_admins", setting.Yes, root.origin)
+}

@@ -1,0 +1,340 @@
+package mapping
+
+import (
+	"slices"
+	"strings"
+
+	"yewcone/core/estate"
+	"yewcone/core/nearword"
+	"yewcone/core/setting"
+	"yewcone/core/strictyaml"
+)
+
+// accountReader reads one table of accounts.
+type accountReader struct {
+	name    string
+	columns []factColumn
+	own     []ownColumn
+	fixed   []func(*estate.Account)
+}
+
+// factColumn puts one column into an account.
+type factColumn struct {
+	index int
+	fact  string
+	put   func(a *estate.Account, text string) bool // false: not understood
+}
+
+// ownColumn reads a setting that stands on the account itself.
+type ownColumn struct {
+	index int
+	taker taker
+}
+
+// The facts that a mapping can fill, by the kind of value that they take.
+var (
+	textFacts = map[string]func(*estate.Account) *string{
+		"login":        func(a *estate.Account) *string { return &a.Login },
+		"display_name": func(a *estate.Account) *string { return &a.DisplayName },
+		"first_name":   func(a *estate.Account) *string { return &a.FirstName },
+		"last_name":    func(a *estate.Account) *string { return &a.LastName },
+		"email":        func(a *estate.Account) *string { return &a.Email },
+		"employee_no":  func(a *estate.Account) *string { return &a.EmployeeNo },
+		"description":  func(a *estate.Account) *string { return &a.Description },
+		"unit":         func(a *estate.Account) *string { return &a.Unit },
+		"policy":       func(a *estate.Account) *string { return &a.Policy },
+		"kind":         func(a *estate.Account) *string { return &a.Kind },
+	}
+	triFacts = map[string]func(*estate.Account) *estate.Tri{
+		"privileged":      func(a *estate.Account) *estate.Tri { return &a.Privileged },
+		"enabled":         func(a *estate.Account) *estate.Tri { return &a.Enabled },
+		"locked":          func(a *estate.Account) *estate.Tri { return &a.Locked },
+		"must_change":     func(a *estate.Account) *estate.Tri { return &a.MustChange },
+		"never_expires":   func(a *estate.Account) *estate.Tri { return &a.NeverExpires },
+		"cannot_change":   func(a *estate.Account) *estate.Tri { return &a.CannotChange },
+		"blank_allowed":   func(a *estate.Account) *estate.Tri { return &a.BlankAllowed },
+		"blank":           func(a *estate.Account) *estate.Tri { return &a.Blank },
+		"password_usable": func(a *estate.Account) *estate.Tri { return &a.PasswordUsable },
+		"second_factor":   func(a *estate.Account) *estate.Tri { return &a.SecondFactor },
+	}
+	dateFacts = map[string]func(*estate.Account) *estate.Moment{
+		"created":          func(a *estate.Account) *estate.Moment { return &a.Created },
+		"password_set":     func(a *estate.Account) *estate.Moment { return &a.PasswordSet },
+		"password_expires": func(a *estate.Account) *estate.Moment { return &a.PasswordExpires },
+		"last_sign_in":     func(a *estate.Account) *estate.Moment { return &a.LastSignIn },
+		"locked_since":     func(a *estate.Account) *estate.Moment { return &a.LockedSince },
+		"locked_until":     func(a *estate.Account) *estate.Moment { return &a.LockedUntil },
+	}
+	listFacts = map[string]func(*estate.Account, []string){
+		"groups": func(a *estate.Account, l []string) { a.Groups, a.GroupsKnown = append(a.Groups, l...), true },
+		"roles":  func(a *estate.Account, l []string) { a.Roles, a.RolesKnown = append(a.Roles, l...), true },
+	}
+)
+
+// factNames lists the facts that a mapping can fill.
+func factNames() []string {
+	names := []string{"storage"}
+	for n := range textFacts {
+		names = append(names, n)
+	}
+	for n := range triFacts {
+		names = append(names, n)
+	}
+	for n := range dateFacts {
+		names = append(names, n)
+	}
+	for n := range listFacts {
+		names = append(names, n)
+	}
+	slices.Sort(names)
+	return names
+}
+
+// prepareAccounts checks the columns before any row is read.
+func (e *export) prepareAccounts() error {
+	for i := range e.plan.file.Accounts {
+		source := &e.plan.file.Accounts[i]
+		t, err := e.openTable(e.fileOf(source.File.Value))
+		if err != nil {
+			return err
+		}
+		r := accountReader{name: t.name}
+		hasLogin := false
+		for j := range source.Take {
+			key, from := source.Take[j].Key, &source.Take[j].Value
+			if put := e.plan.putter(key, from); put != nil {
+				r.columns = append(r.columns, factColumn{index: t.column(e.plan, from.From), fact: key.Value, put: put})
+			}
+			hasLogin = hasLogin || key.Value == "login"
+		}
+		for j := range source.Set {
+			if taker, ok := e.plan.taker(source.Set[j].Key, &source.Set[j].Value); ok {
+				r.own = append(r.own, ownColumn{index: t.column(e.plan, taker.from), taker: taker})
+			}
+		}
+		r.fixed = e.plan.fixedFacts(source)
+		if !hasLogin {
+			e.plan.fail(source.Place, "a table of accounts needs \"login\" under \"take\"")
+		}
+		t.close()
+		e.accounts = append(e.accounts, r)
+	}
+	return nil
+}
+
+// fixedFacts are the answers that hold for every account of the system.
+func (p *plan) fixedFacts(source *accountsTable) []func(*estate.Account) {
+	var list []func(*estate.Account)
+	for _, f := range source.Fixed {
+		field, ok := triFacts[f.Key.Value]
+		if !ok {
+			p.fail(f.Key, "%q is no question of yes or no about accounts%s", f.Key.Value, nearword.Advice(f.Key.Value, factNames()))
+			continue
+		}
+		answer := estate.TriOf(p.choice(f.Value, "yes", "no") == "yes")
+		list = append(list, func(a *estate.Account) { *field(a) = answer })
+	}
+	return list
+}
+
+// putter returns what puts a column's text into the account, or nil after
+// noting what is wrong.
+func (p *plan) putter(key strictyaml.Text, source *factSource) func(*estate.Account, string) bool {
+	if source.From.Value == "" {
+		p.fail(key, "%s needs \"from\": the column that it comes from", key.Value)
+		return nil
+	}
+	name := key.Value
+	if field, ok := textFacts[name]; ok {
+		return p.textPutter(field, name, source)
+	}
+	if field, ok := triFacts[name]; ok {
+		return p.triPutter(field, source)
+	}
+	if field, ok := dateFacts[name]; ok {
+		return p.datePutter(field, key, source)
+	}
+	if add, ok := listFacts[name]; ok {
+		return func(a *estate.Account, text string) bool {
+			if source.Split == "" {
+				add(a, nonEmpty(text))
+				return true
+			}
+			add(a, nil)
+			for part := range strings.SplitSeq(text, source.Split) {
+				add(a, nonEmpty(strings.TrimSpace(part)))
+			}
+			return true
+		}
+	}
+	if name == "storage" {
+		return p.storagePutter(source)
+	}
+	p.fail(key, "no fact about accounts is named %q that a mapping can fill%s", name, nearword.Advice(name, factNames()))
+	return nil
+}
+
+func nonEmpty(text string) []string {
+	if text == "" {
+		return nil
+	}
+	return []string{text}
+}
+
+func (p *plan) textPutter(field func(*estate.Account) *string, name string, source *factSource) func(*estate.Account, string) bool {
+	words := map[string]string{}
+	for _, w := range source.Words {
+		if name == "kind" {
+			p.choice(w.Value, estate.Kinds...)
+		}
+		words[w.Key.Value] = w.Value.Value
+	}
+	return func(a *estate.Account, text string) bool {
+		if word, ok := words[text]; ok {
+			text = word
+		} else if name == "kind" && !slices.Contains(estate.Kinds, text) {
+			text = ""
+		}
+		*field(a) = text
+		return true
+	}
+}
+
+func (p *plan) triPutter(field func(*estate.Account) *estate.Tri, source *factSource) func(*estate.Account, string) bool {
+	answers := map[string]estate.Tri{}
+	add := func(list, fallback []string, t estate.Tri) {
+		if len(source.Yes) == 0 && len(source.No) == 0 {
+			list = fallback
+		}
+		for _, text := range list {
+			answers[text] = t
+		}
+	}
+	add(source.Yes, p.file.Yes, estate.Yes)
+	add(source.No, p.file.No, estate.No)
+	others := estate.Unknown
+	if source.Else != nil {
+		others = estate.TriOf(p.choice(*source.Else, "yes", "no") == "yes")
+	}
+	if len(answers) == 0 {
+		p.fail(source.From, "which words mean yes and no is not said; add \"yes\" and \"no\" here or at the top of the mapping")
+	}
+	return func(a *estate.Account, text string) bool {
+		answer, ok := answers[text]
+		if !ok {
+			answer = others
+		}
+		*field(a) = answer
+		return ok || text == "" || others != estate.Unknown
+	}
+}
+
+func (p *plan) datePutter(field func(*estate.Account) *estate.Moment, key strictyaml.Text, source *factSource) func(*estate.Account, string) bool {
+	form := p.dates
+	if source.Dates != nil {
+		form = p.dateForm(source.Dates)
+	}
+	if form == nil {
+		p.fail(key, "how dates are written is not said; add \"dates: dd/mm/yyyy hh:mm\" or another form here or at the top of the mapping")
+		return nil
+	}
+	empty := estate.Moment{}
+	if source.Empty != nil && p.choice(*source.Empty, "never", "unknown") == "never" {
+		empty = estate.Never
+	}
+	words := map[string]estate.Moment{}
+	for _, w := range source.Words {
+		if p.choice(w.Value, "never", "unknown") == "never" {
+			words[w.Key.Value] = estate.Never
+		} else {
+			words[w.Key.Value] = estate.Moment{}
+		}
+	}
+	return func(a *estate.Account, text string) bool {
+		at, ok := empty, true
+		if text != "" {
+			if at, ok = words[text]; !ok {
+				at, ok = form.parse(text, p.zone)
+			}
+		}
+		*field(a) = at
+		return ok
+	}
+}
+
+func (p *plan) storagePutter(source *factSource) func(*estate.Account, string) bool {
+	def := p.catalogue.At(setting.Must("storage"))
+	words := map[string]setting.Value{}
+	for _, w := range source.Words {
+		v, err := def.Parse(w.Value.Value)
+		if err != nil {
+			p.fail(w.Value, "%s", err)
+		}
+		words[w.Key.Value] = v
+	}
+	return func(a *estate.Account, text string) bool {
+		v, ok := words[text]
+		a.Storage = v
+		return ok || text == ""
+	}
+}
+
+// Accounts streams the rows of all account tables.
+func (e *export) Accounts(yield func(*estate.Account) error) error {
+	var a estate.Account
+	for i := range e.accounts {
+		r := &e.accounts[i]
+		t, err := e.openTable(r.name)
+		if err != nil {
+			e.notes.Cut(estate.Origin{File: r.name}, "the file cannot be read a second time: %s", err)
+			continue
+		}
+		for row, line := t.next(); row != nil; row, line = t.next() {
+			a.Reset()
+			a.Origin = estate.Origin{File: r.name, Line: line}
+			if !e.fill(&a, r, row, line) {
+				continue
+			}
+			if err := yield(&a); err != nil {
+				t.close()
+				return err
+			}
+		}
+		t.close()
+	}
+	return nil
+}
+
+// fill puts a row into the account; false when the row names nobody.
+func (e *export) fill(a *estate.Account, r *accountReader, row []string, line int) bool {
+	for _, put := range r.fixed {
+		put(a)
+	}
+	for i := range r.columns {
+		c := &r.columns[i]
+		text := strings.TrimSpace(row[c.index])
+		switch {
+		case c.put(a, text):
+		case c.fact == "storage": // never show what may be a stored password
+			e.notes.Refuse(estate.Origin{File: r.name, Line: line}, "storage: the text here is not understood; say under \"words\" what it means")
+		default:
+			e.notes.Refuse(estate.Origin{File: r.name, Line: line}, "%s: %q is not understood", c.fact, text)
+		}
+	}
+	for i := range r.own {
+		o := &r.own[i]
+		text := strings.TrimSpace(row[o.index])
+		v, said, problem := e.plan.value(&o.taker, text)
+		origin := estate.Origin{File: r.name, Line: line, Text: o.taker.from.Value + ": " + text}
+		if problem != "" {
+			e.notes.Refuse(origin, "%s: %s", o.taker.def.Name, problem)
+		} else if said {
+			a.Overrides = append(a.Overrides, estate.Override{Setting: o.taker.id, Sourced: estate.Sourced{Value: v, Origin: origin}})
+		}
+	}
+	if a.Login == "" {
+		e.notes.Refuse(estate.Origin{File: r.name, Line: line}, "the row has no sign-in name")
+		return false
+	}
+	return true
+}

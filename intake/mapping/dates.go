@@ -1,0 +1,132 @@
+package mapping
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+
+	"yewcone/core/estate"
+	"yewcone/core/nearword"
+	"yewcone/core/strictyaml"
+)
+
+// A dateForm reads dates that are written in one way.
+type dateForm struct {
+	layout  string // of package time; "" for the forms below
+	dayOnly bool
+	special string
+}
+
+var specialForms = []string{"iso 8601", "epoch seconds", "epoch milliseconds", "epoch days"}
+
+// patternParts are the parts of a pattern, longest first, and what package
+// time calls them. "mm" is the month, or the minute once an hour was written.
+var patternParts = []struct{ part, layout string }{
+	{"yyyy", "2006"}, {"month", "January"}, {"mon", "Jan"}, {"yy", "06"},
+	{"dd", "02"}, {"hh", "15"}, {"ss", "05"}, {"d", "2"},
+}
+
+// newDateForm reads a pattern such as "dd/mm/yyyy hh:mm", or one of "iso
+// 8601", "epoch seconds", "epoch milliseconds" and "epoch days".
+func newDateForm(pattern string) (*dateForm, error) {
+	lower := strings.ToLower(pattern)
+	for _, s := range specialForms {
+		if lower == s {
+			return &dateForm{special: s, dayOnly: s == "epoch days"}, nil
+		}
+	}
+	form := &dateForm{dayOnly: true}
+	var b strings.Builder
+	year, day, month := false, false, false
+next:
+	for rest := lower; rest != ""; {
+		if strings.HasPrefix(rest, "mm") || (rest[0] == 'm' && !strings.HasPrefix(rest, "mon")) {
+			n := 1
+			if strings.HasPrefix(rest, "mm") {
+				n = 2
+			}
+			switch {
+			case !form.dayOnly:
+				b.WriteString("04")
+			case n == 2:
+				b.WriteString("01")
+			default:
+				b.WriteString("1")
+			}
+			month = month || form.dayOnly
+			rest = rest[n:]
+			continue
+		}
+		for _, p := range patternParts {
+			if strings.HasPrefix(rest, p.part) {
+				b.WriteString(p.layout)
+				switch p.part[0] {
+				case 'y':
+					year = true
+				case 'd':
+					day = true
+				case 'm':
+					month = true
+				case 'h':
+					form.dayOnly = false
+				}
+				rest = rest[len(p.part):]
+				continue next
+			}
+		}
+		if rest[0] >= 'a' && rest[0] <= 'z' && rest[0] != 't' && rest[0] != 'z' {
+			return nil, fmt.Errorf("%q is no date pattern: %q is no part of one; write for instance dd/mm/yyyy hh:mm, or one of %s%s", pattern, rest[:1], strings.Join(specialForms, ", "), nearword.Advice(lower, specialForms))
+		}
+		b.WriteString(strings.ToUpper(rest[:1]))
+		rest = rest[1:]
+	}
+	if !year || !month || !day {
+		return nil, fmt.Errorf("%q is no date pattern: it needs a year, a month and a day, as in dd/mm/yyyy hh:mm", pattern)
+	}
+	form.layout = b.String()
+	return form, nil
+}
+
+// parse reads a date; false when the text is none.
+func (f *dateForm) parse(text string, zone *time.Location) (estate.Moment, bool) {
+	if f.special == "" {
+		at, err := time.ParseInLocation(f.layout, text, zone)
+		if err != nil {
+			return estate.Moment{}, false
+		}
+		if f.dayOnly {
+			return estate.OnDay(time.Date(at.Year(), at.Month(), at.Day(), 0, 0, 0, 0, time.UTC)), true
+		}
+		return estate.At(at), true
+	}
+	if f.special == "iso 8601" {
+		at, err := strictyaml.ParseDate(text)
+		if err != nil {
+			return estate.Moment{}, false
+		}
+		if len(text) == len(time.DateOnly) {
+			return estate.OnDay(at), true
+		}
+		return estate.At(at), true
+	}
+	n, err := strconv.ParseInt(text, 10, 64)
+	if err != nil || n < -1<<50 || n > 1<<50 {
+		return estate.Moment{}, false
+	}
+	switch f.special {
+	case "epoch milliseconds":
+		return estate.At(time.UnixMilli(n)), true
+	case "epoch days":
+		return estate.OnDay(time.Unix(n%(1<<30)*86400, 0)), true
+	}
+	return estate.At(time.Unix(n, 0)), true
+}
+
+// String shows a date as the form writes it, for messages.
+func (f *dateForm) String() string {
+	if f.special != "" {
+		return f.special
+	}
+	return time.Date(2026, 11, 23, 6, 0, 0, 0, time.UTC).Format(f.layout)
+}

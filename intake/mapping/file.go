@@ -1,0 +1,153 @@
+package mapping
+
+import (
+	"os"
+	"slices"
+	"strings"
+	"time"
+
+	"yewcone/core/nearword"
+	"yewcone/core/setting"
+	"yewcone/core/strictyaml"
+	"yewcone/intake"
+	"yewcone/intake/text"
+)
+
+// mappingFile is a mapping as people write it.
+type mappingFile struct {
+	Mapping   strictyaml.Text  `yaml:"mapping,required"`
+	Encoding  *strictyaml.Text `yaml:"encoding"`
+	Delimiter *strictyaml.Text `yaml:"delimiter"`
+	Dates     *strictyaml.Text `yaml:"dates"`
+	Zone      *strictyaml.Text `yaml:"zone"`
+	Yes       []string         `yaml:"yes"`
+	No        []string         `yaml:"no"`
+	Off       []string         `yaml:"off"`
+	Settings  []settingsTable  `yaml:"settings"`
+	Accounts  []accountsTable  `yaml:"accounts"`
+}
+
+// settingsTable is a table of settings: "pairs" has a key and a value in each
+// row and makes one policy; "rows" has a policy in each row.
+type settingsTable struct {
+	Place   strictyaml.Text
+	File    strictyaml.Text                    `yaml:"file,required"`
+	Layout  strictyaml.Text                    `yaml:"layout,required"`
+	Key     *strictyaml.Text                   `yaml:"key"`
+	Value   *strictyaml.Text                   `yaml:"value"`
+	Policy  strictyaml.Text                    `yaml:"policy,required"`
+	Default bool                               `yaml:"default"`
+	Roles   *strictyaml.Text                   `yaml:"roles"`
+	Unit    *strictyaml.Text                   `yaml:"unit"`
+	AsOf    *strictyaml.Text                   `yaml:"as_of"`
+	Inherit []string                           `yaml:"inherit"`
+	Take    []strictyaml.Pair[settingSource]   `yaml:"take,required"`
+	Fixed   []strictyaml.Pair[strictyaml.Text] `yaml:"fixed"`
+}
+
+// settingSource says how one setting is read.
+type settingSource struct {
+	From  strictyaml.Text                    `yaml:"from,short"`
+	Unit  *strictyaml.Text                   `yaml:"unit"`
+	Zero  *strictyaml.Text                   `yaml:"zero"`
+	Words []strictyaml.Pair[strictyaml.Text] `yaml:"words"`
+	Off   []string                           `yaml:"off"`
+	Add   int                                `yaml:"add"`
+}
+
+type accountsTable struct {
+	Place strictyaml.Text
+	File  strictyaml.Text                    `yaml:"file,required"`
+	Take  []strictyaml.Pair[factSource]      `yaml:"take,required"`
+	Set   []strictyaml.Pair[settingSource]   `yaml:"set"`
+	Fixed []strictyaml.Pair[strictyaml.Text] `yaml:"fixed"`
+}
+
+// factSource says how one fact about accounts is read.
+type factSource struct {
+	From  strictyaml.Text                    `yaml:"from,short"`
+	Yes   []string                           `yaml:"yes"`
+	No    []string                           `yaml:"no"`
+	Else  *strictyaml.Text                   `yaml:"else"`
+	Empty *strictyaml.Text                   `yaml:"empty"`
+	Dates *strictyaml.Text                   `yaml:"dates"`
+	Split string                             `yaml:"split"`
+	Words []strictyaml.Pair[strictyaml.Text] `yaml:"words"`
+}
+
+// plan is a mapping that was found sound.
+type plan struct {
+	file      mappingFile
+	encoding  string
+	delimiter rune
+	dates     *dateForm
+	zone      *time.Location
+	problems  strictyaml.Problems
+	catalogue *setting.Catalogue
+}
+
+func readPlan(r *intake.Request) (*plan, error) {
+	data, err := os.ReadFile(r.Path(r.Mapping))
+	if err != nil {
+		return nil, &strictyaml.Problem{File: r.Mapping, Message: "the mapping cannot be read; check \"mapping\" of " + r.System + " in estate.yaml"}
+	}
+	p := &plan{zone: time.UTC, catalogue: r.Catalogue}
+	if err := strictyaml.Decode(r.Mapping, data, &p.file); err != nil {
+		return nil, err
+	}
+	f := &p.file
+	if f.Encoding != nil {
+		p.encoding = strings.ToLower(f.Encoding.Value)
+		if !slices.Contains(text.Encodings, p.encoding) {
+			p.fail(*f.Encoding, "%q is no encoding that is read here; it is one of %s%s", f.Encoding.Value, strings.Join(text.Encodings, ", "), nearword.Advice(p.encoding, text.Encodings))
+		}
+	}
+	if f.Delimiter != nil {
+		p.delimiter = p.readDelimiter(*f.Delimiter)
+	}
+	if f.Zone != nil {
+		if p.zone, err = time.LoadLocation(f.Zone.Value); err != nil {
+			p.fail(*f.Zone, "%q is no time zone; write UTC or a name such as Europe/London", f.Zone.Value)
+			p.zone = time.UTC
+		}
+	}
+	p.dates = p.dateForm(f.Dates)
+	if len(f.Settings) == 0 && len(f.Accounts) == 0 {
+		p.fail(f.Mapping, "the mapping reads nothing; give it \"settings\" or \"accounts\"")
+	}
+	return p, nil
+}
+
+func (p *plan) fail(at strictyaml.Text, format string, args ...any) {
+	p.problems = append(p.problems, at.At(0, format, args...))
+}
+
+func (p *plan) dateForm(pattern *strictyaml.Text) *dateForm {
+	if pattern == nil {
+		return nil
+	}
+	form, err := newDateForm(pattern.Value)
+	if err != nil {
+		p.fail(*pattern, "%s", err)
+		return &dateForm{}
+	}
+	return form
+}
+
+var delimiterNames = map[string]rune{"comma": ',', "semicolon": ';', "tab": '\t', "bar": '|', ",": ',', ";": ';', "|": '|', "\t": '\t'}
+
+func (p *plan) readDelimiter(text strictyaml.Text) rune {
+	r, ok := delimiterNames[text.Value]
+	if !ok {
+		p.fail(text, "%q is no delimiter; write comma, semicolon, tab or bar", text.Value)
+	}
+	return r
+}
+
+// choice checks that a text is one of a few words.
+func (p *plan) choice(text strictyaml.Text, words ...string) string {
+	if !slices.Contains(words, text.Value) {
+		p.fail(text, "expected one of %s, found %q%s", strings.Join(words, ", "), text.Value, nearword.Advice(text.Value, words))
+	}
+	return text.Value
+}

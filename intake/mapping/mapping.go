@@ -1,0 +1,288 @@
+// Package mapping reads exports of no known format, as a mapping file says:
+// which key, column and word means what. A zero means what the mapping says
+// it means; where it says nothing, the value is refused and stays unknown.
+package mapping
+
+import (
+	"strings"
+
+	"yewcone/core/check"
+	"yewcone/core/estate"
+	"yewcone/core/nearword"
+	"yewcone/core/setting"
+	"yewcone/core/strictyaml"
+	"yewcone/intake"
+)
+
+// Format is any delimited text together with a mapping.
+var Format = intake.Format{
+	Name: "csv",
+	Doc:  "CSV, TSV and their relatives, as a mapping file says",
+	Open: open,
+}
+
+type export struct {
+	request  *intake.Request
+	plan     *plan
+	system   *estate.System
+	notes    estate.Notes
+	accounts []accountReader
+}
+
+func open(r *intake.Request) (check.Export, error) {
+	if r.Mapping == "" {
+		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System + "\" is read as csv and needs \"mapping\" in its export"}
+	}
+	plan, err := readPlan(r)
+	if err != nil {
+		return nil, err
+	}
+	e := &export{request: r, plan: plan, system: r.NewSystem()}
+	if e.system.Chooses == "" {
+		e.system.Chooses = estate.ChooseOwn
+	}
+	for i := range plan.file.Settings {
+		if err := e.settings(&plan.file.Settings[i]); err != nil {
+			return nil, err
+		}
+	}
+	if err := e.prepareAccounts(); err != nil {
+		return nil, err
+	}
+	return e, plan.problems.Err()
+}
+
+func (e *export) System() *estate.System { return e.system }
+func (e *export) Notes() *estate.Notes   { return &e.notes }
+
+// fileOf turns the name in a mapping into the path as the estate file has it:
+// the folders and files of "from" are searched for it.
+func (e *export) fileOf(name string) string {
+	for _, from := range e.request.From {
+		if from == name || strings.HasSuffix(from, "/"+name) {
+			return from
+		}
+	}
+	if len(e.request.From) > 0 && !strings.Contains(lastPart(e.request.From[0]), ".") {
+		return strings.TrimSuffix(e.request.From[0], "/") + "/" + name
+	}
+	return name
+}
+
+func lastPart(path string) string {
+	parts := strings.Split(strings.TrimSuffix(path, "/"), "/")
+	return parts[len(parts)-1]
+}
+
+// settings reads one table of settings into policies.
+func (e *export) settings(s *settingsTable) error {
+	t, err := e.openTable(e.fileOf(s.File.Value))
+	if err != nil {
+		return err
+	}
+	defer t.close()
+	takers := e.plan.takers(s)
+	switch e.plan.choice(s.Layout, "pairs", "rows") {
+	case "pairs":
+		return e.pairs(t, s, takers)
+	case "rows":
+		return e.rows(t, s, takers)
+	}
+	return nil
+}
+
+// pairs reads a table with a setting in each row.
+func (e *export) pairs(t *table, s *settingsTable, takers []taker) error {
+	if s.Key == nil || s.Value == nil {
+		e.plan.fail(s.Place, "a table of pairs needs \"key\" and \"value\": the headings of its two columns")
+		return nil
+	}
+	key, value := t.column(e.plan, *s.Key), t.column(e.plan, *s.Value)
+	if key < 0 || value < 0 {
+		return nil
+	}
+	p := estate.Policy{Name: s.Policy.Value, Origin: estate.Origin{File: t.name}}
+	seen := map[string]bool{}
+	for row, line := t.next(); row != nil; row, line = t.next() {
+		name, text := strings.TrimSpace(row[key]), strings.TrimSpace(row[value])
+		origin := estate.Origin{File: t.name, Line: line, Place: name, Text: name + ": " + text}
+		if seen[name] {
+			e.notes.Refuse(origin, "%q stands here a second time; the first value counts", name)
+			continue
+		}
+		seen[name] = true
+		if s.AsOf != nil && name == s.AsOf.Value {
+			e.asOf(text, origin)
+		}
+		for i := range takers {
+			if takers[i].from.Value == name {
+				e.take(&p, &takers[i], text, origin)
+			}
+		}
+	}
+	for i := range takers {
+		if !seen[takers[i].from.Value] {
+			e.notes.Remark(estate.Origin{File: t.name}, "there is no row %q, from which %s is to come; it stays unknown", takers[i].from.Value, takers[i].def.Name)
+		}
+	}
+	e.addPolicy(p, s)
+	return nil
+}
+
+// rows reads a table with a policy in each row.
+func (e *export) rows(t *table, s *settingsTable, takers []taker) error {
+	name := t.column(e.plan, s.Policy)
+	columns := make([]int, len(takers))
+	for i := range takers {
+		columns[i] = t.column(e.plan, takers[i].from)
+	}
+	roles, unit := -1, -1
+	if s.Roles != nil {
+		roles = t.column(e.plan, *s.Roles)
+	}
+	if s.Unit != nil {
+		unit = t.column(e.plan, *s.Unit)
+	}
+	if len(e.plan.problems) > 0 {
+		return nil
+	}
+	for row, line := t.next(); row != nil; row, line = t.next() {
+		p := estate.Policy{Name: strings.TrimSpace(row[name]), Origin: estate.Origin{File: t.name, Line: line}}
+		if e.system.Policy(p.Name) != nil {
+			e.notes.Refuse(p.Origin, "the policy %q stands here a second time; the first counts", p.Name)
+			continue
+		}
+		if roles >= 0 {
+			p.Roles = []string{strings.TrimSpace(row[roles])}
+		}
+		if unit >= 0 {
+			p.Unit = strings.TrimSpace(row[unit])
+		}
+		for i, c := range columns {
+			text := strings.TrimSpace(row[c])
+			e.take(&p, &takers[i], text, estate.Origin{File: t.name, Line: line, Place: t.header[c], Text: t.header[c] + ": " + text})
+		}
+		e.addPolicy(p, s)
+	}
+	return nil
+}
+
+func (e *export) addPolicy(p estate.Policy, s *settingsTable) {
+	for _, f := range s.Fixed {
+		id, v, ok := e.plan.fixed(f)
+		if ok {
+			p.Set(id, v, estate.Origin{File: e.request.Mapping, Line: f.Value.Line, Text: f.Key.Value + ": " + f.Value.Value + " (fixed in the mapping)"})
+		}
+	}
+	e.system.Policies = append(e.system.Policies, p)
+	if s.Default && e.system.Default == "" {
+		e.system.Default = p.Name
+	}
+}
+
+func (e *export) asOf(text string, origin estate.Origin) {
+	if e.plan.dates == nil {
+		e.plan.fail(e.plan.file.Mapping, "\"as_of\" needs \"dates\": how dates are written")
+		return
+	}
+	at, ok := e.plan.dates.parse(text, e.plan.zone)
+	if !ok {
+		e.notes.Refuse(origin, "%q is no date as %s", text, e.plan.dates)
+		return
+	}
+	if e.system.AsOf.IsZero() {
+		e.system.AsOf, _ = at.Time()
+		e.system.AsOfFrom = "the export"
+	}
+}
+
+// taker reads one setting.
+type taker struct {
+	id      setting.ID
+	def     *setting.Setting
+	from    strictyaml.Text
+	source  *settingSource
+	zero    *setting.Value // what a bare 0 means; nil when the mapping does not say
+	words   map[string]setting.Value
+	inherit []string
+}
+
+func (p *plan) setting(key strictyaml.Text) (setting.ID, bool) {
+	id, ok := p.catalogue.Find(key.Value)
+	if !ok {
+		p.fail(key, "no setting is named %q%s", key.Value, nearword.Advice(key.Value, p.catalogue.Names()))
+	}
+	return id, ok
+}
+
+func (p *plan) fixed(f strictyaml.Pair[strictyaml.Text]) (setting.ID, setting.Value, bool) {
+	id, ok := p.setting(f.Key)
+	if !ok {
+		return 0, setting.Value{}, false
+	}
+	v, err := p.catalogue.At(id).Parse(f.Value.Value)
+	if err != nil {
+		p.fail(f.Value, "%s", err)
+	}
+	return id, v, err == nil
+}
+
+func (p *plan) takers(s *settingsTable) []taker {
+	var list []taker
+	for i := range s.Take {
+		if t, ok := p.taker(s.Take[i].Key, &s.Take[i].Value); ok {
+			t.inherit = s.Inherit
+			list = append(list, t)
+		}
+	}
+	return list
+}
+
+func (p *plan) taker(key strictyaml.Text, source *settingSource) (taker, bool) {
+	id, ok := p.setting(key)
+	if !ok {
+		return taker{}, false
+	}
+	t := taker{id: id, def: p.catalogue.At(id), from: source.From, source: source, words: map[string]setting.Value{}}
+	if source.From.Value == "" {
+		p.fail(key, "%s needs \"from\": the key or column that it comes from", key.Value)
+	}
+	parse := func(text strictyaml.Text) (setting.Value, bool) {
+		v, err := t.def.Parse(text.Value)
+		if err != nil {
+			p.fail(text, "%s", err)
+		}
+		return v, err == nil
+	}
+	for _, w := range source.Words {
+		if v, ok := parse(w.Value); ok {
+			t.words[w.Key.Value] = v
+		}
+	}
+	if source.Unit != nil && t.def.Kind == setting.DurationKind {
+		if _, ok := setting.UnitSpan(source.Unit.Value); !ok {
+			p.fail(*source.Unit, "%q is no unit of time; write seconds, minutes, hours, days, months or years", source.Unit.Value)
+		}
+	}
+	if source.Zero != nil {
+		v := setting.Count(0)
+		if t.def.Kind == setting.DurationKind {
+			v = setting.Days(0)
+		}
+		if source.Zero.Value != "zero" {
+			v, _ = parse(*source.Zero)
+		}
+		t.zero = &v
+	}
+	return t, true
+}
+
+// take reads a setting's text into the policy.
+func (e *export) take(p *estate.Policy, t *taker, text string, origin estate.Origin) {
+	v, said, problem := e.plan.value(t, text)
+	if problem != "" {
+		e.notes.Refuse(origin, "%s: %s", t.def.Name, problem)
+	} else if said {
+		p.Set(t.id, v, origin)
+	}
+}

@@ -1,0 +1,79 @@
+package mapping
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"yewcone/core/setting"
+)
+
+// value reads the text of a setting. said is false where the text means that
+// the value comes from elsewhere, or is not there; problem tells why a text
+// was not understood.
+func (p *plan) value(t *taker, text string) (v setting.Value, said bool, problem string) {
+	if slices.Contains(t.inherit, text) {
+		return v, false, ""
+	}
+	if v, ok := t.words[text]; ok {
+		return v, v.Known(), ""
+	}
+	if slices.Contains(t.source.Off, text) || slices.Contains(p.file.Off, text) {
+		if t.def.Kind == setting.FlagKind {
+			return setting.No, true, ""
+		}
+		if t.def.OffIs == setting.NoOff {
+			return v, false, fmt.Sprintf("%q means off in the mapping, and this setting cannot be off; say under \"words\" what it means", text)
+		}
+		return setting.OffValue, true, ""
+	}
+	switch {
+	case text == "":
+		return v, false, ""
+	case t.def.Kind == setting.FlagKind && slices.Contains(p.file.Yes, text):
+		return setting.Yes, true, ""
+	case t.def.Kind == setting.FlagKind && slices.Contains(p.file.No, text):
+		return setting.No, true, ""
+	case t.def.Kind == setting.CountKind || t.def.Kind == setting.DurationKind:
+		return p.amount(t, text)
+	}
+	v, err := t.def.Parse(text)
+	if err != nil {
+		return v, false, fmt.Sprintf("%q is not understood; say under \"words\" what it means", text)
+	}
+	return v, v.Known(), ""
+}
+
+// amount reads a number with or without its unit.
+func (p *plan) amount(t *taker, text string) (v setting.Value, said bool, problem string) {
+	digits, unit, _ := strings.Cut(text, " ")
+	n, err := strconv.ParseInt(digits, 10, 64)
+	if err == nil && n == 0 && (unit == "" || t.zero != nil) {
+		if t.zero == nil {
+			return v, false, "what 0 means is not said in the mapping; add \"zero: off\", \"zero: zero\" or another value"
+		}
+		return *t.zero, t.zero.Known(), ""
+	}
+	if t.def.Kind == setting.CountKind {
+		n += int64(t.source.Add)
+		if err != nil || n < 0 {
+			return v, false, fmt.Sprintf("%q is not understood as a number; say under \"words\" what it means", text)
+		}
+		if v = setting.Count(n); !t.def.Takes(v) {
+			return v, false, fmt.Sprintf("%d is too large", n)
+		}
+		return v, true, ""
+	}
+	if err == nil && unit == "" {
+		if t.source.Unit == nil {
+			return v, false, fmt.Sprintf("%q has no unit; add \"unit: days\" or another to the mapping", text)
+		}
+		text += " " + t.source.Unit.Value
+	}
+	span, err := setting.ParseSpan(text)
+	if err != nil {
+		return v, false, err.Error() + "; say under \"words\" what it means"
+	}
+	return setting.For(span), true, ""
+}

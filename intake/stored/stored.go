@@ -1,0 +1,86 @@
+// Package stored tells from a stored password how it is stored: it looks at
+// the scheme's mark, never at the rest, and keeps nothing.
+package stored
+
+import (
+	"strings"
+
+	"yewcone/core/setting"
+)
+
+// cryptMarks are the prefixes of crypt(5), longest first where one begins
+// another.
+var cryptMarks = []struct {
+	mark  string
+	place int
+}{
+	{"$argon2", setting.StoredMemoryHard},
+	{"$y$", setting.StoredMemoryHard}, {"$gy$", setting.StoredMemoryHard}, {"$7$", setting.StoredMemoryHard},
+	{"$2", setting.StoredSaltedSlow}, {"$6$", setting.StoredSaltedSlow}, {"$5$", setting.StoredSaltedSlow},
+	{"$pbkdf2", setting.StoredSaltedSlow}, {"$sha1$", setting.StoredSaltedSlow},
+	{"$1$", setting.StoredSaltedFast}, {"$apr1$", setting.StoredSaltedFast}, {"$md5", setting.StoredSaltedFast},
+	{"$3$", setting.StoredUnsalted},
+}
+
+// Crypt grades what crypt(3) made: memory-hard for yescrypt, scrypt and
+// argon2; salted slow for bcrypt and SHA-crypt; salted fast for MD5-crypt and
+// DES, whose work today's machines do in no time. Anything else is unknown.
+func Crypt(text string) setting.Value {
+	for _, m := range cryptMarks {
+		if strings.HasPrefix(text, m.mark) {
+			return setting.ChoiceAt(m.place)
+		}
+	}
+	if isDES(text) {
+		return setting.ChoiceAt(setting.StoredSaltedFast)
+	}
+	return setting.Value{}
+}
+
+// isDES: thirteen characters of the crypt alphabet, or "_" and nineteen.
+func isDES(text string) bool {
+	if len(text) == 20 && text[0] == '_' {
+		text = text[1:]
+	} else if len(text) != 13 {
+		return false
+	}
+	for i := range len(text) {
+		c := text[i]
+		if c != '.' && c != '/' && (c < '0' || c > '9') && (c < 'A' || c > 'Z') && (c < 'a' || c > 'z') {
+			return false
+		}
+	}
+	return true
+}
+
+var directorySchemes = map[string]int{
+	"CLEARTEXT": setting.StoredClear,
+	"SHA":       setting.StoredUnsalted, "MD5": setting.StoredUnsalted, "SHA256": setting.StoredUnsalted,
+	"SHA384": setting.StoredUnsalted, "SHA512": setting.StoredUnsalted, "LANMAN": setting.StoredUnsalted, "NT": setting.StoredUnsalted,
+	"SSHA": setting.StoredSaltedFast, "SMD5": setting.StoredSaltedFast, "SSHA256": setting.StoredSaltedFast,
+	"SSHA384": setting.StoredSaltedFast, "SSHA512": setting.StoredSaltedFast, "APR1": setting.StoredSaltedFast,
+	"PBKDF2": setting.StoredSaltedSlow, "PBKDF2-SHA1": setting.StoredSaltedSlow, "PBKDF2-SHA256": setting.StoredSaltedSlow,
+	"PBKDF2-SHA512": setting.StoredSaltedSlow, "BCRYPT": setting.StoredSaltedSlow,
+	"ARGON2": setting.StoredMemoryHard,
+}
+
+// Directory grades a value of userPassword (RFC 2307: {SCHEME}data; without a
+// scheme the password stands in clear). A scheme that is not known here, or
+// that hands the check to another system ({SASL}), is unknown.
+func Directory(value string) setting.Value {
+	if !strings.HasPrefix(value, "{") {
+		return setting.ChoiceAt(setting.StoredClear)
+	}
+	scheme, data, ok := strings.Cut(value[1:], "}")
+	if !ok {
+		return setting.ChoiceAt(setting.StoredClear)
+	}
+	scheme = strings.ToUpper(scheme)
+	if scheme == "CRYPT" {
+		return Crypt(data)
+	}
+	if place, ok := directorySchemes[scheme]; ok {
+		return setting.ChoiceAt(place)
+	}
+	return setting.Value{}
+}

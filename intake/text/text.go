@@ -1,0 +1,173 @@
+// Package text opens files as UTF-8, whatever they are written in: encoding
+// marks are found out, gzip and zstd are unpacked as they are read.
+package text
+
+import (
+	"bufio"
+	"bytes"
+	"compress/gzip"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/klauspost/compress/zstd"
+	"golang.org/x/text/encoding"
+	"golang.org/x/text/encoding/charmap"
+	"golang.org/x/text/encoding/unicode"
+	"golang.org/x/text/transform"
+)
+
+// Encodings are the names that Open takes.
+var Encodings = []string{"utf-8", "utf-16", "utf-16le", "utf-16be", "windows-1252", "latin-1"}
+
+var encodings = map[string]encoding.Encoding{
+	"utf-16":       unicode.UTF16(unicode.LittleEndian, unicode.UseBOM),
+	"utf-16le":     unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM),
+	"utf-16be":     unicode.UTF16(unicode.BigEndian, unicode.IgnoreBOM),
+	"windows-1252": charmap.Windows1252,
+	"latin-1":      charmap.ISO8859_1,
+}
+
+// A File is an open text file. Read returns UTF-8 without an encoding mark.
+type File struct {
+	io.Reader
+	Encoding string // as found out or named
+	close    []func() error
+	last     *lastByte
+}
+
+// EndsInLine reports whether the last byte read ended a line; meaningful
+// after the end has been reached.
+func (f *File) EndsInLine() bool { return f.last.b == '\n' || f.last.n == 0 }
+
+// Close closes the file and what unpacks it.
+func (f *File) Close() error {
+	var first error
+	for i := len(f.close) - 1; i >= 0; i-- {
+		if err := f.close[i](); err != nil && first == nil {
+			first = err
+		}
+	}
+	return first
+}
+
+// lastByte remembers the last byte that passed through.
+type lastByte struct {
+	r io.Reader
+	b byte
+	n int64
+}
+
+func (l *lastByte) Read(p []byte) (int, error) {
+	n, err := l.r.Read(p)
+	if n > 0 {
+		l.b = p[n-1]
+		l.n += int64(n)
+	}
+	return n, err
+}
+
+const bufferSize = 1 << 16
+
+// Open opens a file. name is one of Encodings, or "" to find out: a mark at
+// the start decides, then whether the first 64 KiB are UTF-8; text that is
+// not is taken for Windows-1252, and Encoding says so.
+func Open(path, name string) (*File, error) {
+	raw, err := os.Open(path)
+	if err != nil {
+		return nil, err
+	}
+	f := &File{close: []func() error{raw.Close}}
+	if info, err := raw.Stat(); err == nil && info.IsDir() {
+		f.Close()
+		return nil, fmt.Errorf("%s is a folder, not a file", path)
+	}
+	buffered, err := f.unpack(bufio.NewReaderSize(raw, bufferSize))
+	if err != nil {
+		f.Close()
+		return nil, err
+	}
+	f.decode(buffered, name)
+	return f, nil
+}
+
+func (f *File) unpack(r *bufio.Reader) (*bufio.Reader, error) {
+	head, _ := r.Peek(4)
+	switch {
+	case bytes.HasPrefix(head, []byte{0x1f, 0x8b}):
+		z, err := gzip.NewReader(r)
+		if err != nil {
+			return nil, fmt.Errorf("damaged gzip file: %w", err)
+		}
+		f.close = append(f.close, z.Close)
+		return bufio.NewReaderSize(z, bufferSize), nil
+	case bytes.HasPrefix(head, []byte{0x28, 0xb5, 0x2f, 0xfd}):
+		z, err := zstd.NewReader(r, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(256<<20))
+		if err != nil {
+			return nil, fmt.Errorf("damaged zstd file: %w", err)
+		}
+		f.close = append(f.close, func() error { z.Close(); return nil })
+		return bufio.NewReaderSize(z, bufferSize), nil
+	}
+	return r, nil
+}
+
+func (f *File) decode(r *bufio.Reader, name string) {
+	head, _ := r.Peek(bufferSize)
+	switch {
+	case bytes.HasPrefix(head, []byte{0xef, 0xbb, 0xbf}):
+		_, _ = r.Discard(3)
+		f.Encoding = "utf-8"
+	case bytes.HasPrefix(head, []byte{0xff, 0xfe}), bytes.HasPrefix(head, []byte{0xfe, 0xff}):
+		f.Encoding = "utf-16"
+	case name != "":
+		f.Encoding = strings.ToLower(name)
+	case looksUTF16(head) != "":
+		f.Encoding = looksUTF16(head)
+	case validStart(head):
+		f.Encoding = "utf-8"
+	default:
+		f.Encoding = "windows-1252"
+	}
+	var decoded io.Reader = r
+	if e, ok := encodings[f.Encoding]; ok {
+		decoded = transform.NewReader(r, e.NewDecoder())
+	}
+	f.last = &lastByte{r: decoded}
+	f.Reader = f.last
+}
+
+// looksUTF16 recognises UTF-16 without a mark by its zero bytes.
+func looksUTF16(head []byte) string {
+	odd, even := 0, 0
+	for i, b := range head {
+		if b == 0 && i%2 == 1 {
+			odd++
+		} else if b == 0 {
+			even++
+		}
+	}
+	switch {
+	case odd > len(head)*3/8 && even == 0:
+		return "utf-16le"
+	case even > len(head)*3/8 && odd == 0:
+		return "utf-16be"
+	}
+	return ""
+}
+
+// validStart reports whether the bytes are UTF-8, but for a character cut off
+// at their end.
+func validStart(head []byte) bool {
+	for cut := 0; cut < 4 && cut <= len(head); cut++ {
+		if utf8.Valid(head[:len(head)-cut]) {
+			return true
+		}
+		if len(head) < bufferSize {
+			return false // the whole file is here
+		}
+	}
+	return false
+}
