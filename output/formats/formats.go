@@ -1,0 +1,30 @@
+// Package formats lists the forms in which results are written.
+package formats
+
+import (
+	"yewcone/output"
+	"yewcone/output/jsonfile"
+	"yewcone/output/text"
+)
+
+// Check lists the forms of a check's result.
+var Check = []output.CheckFormat{{Name: "text", Write: text.Check}, {Name: "json", Write: jsonfile.Check}}
+
+// CheckNames lists their names.
+func CheckNames() []string {
+	names := make([]string, len(Check))
+	for i, f := range Check {
+		names[i] = f.Name
+	}
+	return names
+}
+
+// FindCheck returns the form of a name.
+func FindCheck(name string) (output.CheckFormat, bool) {
+	for _, f := range Check {
+		if f.Name == name {
+			return f, true
+		}
+	}
+	return output.CheckFormat{}, false
+}

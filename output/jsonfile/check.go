@@ -1,0 +1,176 @@
+// Package jsonfile writes results as JSON, the stable form for other
+// programs; docs/schema describes each.
+package jsonfile
+
+import (
+	"io"
+	"time"
+
+	"yewcone/core/check"
+	"yewcone/core/estate"
+	"yewcone/core/rules"
+	"yewcone/output"
+)
+
+// CheckVersion changes when a reader of an older version would go wrong.
+const CheckVersion = 1
+
+type checkDocument struct {
+	Format   string         `json:"format"`
+	Version  int            `json:"version"`
+	Tool     string         `json:"tool"`
+	Estate   string         `json:"estate"`
+	Worst    string         `json:"worst"`
+	Partial  bool           `json:"partial"`
+	Counts   map[string]int `json:"counts"`
+	Systems  []systemPart   `json:"systems"`
+	Findings []findingPart  `json:"findings"`
+	Unknowns []unknownPart  `json:"unknowns"`
+}
+
+type systemPart struct {
+	Name       string         `json:"name"`
+	Title      string         `json:"title,omitempty"`
+	AsOf       *string        `json:"as_of"`
+	AsOfFrom   string         `json:"as_of_from,omitempty"`
+	Policies   int            `json:"policies"`
+	Accounts   int            `json:"accounts"`
+	Privileged int            `json:"privileged"`
+	Disabled   int            `json:"disabled"`
+	Refused    int            `json:"refused"`
+	Partial    bool           `json:"partial"`
+	Rules      []string       `json:"rules"`
+	Clauses    clausesPart    `json:"clauses"`
+	Counts     map[string]int `json:"counts"`
+	Notes      []notePart     `json:"notes"`
+}
+
+type clausesPart struct {
+	Reaching int `json:"reaching"`
+	Met      int `json:"met"`
+}
+
+type notePart struct {
+	Kind    string     `json:"kind"`
+	Origin  originPart `json:"origin"`
+	Message string     `json:"message"`
+}
+
+type originPart struct {
+	File  string `json:"file"`
+	Line  int    `json:"line,omitempty"`
+	Place string `json:"place,omitempty"`
+	Text  string `json:"text,omitempty"`
+}
+
+type findingPart struct {
+	Fingerprint string      `json:"fingerprint"`
+	System      string      `json:"system"`
+	Rule        string      `json:"rule"`
+	Severity    string      `json:"severity"`
+	Sentence    string      `json:"sentence"`
+	Setting     string      `json:"setting,omitempty"`
+	Value       string      `json:"value,omitempty"`
+	Asked       string      `json:"asked"`
+	Policy      string      `json:"policy,omitempty"`
+	Origin      *originPart `json:"origin,omitempty"`
+	Because     string      `json:"because,omitempty"`
+	Remedy      string      `json:"remedy"`
+	Reach       reachPart   `json:"reach"`
+}
+
+type reachPart struct {
+	Accounts   int           `json:"accounts"`
+	Privileged int           `json:"privileged"`
+	Disabled   int           `json:"disabled"`
+	Examples   []examplePart `json:"examples"`
+}
+
+type examplePart struct {
+	Login  string     `json:"login"`
+	Origin originPart `json:"origin"`
+}
+
+type unknownPart struct {
+	System  string    `json:"system"`
+	Setting string    `json:"setting,omitempty"`
+	Fact    string    `json:"fact,omitempty"`
+	Rules   []string  `json:"rules"`
+	Reach   reachPart `json:"reach"`
+}
+
+// Check writes a check's result.
+func Check(w io.Writer, r *check.Result, o output.Options) error {
+	d := checkDocument{
+		Format: "yewcone check", Version: CheckVersion, Tool: o.Version, Estate: r.Estate,
+		Worst: r.Worst().String(), Partial: r.Partial(), Counts: counts(r, ""),
+		Systems: []systemPart{}, Findings: []findingPart{}, Unknowns: []unknownPart{},
+	}
+	for i := range r.Systems {
+		d.Systems = append(d.Systems, system(r, &r.Systems[i]))
+	}
+	for i := range r.Findings {
+		d.Findings = append(d.Findings, finding(&r.Findings[i]))
+	}
+	for _, u := range r.Unknowns {
+		d.Unknowns = append(d.Unknowns, unknownPart{u.System, u.Setting, u.Fact, u.Rules, reach(u.Reach)})
+	}
+	return encode(w, d)
+}
+
+func encode(w io.Writer, document any) error {
+	e := newEncoder(w)
+	e.SetIndent("", "  ")
+	return e.Encode(document)
+}
+
+func counts(r *check.Result, system string) map[string]int {
+	out := map[string]int{}
+	bySeverity := r.CountBySeverity(system)
+	for _, s := range rules.Severities {
+		out[s.String()] = bySeverity[s]
+	}
+	return out
+}
+
+func instant(t time.Time) *string {
+	if t.IsZero() {
+		return nil
+	}
+	text := t.UTC().Format(time.RFC3339)
+	return &text
+}
+
+func system(r *check.Result, s *check.SystemResult) systemPart {
+	part := systemPart{
+		Name: s.Name, Title: s.Title, AsOf: instant(s.AsOf), AsOfFrom: s.AsOfFrom, Policies: s.Policies,
+		Accounts: s.Accounts, Privileged: s.Privileged, Disabled: s.Disabled, Refused: s.Refused, Partial: s.Partial,
+		Rules: append([]string{}, s.Rules...), Clauses: clausesPart{s.Clauses, s.Met}, Counts: counts(r, s.Name), Notes: []notePart{},
+	}
+	for _, n := range s.Notes {
+		part.Notes = append(part.Notes, notePart{string(n.Kind), origin(n.Origin), n.Message})
+	}
+	return part
+}
+
+func origin(o estate.Origin) originPart { return originPart{o.File, o.Line, o.Place, o.Text} }
+
+func finding(f *check.Finding) findingPart {
+	part := findingPart{
+		Fingerprint: f.Fingerprint, System: f.System, Rule: f.Rule, Severity: f.Severity.String(), Sentence: f.Sentence,
+		Setting: f.Setting, Value: f.Value, Asked: f.Asked, Policy: f.Policy, Because: f.Because, Remedy: f.Remedy, Reach: reach(f.Reach),
+	}
+	if f.Origin.Known() {
+		o := origin(f.Origin)
+		part.Origin = &o
+	}
+	return part
+}
+
+func reach(r check.Reach) reachPart {
+	part := reachPart{Accounts: r.Accounts, Privileged: r.Privileged, Disabled: r.Disabled, Examples: []examplePart{}}
+	for _, e := range r.Examples {
+		part.Examples = append(part.Examples, examplePart{e.Login, origin(e.Origin)})
+	}
+	return part
+}

@@ -1,0 +1,106 @@
+package text
+
+import (
+	"io"
+	"strings"
+
+	"yewcone/core/condition"
+	"yewcone/core/setting"
+	"yewcone/output"
+)
+
+// Catalogue writes all settings, group by group.
+func Catalogue(w io.Writer, c *setting.Catalogue, o output.Options) error {
+	p := newPage(w, o)
+	for i, group := range c.Groups() {
+		if i > 0 {
+			p.blank()
+		}
+		lead := ""
+		if i == 0 {
+			lead = padded("", 25-len(group)) + "stricter"
+		}
+		_, _ = p.w.WriteString(p.paint(boldStyle, group+lead) + "\n")
+		for id := range c.Len() {
+			if s := c.At(setting.ID(id)); s.Group == group {
+				p.para("  "+padded(s.Name, 23)+padded(direction(s), 9), plainStyle, s.Meaning)
+			}
+		}
+	}
+	p.blank()
+	p.para("", faintStyle, "\"yewcone settings NAME\" tells which values a setting takes, and which are the weaker.")
+	return p.w.Flush()
+}
+
+func padded(text string, width int) string {
+	return text + strings.Repeat(" ", max(1, width-len(text)))
+}
+
+// direction is stricter in one word.
+func direction(s *setting.Setting) string {
+	switch {
+	case s.Kind == setting.ChoiceKind:
+		return "choice"
+	case s.Order == setting.Higher:
+		return "more"
+	case s.Order == setting.Lower:
+		return "less"
+	case s.Order == setting.YesStricter:
+		return "yes"
+	case s.Order == setting.NoStricter:
+		return "no"
+	}
+	return "neither"
+}
+
+// stricter says which of two values is stricter.
+func stricter(s *setting.Setting) string {
+	switch {
+	case s.Kind == setting.ChoiceKind:
+		return "weakest first: " + strings.Join(s.Choices, ", ")
+	case s.Order == setting.Higher:
+		return "more is stricter"
+	case s.Order == setting.Lower:
+		return "less is stricter"
+	case s.Order == setting.YesStricter:
+		return "yes is stricter"
+	case s.Order == setting.NoStricter:
+		return "no is stricter"
+	}
+	return "neither value is stricter"
+}
+
+// Settings tells all about some settings.
+func Settings(w io.Writer, list []*setting.Setting, o output.Options) error {
+	p := newPage(w, o)
+	for i, s := range list {
+		if i > 0 {
+			p.blank()
+		}
+		p.para("", boldStyle, s.Name)
+		p.para("  meaning   ", plainStyle, s.Meaning)
+		p.para("  values    ", plainStyle, s.Expects())
+		p.para("  order     ", plainStyle, stricter(s))
+		switch s.OffIs {
+		case setting.OffWeakest:
+			p.para("  off       ", plainStyle, "\""+s.OffWord+"\": "+s.Say(setting.OffValue)+"; weaker than every amount")
+		case setting.OffStrictest:
+			p.para("  off       ", plainStyle, "\""+s.OffWord+"\": "+s.Say(setting.OffValue)+"; stricter than every amount")
+		}
+		if s.Needs != "" {
+			p.para("  needs     ", plainStyle, s.Needs+"; without it this setting has no effect and is not judged")
+		}
+	}
+	return p.w.Flush()
+}
+
+// Facts writes the facts that conditions can use.
+func Facts(w io.Writer, facts []condition.Fact, o output.Options) error {
+	p := newPage(w, o)
+	for _, f := range facts {
+		p.para(padded(f.Name, 20)+padded(f.Type, 11), plainStyle, f.Meaning)
+	}
+	p.blank()
+	p.para("", faintStyle, "Functions: days(90), hours(8), months(3), years(1), date(\"2026-11-20\"), under(unit, \"Office\"). Operators: and, or, not, ==, !=, <, <=, >, >=, in, startsWith, endsWith, contains, matches.")
+	return p.w.Flush()
+}
