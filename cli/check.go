@@ -1,0 +1,123 @@
+package cli
+
+import (
+	"bufio"
+	"context"
+	"fmt"
+	"io"
+
+	"github.com/urfave/cli/v3"
+
+	"yewcone/core/check"
+	"yewcone/core/rules"
+	"yewcone/core/setting"
+	"yewcone/intake/estatefolder"
+	"yewcone/output/formats"
+	"yewcone/output/jsonfile"
+	"yewcone/output/whole"
+)
+
+func checkCommand() *cli.Command {
+	return &cli.Command{
+		Name:      "check",
+		Usage:     "hold the systems' settings and accounts against the rules",
+		ArgsUsage: "[options] [SYSTEM…]",
+		Description: `Reads the exports that estate.yaml names, works out what holds for each account, and
+reports what is not as the rules ask: worst first, with the place it stood, whom it
+reaches and how to mend it. What an export does not say is listed apart and never
+counts as met.
+
+  yewcone check                                     all systems, for people
+  yewcone check directory --fail-on high            one system, in a build job
+  yewcone check --format json --out result.json     for other programs`,
+		Flags: []cli.Flag{
+			estateFlag(),
+			&cli.StringFlag{Name: "as-of", Usage: "the moment to judge ages and locks by, such as 2026-11-20 or \"2026-11-20 06:00\""},
+			&cli.StringFlag{Name: "format", Value: "text", Usage: "text or json"},
+			outFlag(),
+			&cli.StringFlag{Name: "each", Usage: "also write one line of JSON for every account that a finding reaches", TakesFile: true},
+			&cli.IntFlag{Name: "examples", Value: 5, Usage: "how many accounts to name with each finding"},
+			&cli.StringFlag{Name: "fail-on", Value: "low", Usage: "the least severity that makes the exit status 1"},
+			colorFlag(),
+		},
+		Action: func(_ context.Context, c *cli.Command) error {
+			return runCheck(c, c.Root().Writer)
+		},
+	}
+}
+
+// runCheck reads the estate, checks it and writes the result.
+func runCheck(c *cli.Command, stdout io.Writer) error {
+	format, ok := formats.FindCheck(c.String("format"))
+	if !ok {
+		return oneOf("format", c.String("format"), formats.CheckNames())
+	}
+	threshold, err := rules.ParseSeverity(c.String("fail-on"))
+	if err != nil {
+		return fmt.Errorf("--fail-on: %w", err)
+	}
+	if n := c.Int("examples"); n < 0 || n > 1000000 {
+		return fmt.Errorf("--examples is a number between 0 and 1000000, not %d", n)
+	}
+	o, err := optionsFor(c, stdout)
+	if err != nil {
+		return err
+	}
+	result, err := checkEstate(c)
+	if err != nil {
+		return err
+	}
+	write := func(w io.Writer) error { return format.Write(w, result, o) }
+	if out := c.String("out"); out != "" {
+		if c.String("color") != "always" {
+			o.Color = false
+		}
+		err = whole.Write(out, write)
+	} else {
+		err = write(stdout)
+	}
+	switch {
+	case err != nil:
+		return err
+	case result.Partial():
+		return status(ExitPartial)
+	case result.Worst() >= threshold:
+		return status(ExitFindings)
+	}
+	return nil
+}
+
+func checkEstate(c *cli.Command) (*check.Result, error) {
+	asOf, err := parseAsOf(c.String("as-of"))
+	if err != nil {
+		return nil, err
+	}
+	folder, err := estatefolder.Find(c.String("estate"))
+	if err != nil {
+		return nil, err
+	}
+	catalogue := setting.Standard()
+	e, err := estatefolder.Load(folder, catalogue)
+	if err != nil {
+		return nil, err
+	}
+	subjects, err := e.Subjects(c.Args().Slice(), asOf)
+	if err != nil {
+		return nil, err
+	}
+	options := check.Options{Catalogue: catalogue, Examples: int(c.Int("examples"))}
+	each := c.String("each")
+	if each == "" {
+		return check.Run(e.Name, subjects, options)
+	}
+	var result *check.Result
+	err = whole.Write(each, func(w io.Writer) error {
+		buffered := bufio.NewWriterSize(w, 1<<16)
+		options.Each = jsonfile.Each(buffered)
+		if result, err = check.Run(e.Name, subjects, options); err != nil {
+			return err
+		}
+		return buffered.Flush()
+	})
+	return result, err
+}

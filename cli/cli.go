@@ -1,0 +1,170 @@
+// Package cli is the command line: each command turns its flags into one call
+// of the core and one of the output.
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"runtime/debug"
+	"strings"
+	"time"
+
+	"github.com/urfave/cli/v3"
+	"golang.org/x/term"
+
+	"yewcone/core/nearword"
+	"yewcone/core/strictyaml"
+	"yewcone/output"
+	"yewcone/output/visible"
+)
+
+// The exit statuses.
+const (
+	ExitClean    = 0 // nothing at or above the threshold
+	ExitFindings = 1
+	ExitUsage    = 2 // the call or a configuration file is wrong
+	ExitPartial  = 3 // an export could not be read, or not to its end
+)
+
+// status is an error that carries only an exit status: everything there is to
+// say has been said.
+type status int
+
+func (s status) Error() string { return fmt.Sprintf("exit status %d", int(s)) }
+
+// Version is the version from the build information.
+func Version() string {
+	info, ok := debug.ReadBuildInfo()
+	if !ok || info.Main.Version == "" || info.Main.Version == "(devel)" {
+		return "development"
+	}
+	return strings.TrimPrefix(info.Main.Version, "v")
+}
+
+// Main runs the tool and returns the exit status.
+func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
+	app := newApp(stdout, stderr)
+	app.Reader = stdin
+	err := app.Run(context.Background(), args)
+	var s status
+	switch {
+	case err == nil:
+		return ExitClean
+	case errors.As(err, &s):
+		return int(s)
+	}
+	fmt.Fprintln(stderr, "yewcone: "+shown(err))
+	return ExitUsage
+}
+
+// shown makes an error safe for a terminal; its own line breaks stay.
+func shown(err error) string {
+	lines := strings.Split(err.Error(), "\n")
+	for i := range lines {
+		lines[i] = visible.Text(strings.ReplaceAll(lines[i], "\t", "    "))
+	}
+	return strings.Join(lines, "\n")
+}
+
+func newApp(stdout, stderr io.Writer) *cli.Command {
+	commands := []*cli.Command{demoCommand(), initCommand(), checkCommand(), settingsCommand(), factsCommand()}
+	for _, c := range commands {
+		c.OnUsageError = usageError
+		c.CustomHelpTemplate = commandHelp
+	}
+	return &cli.Command{
+		Name:        "yewcone",
+		Usage:       "check the password settings of many systems against your rules",
+		Description: "Write down what must hold for passwords on each system, bring the systems' exports,\nand see what falls short, account by account, and what the exports do not say.",
+		Version:     Version(),
+		Commands:    commands,
+		Writer:      stdout,
+		ErrWriter:   stderr,
+		ExitErrHandler: func(context.Context, *cli.Command, error) {
+			// Main decides on the exit status.
+		},
+		OnUsageError:                  usageError,
+		CustomRootCommandHelpTemplate: rootHelp,
+		Action: func(_ context.Context, c *cli.Command) error {
+			if name := c.Args().First(); name != "" {
+				var names []string
+				for _, sub := range commands {
+					names = append(names, sub.Name)
+				}
+				return fmt.Errorf("no command is named %q%s", name, nearword.Advice(name, names))
+			}
+			return cli.ShowRootCommandHelp(c)
+		},
+	}
+}
+
+func usageError(_ context.Context, c *cli.Command, err error, _ bool) error {
+	text := err.Error()
+	if name, ok := strings.CutPrefix(text, "flag provided but not defined: "); ok {
+		var names []string
+		for _, f := range c.Flags {
+			names = append(names, "--"+f.Names()[0])
+		}
+		written := "--" + strings.TrimLeft(name, "-")
+		text = fmt.Sprintf("%s has no option %s%s", c.Name, written, nearword.Advice(written, names))
+	}
+	return fmt.Errorf("%s\nyewcone: \"yewcone help %s\" lists the options", text, c.Name)
+}
+
+// Options that several commands have.
+func estateFlag() cli.Flag {
+	return &cli.StringFlag{Name: "estate", Usage: "the folder with estate.yaml; else this one or the nearest above", TakesFile: true}
+}
+
+func colorFlag() cli.Flag {
+	return &cli.StringFlag{Name: "color", Value: "auto", Usage: "auto, always or never; auto heeds NO_COLOR"}
+}
+
+func outFlag() cli.Flag {
+	return &cli.StringFlag{Name: "out", Usage: "write the result to a file instead of the terminal", TakesFile: true}
+}
+
+// optionsFor says how wide and whether in colour to write.
+func optionsFor(c *cli.Command, w io.Writer) (output.Options, error) {
+	o := output.Options{Width: 100, Version: Version()}
+	f, isFile := w.(*os.File)
+	terminal := isFile && term.IsTerminal(int(f.Fd()))
+	if terminal {
+		if width, _, err := term.GetSize(int(f.Fd())); err == nil && width > 0 {
+			o.Width = width
+		}
+	}
+	switch mode := c.String("color"); mode {
+	case "always":
+		o.Color = true
+	case "never":
+	case "auto":
+		o.Color = terminal && os.Getenv("NO_COLOR") == ""
+	default:
+		return o, fmt.Errorf("--color is auto, always or never, not %q", mode)
+	}
+	return o, nil
+}
+
+func oneOf(option, value string, allowed []string) error {
+	for _, a := range allowed {
+		if value == a {
+			return nil
+		}
+	}
+	return fmt.Errorf("--%s is one of %s, not %q%s", option, strings.Join(allowed, ", "), value, nearword.Advice(value, allowed))
+}
+
+func parseAsOf(text string) (time.Time, error) {
+	if text == "" {
+		return time.Time{}, nil
+	}
+	at, err := strictyaml.ParseDate(text)
+	if err != nil {
+		return at, fmt.Errorf("--as-of: %w", err)
+	}
+	return at, nil
+}

@@ -1,0 +1,90 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+
+	"github.com/urfave/cli/v3"
+
+	"yewcone/demo"
+)
+
+func demoCommand() *cli.Command {
+	return &cli.Command{
+		Name:      "demo",
+		Usage:     "write the demo estate and run the full example on it",
+		ArgsUsage: "[options] [DIR]",
+		Description: `Writes the estate of Marrowby Sound Ferries, a made-up company, into an empty or new
+folder (without DIR, into one for temporary files) and checks it.
+
+  yewcone demo
+  yewcone demo marrowby`,
+		Flags: []cli.Flag{colorFlag()},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			folder, err := targetFolder(c, "yewcone-demo-*")
+			if err != nil {
+				return err
+			}
+			if err := demo.WriteEstate(folder); err != nil {
+				return err
+			}
+			w := c.Root().Writer
+			fmt.Fprintf(w, "The demo estate is in %s.\n$ yewcone check --estate %s\n\n", folder, folder)
+			err = checkCommand().Run(ctx, []string{"check", "--estate", folder, "--color", c.String("color")})
+			var s status
+			if err != nil && !errors.As(err, &s) {
+				return err
+			}
+			fmt.Fprintf(w, `
+What to try next, in %s:
+  yewcone check rota                                one system alone
+  yewcone check --format json --out result.json     the whole result, for other programs
+  yewcone check --each accounts.ndjson              every account that a finding reaches
+  yewcone settings max_age                          what a setting means
+Change a rule in rules/house.yaml or a value in exports/ and check again.
+`, folder)
+			return nil
+		},
+	}
+}
+
+func initCommand() *cli.Command {
+	return &cli.Command{
+		Name:      "init",
+		Usage:     "begin a new estate with commented files",
+		ArgsUsage: "[DIR]",
+		Description: `Writes estate.yaml, a rule set, a mapping and a small example export, all to be changed,
+into DIR or this folder. What exists is not overwritten.
+
+  yewcone init
+  yewcone init passwords`,
+		Action: func(_ context.Context, c *cli.Command) error {
+			folder := "."
+			if c.Args().Present() {
+				folder = c.Args().First()
+			}
+			if c.Args().Len() > 1 {
+				return fmt.Errorf("init takes one folder, not %d", c.Args().Len())
+			}
+			if err := demo.WriteStart(folder); err != nil {
+				return err
+			}
+			fmt.Fprintf(c.Root().Writer, "A new estate is in %s: begin with estate.yaml, then \"yewcone check --estate %s\".\n", folder, folder)
+			return nil
+		},
+	}
+}
+
+// targetFolder is the folder that the call names, or a new one for temporary
+// files.
+func targetFolder(c *cli.Command, pattern string) (string, error) {
+	switch c.Args().Len() {
+	case 0:
+		return os.MkdirTemp("", pattern)
+	case 1:
+		return c.Args().First(), nil
+	}
+	return "", fmt.Errorf("%s takes one folder, not %d", c.Name, c.Args().Len())
+}

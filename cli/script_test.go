@@ -1,0 +1,208 @@
+package cli
+
+import (
+	"bytes"
+	"errors"
+	"flag"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"yewcone/demo"
+)
+
+var update = flag.Bool("update", false, "write what the program prints into the scripts")
+
+// tool is the program under test, built once.
+var tool string
+
+func TestMain(m *testing.M) {
+	flag.Parse()
+	folder, err := os.MkdirTemp("", "yewcone-test-*")
+	if err != nil {
+		panic(err)
+	}
+	tool = filepath.Join(folder, "yewcone")
+	build := exec.Command("go", "build", "-o", tool, "../cmd/yewcone")
+	build.Env = append(os.Environ(), "CGO_ENABLED=0")
+	if out, err := build.CombinedOutput(); err != nil {
+		fmt.Fprintf(os.Stderr, "cannot build the program: %s\n%s", err, out)
+		os.Exit(1)
+	}
+	code := m.Run()
+	os.RemoveAll(folder)
+	os.Exit(code)
+}
+
+// TestScripts runs testdata/script/*.txt. A script is a list of sections:
+//
+//	== file NAME       the lines below are written to NAME
+//	== demo            the demo estate is written here
+//	== replace NAME    each line below, "old ==> new", changes NAME
+//	== cut NAME N      all but the first N bytes of NAME are dropped
+//	== remove NAME     the file is removed
+//	== run ARGS        the program is run; the lines below are what it prints,
+//	                   those on standard error after "! ", and at the end
+//	                   "(exit N)" unless N is 0
+//
+// What stands before the first section tells what the script shows.
+func TestScripts(t *testing.T) {
+	scripts, err := filepath.Glob("testdata/script/*.txt")
+	if err != nil || len(scripts) == 0 {
+		t.Fatalf("no scripts: %v", err)
+	}
+	for _, path := range scripts {
+		t.Run(strings.TrimSuffix(filepath.Base(path), ".txt"), func(t *testing.T) {
+			t.Parallel()
+			data, err := os.ReadFile(path)
+			if err != nil {
+				t.Fatal(err)
+			}
+			s := &script{t: t, folder: t.TempDir()}
+			got := s.play(string(data))
+			if *update {
+				if err := os.WriteFile(path, []byte(got), 0o644); err != nil {
+					t.Fatal(err)
+				}
+			}
+		})
+	}
+}
+
+type script struct {
+	t      *testing.T
+	folder string
+}
+
+// play runs all sections and returns the script with what was printed.
+func (s *script) play(text string) string {
+	parts := strings.Split("\n"+text, "\n== ")
+	var out strings.Builder
+	out.WriteString(strings.TrimPrefix(parts[0], "\n"))
+	for _, part := range parts[1:] {
+		head, body, _ := strings.Cut(part, "\n")
+		verb, rest, _ := strings.Cut(head, " ")
+		body = strings.TrimRight(body, "\n")
+		switch verb {
+		case "file":
+			s.write(rest, body+"\n")
+		case "demo":
+			s.must(demo.WriteEstate(s.folder))
+		case "replace":
+			s.replace(rest, body)
+		case "cut":
+			var name string
+			var size int64
+			_, err := fmt.Sscan(rest, &name, &size)
+			s.must(err)
+			s.must(os.Truncate(filepath.Join(s.folder, name), size))
+		case "remove":
+			s.must(os.Remove(filepath.Join(s.folder, rest)))
+		case "run":
+			got := s.run(rest)
+			if got != body && !*update {
+				s.t.Errorf("yewcone %s\n--- got ---\n%s\n--- want ---\n%s", rest, got, body)
+			}
+			body = got
+		default:
+			s.t.Fatalf("no section is named %q", verb)
+		}
+		out.WriteString("\n== " + head + "\n")
+		if body != "" {
+			out.WriteString(body + "\n")
+		}
+	}
+	return strings.ReplaceAll(out.String(), "\n\n\n==", "\n\n==")
+}
+
+func (s *script) must(err error) {
+	s.t.Helper()
+	if err != nil {
+		s.t.Fatal(err)
+	}
+}
+
+func (s *script) write(name, content string) {
+	path := filepath.Join(s.folder, name)
+	s.must(os.MkdirAll(filepath.Dir(path), 0o755))
+	content = strings.NewReplacer(`\e`, "\x1b", `\r`, "\r", `\u202e`, "\u202e").Replace(content)
+	s.must(os.WriteFile(path, []byte(content), 0o644))
+}
+
+func (s *script) replace(name, body string) {
+	data, err := os.ReadFile(filepath.Join(s.folder, name))
+	s.must(err)
+	text := string(data)
+	for line := range strings.SplitSeq(body, "\n") {
+		before, after, _ := strings.Cut(line, " ==> ")
+		if !strings.Contains(text, before) {
+			s.t.Fatalf("%s does not contain %q", name, before)
+		}
+		text = strings.Replace(text, before, after, 1)
+	}
+	s.must(os.WriteFile(filepath.Join(s.folder, name), []byte(text), 0o644))
+}
+
+func (s *script) run(line string) string {
+	stdout, stderr, code := runTool(s.t, s.folder, split(line)...)
+	var b strings.Builder
+	b.WriteString(stdout)
+	for l := range strings.Lines(stderr) {
+		b.WriteString("! " + l)
+	}
+	if code != 0 {
+		fmt.Fprintf(&b, "(exit %d)\n", code)
+	}
+	text := strings.ReplaceAll(b.String(), s.folder, "$WORK")
+	return strings.TrimRight(text, "\n")
+}
+
+// split cuts a command line at spaces; quotes hold words together.
+func split(line string) []string {
+	var args []string
+	var word strings.Builder
+	open, inWord := rune(0), false
+	for _, r := range line {
+		switch {
+		case open != 0 && r == open:
+			open = 0
+		case open == 0 && (r == '"' || r == '\''):
+			open, inWord = r, true
+		case open == 0 && r == ' ':
+			if inWord {
+				args = append(args, word.String())
+			}
+			word.Reset()
+			inWord = false
+		default:
+			word.WriteRune(r)
+			inWord = true
+		}
+	}
+	if inWord {
+		args = append(args, word.String())
+	}
+	return args
+}
+
+// runTool runs the program in a folder. A panic or a death by a signal fails
+// the test whatever it expects.
+func runTool(t *testing.T, folder string, args ...string) (stdout, stderr string, code int) {
+	t.Helper()
+	var out, errs bytes.Buffer
+	c := exec.Command(tool, args...)
+	c.Dir, c.Stdout, c.Stderr = folder, &out, &errs
+	c.Env = append(os.Environ(), "NO_COLOR=", "TZ=Pacific/Auckland")
+	err := c.Run()
+	var exit *exec.ExitError
+	if err != nil && !errors.As(err, &exit) {
+		t.Fatal(err)
+	}
+	if strings.Contains(errs.String(), "goroutine ") || c.ProcessState.ExitCode() < 0 {
+		t.Fatalf("yewcone %s\n%s", strings.Join(args, " "), errs.String())
+	}
+	return out.String(), errs.String(), c.ProcessState.ExitCode()
+}
