@@ -1,0 +1,40 @@
+#!/usr/bin/env bash
+# Takes the pictures in this folder anew, from the demo data. Needs Xvfb,
+# xterm, ImageMagick and the DejaVu fonts (Debian: xvfb xterm imagemagick
+# fonts-dejavu-core).
+set -euo pipefail
+cd "$(dirname "$0")/../.."
+work=$(mktemp -d)
+trap 'kill "${server:-}" 2>/dev/null || true; rm -rf "$work"' EXIT
+CGO_ENABLED=0 go build -o "$work/yewcone" ./cmd/yewcone
+"$work/yewcone" demo "$work/marrowby" >/dev/null
+export PATH="$work:$PATH" DISPLAY=:97
+Xvfb :97 -screen 0 1280x800x24 >/dev/null 2>&1 &
+server=$!
+sleep 1
+
+# shot NAME LINES COMMAND: the last LINES lines that the screen holds.
+shot() {
+	local name=$1 show=$2 command=$3
+	cat >"$work/show.sh" <<SHOW
+cd "$work/marrowby"
+printf '\033[?25l\033[1;32m\$\033[0m %s\n' '$command'
+$command --color always 2>&1 | $show
+touch "$work/ready"
+sleep 20
+SHOW
+	rm -f "$work/ready"
+	xterm -geometry 126x38+0+0 -fa 'DejaVu Sans Mono' -fs 12 -bg '#14181d' -fg '#d8dee6' \
+		-xrm 'xterm*color8: #8b949e' -xrm 'xterm*color9: #ff7b72' -xrm 'xterm*color11: #e3b341' -xrm 'xterm*color14: #76d9e6' \
+		-xrm 'xterm*boldColors: false' -b 12 -e bash "$work/show.sh" &
+	local terminal=$!
+	while [ ! -e "$work/ready" ]; do sleep 0.2; done
+	sleep 0.7
+	import -window root +dither -depth 8 -colors 128 "docs/screenshots/$name.png"
+	kill "$terminal" 2>/dev/null || true
+	wait "$terminal" 2>/dev/null || true
+}
+
+shot check 'head -35' 'yewcone check'
+shot settings 'head -35' 'yewcone settings'
+shot facts 'head -35' 'yewcone facts'
