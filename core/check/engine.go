@@ -99,11 +99,18 @@ func newEngine(s *Subject, o *Options) *engine {
 
 func (e *engine) run() error {
 	err := e.subject.Export.Accounts(e.account)
-	unread := e.subject.Export.Notes().Partial() && len(e.system.Policies) == 0
-	if err == nil && e.summary.Accounts == 0 && !unread {
-		e.withoutAccounts()
+	if err != nil || e.summary.Accounts > 0 {
+		return err
 	}
-	return err
+	notes := e.subject.Export.Notes()
+	switch {
+	case len(e.system.Policies) > 0:
+		notes.Remark(estate.Origin{}, "the export names no accounts; only clauses without \"for\" and \"forbid\" are judged, on its policies")
+		e.withoutAccounts()
+	case !notes.Partial():
+		notes.Cut(estate.Origin{}, "the export holds neither accounts nor policies; check that \"from\" names the right files and \"read\" their format")
+	}
+	return nil
 }
 
 // withoutAccounts checks the policies of a system whose export names no

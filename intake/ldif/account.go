@@ -18,6 +18,10 @@ func (e *export) Accounts(yield func(*estate.Account) error) error {
 		}
 		a.Reset()
 		e.fill(&a, file, x)
+		if a.Login == "" {
+			e.notes.Refuse(a.Origin, "the entry is left out: it has no name")
+			return nil
+		}
 		return yield(&a)
 	})
 }

@@ -114,7 +114,10 @@ func (r *reader) attribute(e *entry) error {
 	if colon <= 0 {
 		return fmt.Errorf("expected \"attribute: value\", found no colon: %w", errBadLine)
 	}
-	name := r.intern(r.raw[:colon])
+	name, ok := r.intern(r.raw[:colon])
+	if !ok {
+		return fmt.Errorf("%.40q is no name of an attribute: %w", r.raw[:colon], errBadLine)
+	}
 	switch {
 	case e.line == 0 && name == "version":
 		return nil
@@ -122,7 +125,7 @@ func (r *reader) attribute(e *entry) error {
 		r.skip() // what a search tool writes after the entries
 		return nil
 	case e.line == 0 && name != "dn":
-		return fmt.Errorf("an entry must begin with \"dn:\", found %q: %w", r.raw[:colon], errBadLine)
+		return fmt.Errorf("an entry must begin with \"dn:\", found %.40q: %w", r.raw[:colon], errBadLine)
 	case name == "changetype":
 		return fmt.Errorf("this is a list of changes, not an export; take it with slapcat or a search: %w", errBadLine)
 	case e.line != 0 && name == "":
@@ -157,10 +160,16 @@ func decodeValue(name string, rest []byte) (string, error) {
 }
 
 // intern returns an attribute's name in small letters without its options, or
-// "" when nobody wants it, without making a new string each time.
-func (r *reader) intern(name []byte) string {
+// "" when nobody wants it, without making a new string each time; false for
+// what is no name.
+func (r *reader) intern(name []byte) (string, bool) {
 	if lower, ok := r.names[string(name)]; ok {
-		return lower
+		return lower, true
+	}
+	for _, c := range name {
+		if !(c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '-' || c == '.' || c == ';' || c == '_') {
+			return "", false
+		}
 	}
 	lower, _, _ := strings.Cut(strings.ToLower(string(name)), ";")
 	if !wanted[lower] {
@@ -169,7 +178,7 @@ func (r *reader) intern(name []byte) string {
 	if len(r.names) < 10000 {
 		r.names[string(name)] = lower
 	}
-	return lower
+	return lower, true
 }
 
 // skip reads on to the empty line that ends the entry.

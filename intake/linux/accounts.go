@@ -88,6 +88,9 @@ func (e *export) Accounts(yield func(*estate.Account) error) error {
 		case len(f) != 7:
 			e.notes.Refuse(at, "the line has %d fields where an account has 7", len(f))
 			return nil
+		case f[0] == "":
+			e.notes.Refuse(at, "the line names nobody")
+			return nil
 		case seen[f[0]]:
 			e.notes.Refuse(at, "%q stands here a second time; the first line counts", f[0])
 			return nil
