@@ -35,6 +35,7 @@ counts as met.
 			&cli.StringFlag{Name: "as-of", Usage: "the moment to judge ages and locks by, such as 2026-11-20 or \"2026-11-20 06:00\""},
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "text or json"},
 			outFlag(),
+			&cli.BoolFlag{Name: "details", Usage: "tell everything about the less bad findings too"},
 			&cli.StringFlag{Name: "each", Usage: "also write one line of JSON for every account that a finding reaches", TakesFile: true},
 			&cli.IntFlag{Name: "examples", Value: 5, Usage: "how many accounts to name with each finding"},
 			&cli.StringFlag{Name: "fail-on", Value: "low", Usage: "the least severity that makes the exit status 1"},
@@ -63,6 +64,7 @@ func runCheck(c *cli.Command, stdout io.Writer) error {
 	if err != nil {
 		return err
 	}
+	o.Details = c.Bool("details")
 	result, err := checkEstate(c)
 	if err != nil {
 		return err
@@ -105,7 +107,7 @@ func checkEstate(c *cli.Command) (*check.Result, error) {
 	if err != nil {
 		return nil, err
 	}
-	options := check.Options{Catalogue: catalogue, Examples: int(c.Int("examples"))}
+	options := check.Options{Catalogue: catalogue, Examples: int(c.Int("examples")), ValueOf: e.ValueOf(asOf)}
 	each := c.String("each")
 	if each == "" {
 		return check.Run(e.Name, subjects, options)

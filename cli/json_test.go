@@ -144,3 +144,17 @@ func TestNoSecrets(t *testing.T) {
 		}
 	}
 }
+
+// TestJSONIsSafeToLookAt: marks of writing direction and control characters
+// are escaped, and mean the same to a reader.
+func TestJSONIsSafeToLookAt(t *testing.T) {
+	stdout, _ := demoJSON(t, func(folder string) {
+		replaceIn(t, filepath.Join(folder, "exports/rota/users.csv"), "siobhan.keane,", "siobhan\u202ekeane\x1b[2J,")
+	}, "rota", "--examples", "2400")
+	if strings.ContainsAny(stdout, "\u202e\x1b") {
+		t.Error("a character that cannot be seen is in the output")
+	}
+	if !strings.Contains(stdout, `"siobhan\u202ekeane\u001b[2J"`) {
+		t.Error("the name is not there in its escaped form")
+	}
+}

@@ -49,6 +49,9 @@ type Format struct {
 	// Open reads the settings and gets ready to stream the accounts. Errors
 	// about the export are *Unreadable; any other error is the configuration's.
 	Open func(*Request) (check.Export, error)
+	// ToKnow says, for settings and facts that an export may lack, what to
+	// export to know them.
+	ToKnow map[string]string
 }
 
 // Unreadable means that an export could not be read at all, or not to its end.

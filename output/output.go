@@ -12,6 +12,7 @@ import (
 type Options struct {
 	Width   int  // columns of the terminal
 	Color   bool // whether colours may be used
+	Details bool // everything about every finding, also the less bad
 	Version string
 }
 

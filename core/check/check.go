@@ -31,6 +31,8 @@ type Subject struct {
 	Kinds      []KindCondition // the first that holds names the kind
 	Privileged *condition.Condition
 	Rules      []*rules.Set
+	Checks     map[string]Adjustment // by ID
+	Exceptions []*rules.Exception    // of this system
 }
 
 // A KindCondition says which accounts are of a kind.
@@ -42,8 +44,11 @@ type KindCondition struct {
 // Options of a check.
 type Options struct {
 	Catalogue *setting.Catalogue
-	Examples  int                  // how many accounts to name per finding
-	Each      func(*Reached) error // called for every account that a finding reaches; may be nil
+	// ValueOf returns what another system of the estate has of a setting, for
+	// "same as"; unknown where it cannot be told. May be nil.
+	ValueOf  func(system string, id setting.ID) setting.Value
+	Examples int                  // how many accounts to name per finding
+	Each     func(*Reached) error // called for every account that a finding reaches; may be nil
 }
 
 // Reached tells of one account that one finding reaches. It is only good
@@ -60,7 +65,10 @@ type Reached struct {
 func Run(name string, subjects []Subject, o Options) (*Result, error) {
 	result := &Result{Estate: name}
 	for i := range subjects {
-		e := newEngine(&subjects[i], &o)
+		e, err := newEngine(&subjects[i], &o)
+		if err != nil {
+			return nil, err
+		}
 		if err := e.run(); err != nil {
 			return nil, err
 		}
@@ -70,9 +78,11 @@ func Run(name string, subjects []Subject, o Options) (*Result, error) {
 	for i, s := range result.Systems {
 		order[s.Name] = i
 	}
-	slices.SortStableFunc(result.Findings, func(a, b Finding) int {
+	worstFirst := func(a, b Finding) int {
 		return cmp.Or(cmp.Compare(b.Severity, a.Severity), cmp.Compare(b.Reach.Accounts, a.Reach.Accounts),
-			cmp.Compare(order[a.System], order[b.System]), strings.Compare(a.Rule, b.Rule), strings.Compare(a.Fingerprint, b.Fingerprint))
-	})
+			cmp.Compare(order[a.System], order[b.System]), strings.Compare(a.Rule, b.Rule), strings.Compare(a.Fingerprint, b.Fingerprint), strings.Compare(a.Sentence, b.Sentence))
+	}
+	slices.SortStableFunc(result.Findings, worstFirst)
+	slices.SortStableFunc(result.Accepted, worstFirst)
 	return result, nil
 }

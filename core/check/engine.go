@@ -2,6 +2,7 @@ package check
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -15,45 +16,77 @@ import (
 
 // engine checks one system.
 type engine struct {
-	subject  *Subject
-	options  *Options
-	system   *estate.System
-	resolver *effective.Resolver
-	clauses  []*rules.Clause
-	replaced [][]int // for each clause, those that replace it
+	subject    *Subject
+	options    *Options
+	system     *estate.System
+	resolver   *effective.Resolver
+	sources    []source
+	rulesSince int64
+	limits     map[setting.ID]requirement.Requirement
+	asked      map[setting.ID][]setting.Value
+	exceptions []*exceptionUse
 
 	about    condition.Subject
 	reach    []estate.Tri
 	verdicts map[*effective.Settings]*verdict
 	groups   map[groupKey]*group
 	unknowns map[unknownKey]*Reach
-	touched  []touch // by clause
 	missing  []string
+	marks    []uint64 // of stored passwords
+	tally    Tally
 	summary  SystemResult
 }
 
-// touch records whether a clause reaches anybody and is broken for somebody.
-type touch struct{ reached, broken, open bool }
+// source is what findings come from: a clause of a rule set, or a check.
+type source struct {
+	rule         string
+	severity     rules.Severity
+	ifPrivileged rules.Severity
+	because      string
+	remedy       string
 
-// verdict is how settings that many accounts share come out, by clause.
+	clause     *rules.Clause // nil for checks of settings and systems
+	expect     []expectation
+	anyOf      [][]expectation
+	replacedBy []int
+	settings   func(*Look) string
+	system     func(*Tally, func(Hit))
+	exceptions []*exceptionUse
+
+	reached, broken, open bool
+}
+
+// expectation is one of a clause's, made ready for this system.
+type expectation struct {
+	setting     setting.ID
+	requirement requirement.Requirement
+	beyond      bool          // no value that the system can take meets it
+	nearest     setting.Value // where beyond: the nearest that it can
+}
+
+// verdict is how settings that many accounts share come out, by source.
 type verdict struct {
-	short   [][]shortfall
+	hits    [][]hit
 	unknown [][]setting.ID
 }
 
-type shortfall struct {
-	expectation *rules.Expectation
-	from        *effective.Candidate
+// hit is one thing that is wrong with settings.
+type hit struct {
+	key  groupKey
+	from *effective.Candidate
+	want *expectation // nil for checks, and where several would do
 }
 
 // groupKey is the reason of a finding.
 type groupKey struct {
-	clause     int
-	setting    setting.ID // -1 for a forbidden fact
+	source     int
+	setting    setting.ID // -1 where it is not about one setting
 	value      setting.Value
 	policy     string
 	level      effective.Level
+	text       string
 	privileged bool // only where privileged accounts weigh more
+	exception  *exceptionUse
 }
 
 type group struct {
@@ -64,10 +97,10 @@ type group struct {
 type unknownKey struct {
 	setting setting.ID // -1 for a fact
 	fact    string
-	clause  int
+	source  int
 }
 
-func newEngine(s *Subject, o *Options) *engine {
+func newEngine(s *Subject, o *Options) (*engine, error) {
 	system := s.Export.System()
 	e := &engine{
 		subject: s, options: o, system: system,
@@ -75,38 +108,138 @@ func newEngine(s *Subject, o *Options) *engine {
 		verdicts: map[*effective.Settings]*verdict{},
 		groups:   map[groupKey]*group{},
 		unknowns: map[unknownKey]*Reach{},
+		asked:    map[setting.ID][]setting.Value{},
+		tally:    Tally{System: system, PolicyReach: map[string]int{}, PolicyWon: map[string]bool{}, SecondFactor: map[estate.Tri]int{}},
+	}
+	if err := e.readLimits(); err != nil {
+		return nil, err
 	}
 	for _, set := range s.Rules {
 		e.summary.Rules = append(e.summary.Rules, set.Name)
+		if !set.InForce.IsZero() {
+			e.rulesSince = max(e.rulesSince, set.InForce.Unix())
+		}
 		for i := range set.Clauses {
-			e.clauses = append(e.clauses, &set.Clauses[i])
+			e.addClause(&set.Clauses[i])
 		}
 	}
-	e.replaced = make([][]int, len(e.clauses))
-	for i, c := range e.clauses {
-		for _, name := range c.Replaces {
-			for j, other := range e.clauses {
-				if other.Rule == name {
-					e.replaced[j] = append(e.replaced[j], i)
+	e.linkReplaced()
+	if err := e.addChecks(); err != nil {
+		return nil, err
+	}
+	e.linkExceptions()
+	e.reach = make([]estate.Tri, len(e.sources))
+	return e, nil
+}
+
+func (e *engine) readLimits() error {
+	e.limits = map[setting.ID]requirement.Requirement{}
+	for id, limit := range e.system.Limits {
+		r, err := requirement.Parse(e.options.Catalogue.At(id), limit.Phrase)
+		if err != nil {
+			return fmt.Errorf("%s: limits of %s: %w", limit.Origin, e.system.Name, err)
+		}
+		e.limits[id] = r
+	}
+	return nil
+}
+
+func (e *engine) addClause(c *rules.Clause) {
+	s := source{rule: c.Rule, severity: c.Severity, ifPrivileged: c.IfPrivileged, because: c.Because, remedy: c.Remedy, clause: c}
+	s.expect = e.prepare(c.Expect)
+	for _, list := range c.AnyOf {
+		s.anyOf = append(s.anyOf, e.prepare(list))
+	}
+	e.sources = append(e.sources, s)
+}
+
+// prepare resolves "same as", and finds what the system cannot do.
+func (e *engine) prepare(list []rules.Expectation) []expectation {
+	var out []expectation
+	for _, x := range list {
+		p := expectation{setting: x.Setting, requirement: x.Requirement}
+		if len(x.Requirement.Systems()) > 0 && e.options.ValueOf != nil {
+			p.requirement = x.Requirement.Resolve(func(system string) setting.Value { return e.options.ValueOf(system, x.Setting) })
+		}
+		if limit, ok := e.limits[x.Setting]; ok {
+			if _, possible := requirement.Together(p.requirement, limit); !possible {
+				p.beyond, p.nearest = true, p.requirement.Nearest(limit)
+			}
+		}
+		e.asked[x.Setting] = append(e.asked[x.Setting], p.requirement.Named()...)
+		out = append(out, p)
+	}
+	return out
+}
+
+func (e *engine) linkReplaced() {
+	for i := range e.sources {
+		for _, name := range e.sources[i].clause.Replaces {
+			for j := range e.sources {
+				if e.sources[j].rule == name {
+					e.sources[j].replacedBy = append(e.sources[j].replacedBy, i)
 				}
 			}
 		}
 	}
-	e.reach = make([]estate.Tri, len(e.clauses))
-	e.touched = make([]touch, len(e.clauses))
-	return e
+}
+
+func (e *engine) addChecks() error {
+	for _, c := range All() {
+		change := e.subject.Checks[c.ID]
+		if change.Off {
+			continue
+		}
+		s := source{rule: Prefix + c.ID, severity: c.Severity, ifPrivileged: cmp.Or(c.IfPrivileged, c.Severity), because: c.Doc, remedy: c.Remedy, settings: c.Settings, system: c.System}
+		if change.Severity != 0 {
+			s.severity, s.ifPrivileged = change.Severity, change.Severity
+		}
+		if c.Account != "" {
+			limit := c.Limit
+			if change.Limit != nil {
+				limit = *change.Limit
+			}
+			var err error
+			if s.clause, err = clauseOf(&c, limit); err != nil {
+				return err
+			}
+			if e.pointless(c.ID) {
+				continue
+			}
+		}
+		e.sources = append(e.sources, s)
+	}
+	return nil
+}
+
+// pointless: no account falls under a policy where the export has none, and
+// none is older than its policy where nothing tells when policies changed.
+func (e *engine) pointless(id string) bool {
+	switch id {
+	case "no-policy":
+		return len(e.system.Policies) == 0
+	case "older-than-policy":
+		return !slices.ContainsFunc(e.system.Policies, func(p estate.Policy) bool { return p.Changed.Known() })
+	}
+	return false
 }
 
 func (e *engine) run() error {
 	err := e.subject.Export.Accounts(e.account)
-	if err != nil || e.summary.Accounts > 0 {
+	if err != nil {
 		return err
+	}
+	if err := e.sameStored(); err != nil {
+		return err
+	}
+	if e.summary.Accounts > 0 {
+		return e.systemChecks()
 	}
 	notes := e.subject.Export.Notes()
 	switch {
 	case len(e.system.Policies) > 0:
 		notes.Remark(estate.Origin{}, "the export names no accounts; only clauses without \"for\" and \"forbid\" are judged, on its policies")
-		e.withoutAccounts()
+		return e.withoutAccounts()
 	case !notes.Partial():
 		notes.Cut(estate.Origin{}, "the export holds neither accounts nor policies; check that \"from\" names the right files and \"read\" their format")
 	}
@@ -115,7 +248,7 @@ func (e *engine) run() error {
 
 // withoutAccounts checks the policies of a system whose export names no
 // accounts, as they would hold for an account of which nothing is known.
-func (e *engine) withoutAccounts() {
+func (e *engine) withoutAccounts() error {
 	names := []string{""}
 	if e.system.Chooses != estate.ChooseSingle {
 		for _, p := range e.system.Policies {
@@ -123,61 +256,79 @@ func (e *engine) withoutAccounts() {
 		}
 	}
 	for _, name := range names {
-		a := &estate.Account{Policy: name}
-		settings := e.resolver.For(a)
-		e.about = condition.Subject{Account: a, System: e.system, Dates: effective.DatesOf(a, settings, e.system)}
-		for i, c := range e.clauses {
-			if c.For == nil {
-				e.settings(i, e.judge(settings), nil)
+		settings := e.resolver.For(&estate.Account{Policy: name})
+		v := e.judge(settings)
+		for i := range e.sources {
+			if s := &e.sources[i]; s.system == nil && (s.clause == nil || s.clause.For == nil) {
+				s.reached = true
+				if err := e.settings(i, v, nil); err != nil {
+					return err
+				}
 			}
 		}
 	}
+	return e.systemChecks()
 }
 
-func (e *engine) account(a *estate.Account) error {
+// meet classifies an account and works out what holds for it.
+func (e *engine) meet(a *estate.Account) *effective.Settings {
 	e.about = condition.Subject{Account: a, System: e.system}
 	e.about.Dates.AsOf, e.about.Dates.AsOfKnown = e.system.AsOf.Unix(), !e.system.AsOf.IsZero()
 	e.classify(a)
 	settings := e.resolver.For(a)
-	e.about.Dates = effective.DatesOf(a, settings, e.system)
-	e.summary.Accounts++
-	if a.Privileged == estate.Yes {
-		e.summary.Privileged++
-	}
-	if a.Enabled == estate.No {
-		e.summary.Disabled++
-	}
+	e.about.Dates = effective.DatesOf(a, settings, e.system, e.rulesSince)
+	return settings
+}
+
+func (e *engine) account(a *estate.Account) error {
+	settings := e.meet(a)
+	e.count(a, settings)
 	v := e.judge(settings)
-	for i, c := range e.clauses {
-		e.reach[i] = c.For.Test(&e.about)
+	for i := range e.sources {
+		if c := e.sources[i].clause; c != nil {
+			e.reach[i] = c.For.Test(&e.about)
+		}
 	}
-	for i, c := range e.clauses {
-		reach := e.afterReplacing(i)
-		if reach == estate.No {
-			continue
-		}
-		e.touched[i].reached = true
-		forbidden := estate.No
-		if c.Forbid != nil {
-			forbidden = c.Forbid.Test(&e.about)
-		}
-		if reach == estate.Unknown {
-			if forbidden != estate.No || v.short[i] != nil || v.unknown[i] != nil {
-				e.unknownFacts(i, c.For, a)
-			}
-			continue
-		}
-		if err := e.settings(i, v, a); err != nil {
+	for i := range e.sources {
+		if err := e.source(i, v, a); err != nil {
 			return err
 		}
-		switch forbidden {
-		case estate.Yes:
-			if err := e.forbidden(i, a); err != nil {
-				return err
-			}
-		case estate.Unknown:
-			e.unknownFacts(i, c.Forbid, a)
+	}
+	return nil
+}
+
+// source holds one account against one clause or check.
+func (e *engine) source(i int, v *verdict, a *estate.Account) error {
+	s := &e.sources[i]
+	if s.clause == nil {
+		if a.PasswordUsable == estate.No {
+			return nil // what holds for a password that nobody can use is no matter
 		}
+		return e.settings(i, v, a)
+	}
+	reach := e.afterReplacing(i)
+	if reach == estate.No {
+		return nil
+	}
+	s.reached = true
+	forbidden := estate.No
+	if s.clause.Forbid != nil {
+		forbidden = s.clause.Forbid.Test(&e.about)
+	}
+	if reach == estate.Unknown {
+		if forbidden != estate.No || v.hits[i] != nil || v.unknown[i] != nil {
+			e.unknownFacts(i, s.clause.For, a)
+		}
+		return nil
+	}
+	if err := e.settings(i, v, a); err != nil {
+		return err
+	}
+	switch forbidden {
+	case estate.Yes:
+		return e.enter(hit{key: groupKey{source: i, setting: -1}}, a)
+	case estate.Unknown:
+		e.unknownFacts(i, s.clause.Forbid, a)
 	}
 	return nil
 }
@@ -206,11 +357,42 @@ func (e *engine) kindOf(a *estate.Account) string {
 	return cmp.Or(a.Kind, estate.Person)
 }
 
+var (
+	maxAge       = setting.Must("max_age")
+	secondFactor = setting.Must("second_factor")
+	// optional is the choice "optional" of second_factor.
+	optional = setting.ChoiceAt(1)
+)
+
+// count keeps the sums of a system.
+func (e *engine) count(a *estate.Account, s *effective.Settings) {
+	e.summary.Accounts++
+	if a.Privileged == estate.Yes {
+		e.summary.Privileged++
+	}
+	if a.Enabled == estate.No {
+		e.summary.Disabled++
+	}
+	for _, p := range s.Reach {
+		e.tally.PolicyReach[p.Name]++
+	}
+	if _, ok := s.Get(maxAge).Value.Span(); ok {
+		e.tally.Expiring++
+	}
+	if s.Get(secondFactor).Value == optional && a.Enabled != estate.No {
+		e.tally.Optional++
+		e.tally.SecondFactor[a.SecondFactor]++
+	}
+	if a.StoredMark != 0 && a.Enabled != estate.No {
+		e.marks = append(e.marks, a.StoredMark)
+	}
+}
+
 // afterReplacing is the reach of a clause once those that replace it are
 // taken off.
 func (e *engine) afterReplacing(i int) estate.Tri {
 	reach := e.reach[i]
-	for _, j := range e.replaced[i] {
+	for _, j := range e.sources[i].replacedBy {
 		if reach == estate.No || e.reach[j] == estate.Yes {
 			return estate.No
 		}
@@ -221,125 +403,57 @@ func (e *engine) afterReplacing(i int) estate.Tri {
 	return reach
 }
 
-// judge tests settings against all clauses, once for all accounts that share
-// them.
-func (e *engine) judge(s *effective.Settings) *verdict {
-	if v, ok := e.verdicts[s]; ok {
-		return v
-	}
-	v := &verdict{short: make([][]shortfall, len(e.clauses)), unknown: make([][]setting.ID, len(e.clauses))}
-	for i, c := range e.clauses {
-		for j := range c.Expect {
-			x := &c.Expect[j]
-			holds := s.Get(x.Setting)
-			if e.moot(s, x.Setting) {
-				continue
-			}
-			switch x.Requirement.Test(holds.Value) {
-			case requirement.FallsShort:
-				v.short[i] = append(v.short[i], shortfall{x, holds.From})
-			case requirement.Unknown:
-				v.unknown[i] = append(v.unknown[i], x.Setting)
-			}
-		}
-	}
-	e.verdicts[s] = v
-	return v
-}
-
-// moot reports whether a setting has no effect here, because the one that it
-// needs is off: asking for it would only repeat what the other rule says.
-func (e *engine) moot(s *effective.Settings, id setting.ID) bool {
-	needed, ok := e.options.Catalogue.Find(e.options.Catalogue.At(id).Needs)
-	return ok && s.Get(needed).Value.State() == setting.Off
-}
-
-// settings records what falls short or is unknown for an account; a nil
-// account stands for nobody in particular.
+// settings records what is wrong or unknown for an account; a nil account
+// stands for nobody in particular.
 func (e *engine) settings(i int, v *verdict, a *estate.Account) error {
-	for _, s := range v.short[i] {
-		key := groupKey{clause: i, setting: s.expectation.Setting, policy: s.from.Policy, level: s.from.Level, value: s.from.Value}
-		if err := e.enter(key, a, func(f *Finding) { e.describe(f, s) }); err != nil {
+	for _, h := range v.hits[i] {
+		if err := e.enter(h, a); err != nil {
 			return err
 		}
 	}
 	for _, id := range v.unknown[i] {
-		e.unknown(unknownKey{setting: id, clause: i}, a)
+		e.unknown(unknownKey{setting: id, source: i}, a)
 	}
 	return nil
 }
 
-func (e *engine) forbidden(i int, a *estate.Account) error {
-	return e.enter(groupKey{clause: i, setting: -1}, a, func(f *Finding) {
-		f.Sentence = e.clauses[i].Says
-		if f.Sentence == "" {
-			f.Sentence = "accounts of which the rules forbid: " + e.clauses[i].Forbid.String()
-		}
-		f.Asked = "not: " + e.clauses[i].Forbid.String()
-		f.Remedy = cmp.Or(f.Remedy, "put these accounts in order, or write down why they may stay as they are")
-	})
-}
-
-// enter adds an account to the finding with the given reason.
-func (e *engine) enter(key groupKey, a *estate.Account, describe func(*Finding)) error {
-	c := e.clauses[key.clause]
-	e.touched[key.clause].broken = true
-	severity := c.Severity
-	if c.IfPrivileged != c.Severity && a != nil && a.Privileged == estate.Yes {
-		key.privileged, severity = true, c.IfPrivileged
+// enter adds an account to the finding with the given reason, or to what was
+// accepted.
+func (e *engine) enter(h hit, a *estate.Account) error {
+	s := &e.sources[h.key.source]
+	severity := s.severity
+	if s.ifPrivileged != s.severity && a != nil && a.Privileged == estate.Yes {
+		h.key.privileged, severity = true, s.ifPrivileged
 	}
-	g, ok := e.groups[key]
+	var ended *rules.Exception
+	h.key.exception, ended = e.excepted(s, &h, a)
+	if h.key.exception == nil {
+		s.broken = true
+	}
+	g, ok := e.groups[h.key]
 	if !ok {
-		g = &group{finding: Finding{System: e.system.Name, Rule: c.Rule, Severity: severity, Because: c.Because, Remedy: c.Remedy}}
-		describe(&g.finding)
-		g.finding.Fingerprint = e.fingerprint(key, &g.finding)
-		e.groups[key] = g
+		g = &group{finding: Finding{System: e.system.Name, Rule: s.rule, Severity: severity, Because: s.because, Remedy: s.remedy}}
+		e.describe(&g.finding, &h)
+		if h.key.exception != nil {
+			g.finding.Exception = h.key.exception.exception
+		}
+		e.groups[h.key] = g
+	}
+	if ended != nil {
+		g.finding.Ended = ended
 	}
 	if a == nil {
 		return nil
 	}
 	g.reach.add(a, e.options.Examples)
-	if e.options.Each != nil {
-		return e.options.Each(&Reached{System: e.system.Name, Fingerprint: g.finding.Fingerprint, Rule: c.Rule, Account: a, Dates: &e.about.Dates})
+	if e.options.Each != nil && h.key.exception == nil {
+		return e.options.Each(&Reached{System: e.system.Name, Fingerprint: g.finding.Fingerprint, Rule: s.rule, Account: a, Dates: &e.about.Dates})
 	}
 	return nil
 }
 
-// fingerprint: the value counts only where it stands on accounts, since a
-// policy that is still too weak is still the same finding.
-func (e *engine) fingerprint(key groupKey, f *Finding) string {
-	value, privileged := "", ""
-	if key.level == effective.OnAccount {
-		value = f.Value
-	}
-	if key.privileged {
-		privileged = "privileged"
-	}
-	return fingerprint(f.System, f.Rule, f.Setting, f.Policy, value, privileged)
-}
-
-func (e *engine) describe(f *Finding, s shortfall) {
-	def := e.options.Catalogue.At(s.expectation.Setting)
-	f.Setting = def.Name
-	f.Value = def.Text(s.from.Value)
-	f.Asked = s.expectation.Requirement.String()
-	f.Policy = s.from.Policy
-	f.Origin = s.from.Origin
-	f.Sentence = def.Say(s.from.Value) + " (" + def.Name + " " + f.Value + "; the rules ask for " + f.Asked + ")"
-	if f.Remedy == "" {
-		f.Remedy = "set " + def.Name + " to " + f.Asked + " " + where(s.from)
-	}
-}
-
-func where(c *effective.Candidate) string {
-	if c.Level == effective.OnAccount {
-		return "on these accounts"
-	}
-	return "in the policy " + c.Policy
-}
-
 func (e *engine) unknown(key unknownKey, a *estate.Account) {
-	e.touched[key.clause].open = true
+	e.sources[key.source].open = true
 	reach := e.unknowns[key]
 	if reach == nil {
 		reach = &Reach{}
@@ -353,8 +467,54 @@ func (e *engine) unknown(key unknownKey, a *estate.Account) {
 func (e *engine) unknownFacts(i int, c *condition.Condition, a *estate.Account) {
 	e.missing = c.UnknownFacts(&e.about, e.missing[:0])
 	for _, fact := range e.missing {
-		e.unknown(unknownKey{setting: -1, fact: fact, clause: i}, a)
+		e.unknown(unknownKey{setting: -1, fact: fact, source: i}, a)
 	}
+}
+
+// systemChecks looks at the whole system once its accounts went past.
+func (e *engine) systemChecks() error {
+	e.tally.Accounts = e.summary.Accounts
+	for i := range e.sources {
+		s := &e.sources[i]
+		if s.system == nil {
+			continue
+		}
+		var failed error
+		s.system(&e.tally, func(found Hit) {
+			h := hit{key: groupKey{source: i, setting: -1, policy: found.Policy, text: found.Says}}
+			h.from = &effective.Candidate{Sourced: estate.Sourced{Origin: found.Origin}, Policy: found.Policy}
+			failed = e.enter(h, nil)
+		})
+		if failed != nil {
+			return failed
+		}
+	}
+	return nil
+}
+
+// sameStored finds accounts with the same stored password. The marks of all
+// accounts are sorted; only where two are equal are the accounts read again.
+func (e *engine) sameStored() error {
+	i := slices.IndexFunc(e.sources, func(s source) bool { return s.rule == Prefix+sameStoredID })
+	slices.Sort(e.marks)
+	twice := map[uint64]bool{}
+	for n := 1; n < len(e.marks); n++ {
+		if e.marks[n] == e.marks[n-1] {
+			twice[e.marks[n]] = true
+		}
+	}
+	e.marks = nil
+	if i < 0 || len(twice) == 0 {
+		return nil
+	}
+	title := systemChecks[0].Title
+	return e.subject.Export.Accounts(func(a *estate.Account) error {
+		if !twice[a.StoredMark] || a.Enabled == estate.No {
+			return nil
+		}
+		e.meet(a)
+		return e.enter(hit{key: groupKey{source: i, setting: -1, text: title}}, a)
+	})
 }
 
 // report moves what was gathered into the result.
@@ -364,19 +524,25 @@ func (e *engine) report(r *Result) {
 	s.Policies = len(e.system.Policies)
 	notes := e.subject.Export.Notes()
 	s.Notes, s.Refused, s.Partial = notes.List(), notes.Refused(), notes.Partial()
-	for _, t := range e.touched {
-		if t.reached {
+	for i := range e.sources {
+		if t := &e.sources[i]; t.reached && !strings.HasPrefix(t.rule, Prefix) {
 			s.Clauses++
 			if !t.broken && !t.open {
 				s.Met++
 			}
 		}
 	}
-	r.Systems = append(r.Systems, *s)
 	for _, g := range e.groups {
 		g.finding.Reach = g.reach
-		r.Findings = append(r.Findings, g.finding)
+		if g.finding.Exception != nil {
+			r.Accepted = append(r.Accepted, g.finding)
+			s.Accepted++
+		} else {
+			r.Findings = append(r.Findings, g.finding)
+		}
 	}
+	r.Findings = append(r.Findings, e.unusedExceptions()...)
+	r.Systems = append(r.Systems, *s)
 	r.Unknowns = append(r.Unknowns, e.gatherUnknowns()...)
 }
 
@@ -387,14 +553,15 @@ func (e *engine) gatherUnknowns() []Unknown {
 		keys = append(keys, k)
 	}
 	slices.SortFunc(keys, func(a, b unknownKey) int {
-		return cmp.Or(cmp.Compare(a.clause, b.clause), cmp.Compare(a.setting, b.setting), strings.Compare(a.fact, b.fact))
+		return cmp.Or(cmp.Compare(a.source, b.source), cmp.Compare(a.setting, b.setting), strings.Compare(a.fact, b.fact))
 	})
 	var list []Unknown
 	for _, k := range keys {
-		u := Unknown{System: e.system.Name, Fact: k.fact, Rules: []string{e.clauses[k.clause].Rule}, Reach: *e.unknowns[k]}
+		u := Unknown{System: e.system.Name, Fact: k.fact, Rules: []string{e.sources[k.source].rule}, Reach: *e.unknowns[k]}
 		if k.setting >= 0 {
 			u.Setting = e.options.Catalogue.At(k.setting).Name
 		}
+		u.ToKnow = cmp.Or(e.system.ToKnow[u.Name()], e.system.ToKnow[""])
 		same := slices.IndexFunc(list, func(o Unknown) bool { return o.Setting == u.Setting && o.Fact == u.Fact })
 		if same < 0 {
 			list = append(list, u)

@@ -15,6 +15,7 @@ type Result struct {
 	Estate   string
 	Systems  []SystemResult
 	Findings []Finding // worst first
+	Accepted []Finding // what exceptions cover, worst first
 	Unknowns []Unknown // by system, in the order of the rules
 }
 
@@ -33,7 +34,8 @@ type SystemResult struct {
 	Notes      []estate.Note
 	Rules      []string // names of the rule sets
 	Clauses    int      // clauses that reach somebody
-	Met        int      // of these, clauses that hold throughout
+	Met        int      // of these, clauses that hold throughout, apart from what was accepted
+	Accepted   int      // findings that exceptions cover
 }
 
 // A Finding is one thing that is not as the rules ask, for all the accounts
@@ -52,6 +54,8 @@ type Finding struct {
 	Because     string
 	Remedy      string
 	Reach       Reach
+	Exception   *rules.Exception // that covers it; nil for a finding proper
+	Ended       *rules.Exception // that covered some of it and has ended
 }
 
 // A Reach says which accounts something concerns.
@@ -88,6 +92,17 @@ type Unknown struct {
 	Fact    string   // the fact about accounts, or ""
 	Rules   []string // who asks
 	Reach   Reach
+	ToKnow  string // what to export to know it; "" where nobody can say
+}
+
+// OnlyChecks reports whether no rule of a rule set asks for it.
+func (u *Unknown) OnlyChecks() bool {
+	for _, r := range u.Rules {
+		if !strings.HasPrefix(r, Prefix) {
+			return false
+		}
+	}
+	return true
 }
 
 // Name returns the setting or fact.

@@ -70,8 +70,21 @@ func lengthFact(name, meaning string, stage Stage, get func(*Subject) (int64, bo
 	return Fact{Name: name, Type: "time", Stage: stage, Meaning: meaning, env: time.Duration(0), num: get}
 }
 
-func dateFact(name, meaning string, stage Stage, get func(*Subject) estate.Moment) Fact {
-	return Fact{Name: name, Type: "date", Stage: stage, Meaning: meaning, env: time.Time{}, num: func(s *Subject) (int64, bool) { return get(s).Unix() }}
+// The seconds that stand for never: what never was lies before every date, and
+// what will never be lies after.
+const (
+	neverWas    = -1 << 62
+	neverWillBe = 1 << 62
+)
+
+func dateFact(name, meaning string, stage Stage, never int64, get func(*Subject) estate.Moment) Fact {
+	return Fact{Name: name, Type: "date", Stage: stage, Meaning: meaning, env: time.Time{}, num: func(s *Subject) (int64, bool) {
+		m := get(s)
+		if m.IsNever() {
+			return never, true
+		}
+		return m.Unix()
+	}}
 }
 
 func countFact(name, meaning string, stage Stage, get func(*Subject) estate.Counted) Fact {
@@ -103,6 +116,15 @@ func passwordAge(s *Subject) (int64, bool) {
 		return since(s, s.Account.Created)
 	}
 	return since(s, s.Account.PasswordSet)
+}
+
+// overdueOpen is yes unless something is known to stop the account.
+func overdueOpen(s *Subject) estate.Tri {
+	a := s.Account
+	if s.Dates.Shut == estate.Yes || a.Locked == estate.Yes || a.Enabled == estate.No || a.PasswordUsable == estate.No {
+		return estate.No
+	}
+	return s.Dates.Overdue
 }
 
 func isNever(m estate.Moment) estate.Tri {
@@ -182,14 +204,18 @@ var facts = []Fact{
 	flagFact("privileged", Complete, "an administrator, as the estate file or the export says", func(s *Subject) estate.Tri { return s.Account.Privileged }),
 	flagFact("overdue", Complete, "the password is past its end", func(s *Subject) estate.Tri { return s.Dates.Overdue }),
 	flagFact("shut", Complete, "overdue for longer than the grace period, so that the system refuses it", func(s *Subject) estate.Tri { return s.Dates.Shut }),
+	flagFact("overdue_open", Complete, "the password is past its end, and nothing in the export shows that the account is locked, shut or switched off", overdueOpen),
 	flagFact("lasts_for_ever", Complete, "the password never expires in effect, by policy or by flag", func(s *Subject) estate.Tri { return isNever(s.Dates.Expires) }),
 	flagFact("older_than_policy", Complete, "the password was set before its policy was last changed", func(s *Subject) estate.Tri { return s.Dates.OlderPolicy }),
 
-	dateFact("created", "when the account was made", FromExport, func(s *Subject) estate.Moment { return s.Account.Created }),
-	dateFact("password_set", "when the password was last set", FromExport, func(s *Subject) estate.Moment { return s.Account.PasswordSet }),
-	dateFact("last_sign_in", "when somebody last signed in", FromExport, func(s *Subject) estate.Moment { return s.Account.LastSignIn }),
-	dateFact("locked_since", "when the account was locked", FromExport, func(s *Subject) estate.Moment { return s.Account.LockedSince }),
-	dateFact("password_expires", "when the password ends, by policy and flags", Complete, func(s *Subject) estate.Moment { return s.Dates.Expires }),
+	flagFact("older_than_rules", Complete, "the password was set before the system's rule sets came into force", func(s *Subject) estate.Tri { return s.Dates.OlderRules }),
+	flagFact("policy_missing", Complete, "the account names a policy that the system does not have", func(s *Subject) estate.Tri { return s.Dates.Missing }),
+
+	dateFact("created", "when the account was made", FromExport, neverWas, func(s *Subject) estate.Moment { return s.Account.Created }),
+	dateFact("password_set", "when the password was last set", FromExport, neverWas, func(s *Subject) estate.Moment { return s.Account.PasswordSet }),
+	dateFact("last_sign_in", "when somebody last signed in", FromExport, neverWas, func(s *Subject) estate.Moment { return s.Account.LastSignIn }),
+	dateFact("locked_since", "when the account was locked", FromExport, neverWas, func(s *Subject) estate.Moment { return s.Account.LockedSince }),
+	dateFact("password_expires", "when the password ends, by policy and flags", Complete, neverWillBe, func(s *Subject) estate.Moment { return s.Dates.Expires }),
 	lengthFact("account_age", "how old the account is", FromExport, func(s *Subject) (int64, bool) { return since(s, s.Account.Created) }),
 	lengthFact("password_age", "how old the password is; since the account was made when it was never changed", FromExport, passwordAge),
 	lengthFact("idle", "how long nobody has signed in; since the account was made when nobody ever did", FromExport, idle),

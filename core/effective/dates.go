@@ -6,8 +6,9 @@ import (
 )
 
 // DatesOf works out when an account's password may be changed, when its owner
-// is warned, when it ends and when the account is shut.
-func DatesOf(a *estate.Account, s *Settings, system *estate.System) estate.Dates {
+// is warned, when it ends and when the account is shut. rulesSince is when the
+// newest of the system's rule sets came into force, in seconds since 1970.
+func DatesOf(a *estate.Account, s *Settings, system *estate.System, rulesSince int64) estate.Dates {
 	d := estate.Dates{Policy: s.PolicyName(), AsOf: system.AsOf.Unix(), AsOfKnown: !system.AsOf.IsZero()}
 	d.Expires = expires(a, s.Get(maxAge).Value)
 	if span, ok := s.Get(minAge).Value.Span(); ok {
@@ -34,10 +35,12 @@ func DatesOf(a *estate.Account, s *Settings, system *estate.System) estate.Dates
 	} else if d.Expires.IsNever() {
 		d.Overdue, d.Shut = estate.No, estate.No
 	}
-	if changed, ok := policyChanged(s); ok {
-		if set, ok := a.PasswordSet.Unix(); ok {
+	d.Missing = estate.TriOf(s.Missing != "")
+	if set, ok := a.PasswordSet.Unix(); ok {
+		if changed, ok := policyChanged(s); ok {
 			d.OlderPolicy = estate.TriOf(set < changed)
 		}
+		d.OlderRules = estate.TriOf(set < rulesSince)
 	}
 	return d
 }

@@ -27,6 +27,7 @@ type Candidate struct {
 	estate.Sourced
 	Level  Level
 	Policy string // name of the policy; "" on the account
+	Flag   bool   // a mark on the account, such as "password never expires"
 	Won    bool
 	Why    string // why it won or lost
 }
@@ -34,16 +35,18 @@ type Candidate struct {
 // A Setting is the value that holds, with its trail. From is the candidate
 // that won, or nil where nothing says anything.
 type Setting struct {
-	Value setting.Value
-	From  *Candidate
-	Trail []Candidate
+	Value    setting.Value
+	ByPolicy setting.Value // what would hold without the account's own value
+	From     *Candidate
+	Trail    []Candidate
 }
 
 // Settings are what holds for all accounts with the same policies, flags and
 // overrides.
 type Settings struct {
-	Policy  *estate.Policy // the policy that comes first; nil for none
-	Missing string         // a policy that the account names and the system does not have
+	Policy  *estate.Policy   // the policy that comes first; nil for none
+	Reach   []*estate.Policy // all policies that reach the account, parents too
+	Missing string           // a policy that the account names and the system does not have
 	list    []Setting
 }
 
@@ -216,11 +219,41 @@ func (r *Resolver) resolve(a *estate.Account) *Settings {
 	if len(p.tiers) > 0 {
 		s.Policy = p.tiers[0][0]
 	}
+	for _, tier := range p.tiers {
+		for _, policy := range tier {
+			s.Reach = append(s.Reach, r.line(policy)...)
+		}
+	}
 	for i := range s.list {
 		id := setting.ID(i)
 		s.list[i] = r.settle(r.fromAccount(a, id), p, id)
 	}
 	return s
+}
+
+// line is a policy and those it inherits from, nearest first; a circle is
+// walked once.
+func (r *Resolver) line(p *estate.Policy) []*estate.Policy {
+	var line []*estate.Policy
+	for p != nil && !slices.Contains(line, p) {
+		line = append(line, p)
+		p = r.system.Policy(p.Parent)
+	}
+	return line
+}
+
+// inherited returns what a policy says of a setting, itself or through those
+// it inherits from, and which of them says it.
+func (r *Resolver) inherited(p *estate.Policy, id setting.ID) (estate.Sourced, *estate.Policy) {
+	if p.Parent == "" {
+		return p.Value(id), p
+	}
+	for _, above := range r.line(p) {
+		if v := above.Value(id); v.Known() {
+			return v, above
+		}
+	}
+	return estate.Sourced{}, p
 }
 
 // fromAccount returns what the account itself says of a setting: its own
@@ -229,7 +262,7 @@ func (r *Resolver) fromAccount(a *estate.Account, id setting.ID) *Candidate {
 	flag := func(v setting.Value, text string) *Candidate {
 		origin := a.Origin
 		origin.Text = text
-		return &Candidate{Sourced: estate.Sourced{Value: v, Origin: origin}, Level: OnAccount}
+		return &Candidate{Sourced: estate.Sourced{Value: v, Origin: origin}, Level: OnAccount, Flag: true}
 	}
 	switch {
 	case id == maxAge && a.NeverExpires == estate.Yes:
@@ -261,27 +294,20 @@ var (
 func (r *Resolver) settle(own *Candidate, p plan, id setting.ID) Setting {
 	def := r.catalogue.At(id)
 	var out Setting
-	winner := -1
-	add := func(c Candidate, why string) {
-		c.Why = why
-		out.Trail = append(out.Trail, c)
-	}
 	if own != nil {
-		winner = 0
-		add(*own, "stands on the account itself, which comes last and wins")
+		own.Why = "stands on the account itself, which comes last and wins"
+		out.Trail = append(out.Trail, *own)
 	}
-	decided := own != nil
+	winner, decided := -1, false
 	for n, tier := range p.tiers {
 		first := len(out.Trail)
 		for _, policy := range tier {
-			if v := policy.Value(id); v.Known() {
-				add(Candidate{Sourced: v, Policy: policy.Name}, "")
+			if v, from := r.inherited(policy, id); v.Known() {
+				out.Trail = append(out.Trail, Candidate{Sourced: v, Policy: from.Name})
 			}
 		}
 		said := out.Trail[first:]
 		switch {
-		case decided && own != nil:
-			explain(said, "the account's own value wins")
 		case decided:
 			explain(said, lostTo(p, out.Trail, winner))
 		case len(said) > 0:
@@ -292,6 +318,15 @@ func (r *Resolver) settle(own *Candidate, p plan, id setting.ID) Setting {
 		case p.whole:
 			decided = true // the policy that comes first does not say it
 		}
+	}
+	if winner >= 0 {
+		out.ByPolicy = out.Trail[winner].Value
+	}
+	if own != nil {
+		if winner >= 0 {
+			out.Trail[winner].Why = "would hold, if the account had no value of its own"
+		}
+		winner = 0
 	}
 	if winner >= 0 {
 		out.Trail[winner].Won = true

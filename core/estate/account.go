@@ -50,6 +50,10 @@ type Account struct {
 	Failures  Counted // those that still count
 	GraceUsed Counted // sign-ins made with the expired password
 	Storage   setting.Value
+	// StoredMark is the same for accounts with the same stored password and
+	// differs otherwise, within one run of the program; 0 where not known. It
+	// tells nothing of the password and is never shown.
+	StoredMark uint64
 
 	Groups      []string
 	GroupsKnown bool
@@ -93,6 +97,8 @@ type Dates struct {
 	Overdue     Tri    // the password is past its end
 	Shut        Tri    // overdue for longer than the grace period
 	OlderPolicy Tri    // the password was set before the policy was last changed
+	OlderRules  Tri    // the password was set before the rules came into force
+	Missing     Tri    // the account names a policy that the system does not have
 	AsOf        int64
 	AsOfKnown   bool
 }

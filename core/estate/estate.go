@@ -166,6 +166,7 @@ type Policy struct {
 	Values   []Sourced // by setting.ID; shorter than the catalogue is fine
 	Roles    []string  // accounts with one of these roles or groups fall under it
 	Unit     string    // accounts in this unit or below fall under it
+	Parent   string    // the policy that says what this one does not; "" for none
 	Priority int       // for systems that choose by number; the lowest wins
 	Changed  Moment    // when the policy was last changed
 	Origin   Origin
@@ -215,10 +216,27 @@ type System struct {
 	Chooses  Choosing
 	Policies []Policy
 	Default  string // name of the policy for accounts without another; "" for none
+
+	// Limits are what the system can do at all, by setting; see the rules that
+	// ask for more.
+	Limits map[setting.ID]Limit
+	// ToKnow says, for a setting or fact that the export left out, what to
+	// export to know it; under "" what is said of all others.
+	ToKnow map[string]string
+}
+
+// A Limit is the range that a system can take of a setting. Its phrase is
+// read by package requirement.
+type Limit struct {
+	Phrase string
+	Origin Origin
 }
 
 // Policy returns the policy of a name, or nil.
 func (s *System) Policy(name string) *Policy {
+	if name == "" {
+		return nil
+	}
 	for i := range s.Policies {
 		if s.Policies[i].Name == name {
 			return &s.Policies[i]

@@ -30,6 +30,7 @@ type Clause struct {
 	Rule         string // set and clause, as in house/length
 	For          *condition.Condition
 	Expect       []Expectation
+	AnyOf        [][]Expectation // one of these lists must hold whole
 	Forbid       *condition.Condition
 	Says         string // what is so when the clause is broken; for Forbid
 	Severity     Severity
@@ -55,16 +56,17 @@ type setFile struct {
 
 type clauseFile struct {
 	Place        strictyaml.Text
-	ID           strictyaml.Text                    `yaml:"id,required"`
-	For          *strictyaml.Text                   `yaml:"for"`
-	Expect       []strictyaml.Pair[strictyaml.Text] `yaml:"expect"`
-	Forbid       *strictyaml.Text                   `yaml:"forbid"`
-	Says         string                             `yaml:"says"`
-	Severity     *strictyaml.Text                   `yaml:"severity"`
-	IfPrivileged *strictyaml.Text                   `yaml:"if_privileged"`
-	Because      string                             `yaml:"because"`
-	Remedy       string                             `yaml:"remedy"`
-	Replaces     []strictyaml.Text                  `yaml:"replaces"`
+	ID           strictyaml.Text                      `yaml:"id,required"`
+	For          *strictyaml.Text                     `yaml:"for"`
+	Expect       []strictyaml.Pair[strictyaml.Text]   `yaml:"expect"`
+	AnyOf        [][]strictyaml.Pair[strictyaml.Text] `yaml:"any_of"`
+	Forbid       *strictyaml.Text                     `yaml:"forbid"`
+	Says         string                               `yaml:"says"`
+	Severity     *strictyaml.Text                     `yaml:"severity"`
+	IfPrivileged *strictyaml.Text                     `yaml:"if_privileged"`
+	Because      string                               `yaml:"because"`
+	Remedy       string                               `yaml:"remedy"`
+	Replaces     []strictyaml.Text                    `yaml:"replaces"`
 }
 
 var plainName = regexp.MustCompile(`^[A-Za-z0-9][A-Za-z0-9._-]*$`)
@@ -124,13 +126,14 @@ func (r *reader) note(err error) {
 func (r *reader) clause(set string, raw *clauseFile) Clause {
 	c := Clause{Rule: set + "/" + raw.ID.Value, Says: raw.Says, Severity: Medium, Because: raw.Because, Remedy: raw.Remedy}
 	r.note(CheckName(raw.ID))
-	if len(raw.Expect) == 0 && raw.Forbid == nil {
-		r.note(raw.Place.At(0, "the clause %q asks for nothing; give it \"expect\" or \"forbid\"", raw.ID.Value))
+	if len(raw.Expect) == 0 && len(raw.AnyOf) == 0 && raw.Forbid == nil {
+		r.note(raw.Place.At(0, "the clause %q asks for nothing; give it \"expect\", \"any_of\" or \"forbid\"", raw.ID.Value))
 	}
 	c.For = r.condition(raw.For)
 	c.Forbid = r.condition(raw.Forbid)
-	for _, pair := range raw.Expect {
-		r.expect(&c, pair)
+	c.Expect = r.expectations(raw.Expect)
+	for _, list := range raw.AnyOf {
+		c.AnyOf = append(c.AnyOf, r.expectations(list))
 	}
 	c.Severity = r.severity(raw.Severity, Medium)
 	c.IfPrivileged = r.severity(raw.IfPrivileged, c.Severity)
@@ -164,7 +167,15 @@ func (r *reader) severity(text *strictyaml.Text, fallback Severity) Severity {
 	return s
 }
 
-func (r *reader) expect(c *Clause, pair strictyaml.Pair[strictyaml.Text]) {
+func (r *reader) expectations(list []strictyaml.Pair[strictyaml.Text]) []Expectation {
+	var out []Expectation
+	for _, pair := range list {
+		out = r.expect(out, pair)
+	}
+	return out
+}
+
+func (r *reader) expect(list []Expectation, pair strictyaml.Pair[strictyaml.Text]) []Expectation {
 	id, ok := r.catalogue.Find(pair.Key.Value)
 	if !ok {
 		advice := nearword.Advice(pair.Key.Value, r.catalogue.Names())
@@ -172,7 +183,7 @@ func (r *reader) expect(c *Clause, pair strictyaml.Pair[strictyaml.Text]) {
 			advice = "; \"yewcone settings\" lists them"
 		}
 		r.note(pair.Key.At(0, "no setting is named %q%s", pair.Key.Value, advice))
-		return
+		return list
 	}
 	req, err := requirement.Parse(r.catalogue.At(id), pair.Value.Value)
 	if err != nil {
@@ -181,9 +192,9 @@ func (r *reader) expect(c *Clause, pair strictyaml.Pair[strictyaml.Text]) {
 			offset = at.Offset
 		}
 		r.note(pair.Value.At(offset, "%s", err))
-		return
+		return list
 	}
-	c.Expect = append(c.Expect, Expectation{Setting: id, Requirement: req})
+	return append(list, Expectation{Setting: id, Requirement: req})
 }
 
 // checkReplaces refuses names of clauses of this set that do not exist, and a

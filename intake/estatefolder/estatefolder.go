@@ -27,9 +27,10 @@ import (
 const FileName = "estate.yaml"
 
 type estateFile struct {
-	Estate  strictyaml.Text               `yaml:"estate,required"`
-	AsOf    *strictyaml.Text              `yaml:"as_of"`
-	Systems []strictyaml.Pair[systemFile] `yaml:"systems,required"`
+	Estate  strictyaml.Text                    `yaml:"estate,required"`
+	AsOf    *strictyaml.Text                   `yaml:"as_of"`
+	Checks  []strictyaml.Pair[strictyaml.Text] `yaml:"checks"`
+	Systems []strictyaml.Pair[systemFile]      `yaml:"systems,required"`
 }
 
 type systemFile struct {
@@ -42,6 +43,8 @@ type systemFile struct {
 	Kinds      []strictyaml.Pair[strictyaml.Text] `yaml:"kinds"`
 	Privileged *strictyaml.Text                   `yaml:"privileged"`
 	Rules      []strictyaml.Text                  `yaml:"rules"`
+	Limits     []strictyaml.Pair[strictyaml.Text] `yaml:"limits"`
+	Known      []strictyaml.Pair[strictyaml.Text] `yaml:"known"`
 }
 
 type exportFile struct {
@@ -56,6 +59,10 @@ type Estate struct {
 	Folder  string
 	Systems []System
 	Rules   []*rules.Set // by file name
+	Checks  map[string]check.Adjustment
+
+	exceptions []*rules.Exception
+	catalogue  *setting.Catalogue
 }
 
 // A System is one system as the estate file describes it.
@@ -66,6 +73,9 @@ type System struct {
 	Kinds      []check.KindCondition
 	Privileged *condition.Condition
 	Rules      []*rules.Set
+
+	limits map[setting.ID]estate.Limit
+	known  map[setting.ID]estate.Sourced
 }
 
 // ErrNoEstate means that no estate.yaml was found.
@@ -101,7 +111,7 @@ func Find(dir string) (string, error) {
 // returned together, as strictyaml.Problems.
 func Load(folder string, catalogue *setting.Catalogue) (*Estate, error) {
 	l := &loader{folder: folder, catalogue: catalogue}
-	e := &Estate{Folder: folder, Rules: l.ruleSets()}
+	e := &Estate{Folder: folder, Rules: l.ruleSets(), Checks: map[string]check.Adjustment{}, catalogue: catalogue}
 	var raw estateFile
 	data, err := os.ReadFile(filepath.Join(folder, FileName))
 	if err != nil {
@@ -116,6 +126,9 @@ func Load(folder string, catalogue *setting.Catalogue) (*Estate, error) {
 	for i := range raw.Systems {
 		e.Systems = append(e.Systems, l.system(e, &raw.Systems[i], asOf, from))
 	}
+	l.adjustments(e, raw.Checks)
+	l.sameAs(e)
+	l.exceptions(e)
 	return e, l.problems.Err()
 }
 
@@ -200,6 +213,7 @@ func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.T
 	}
 	l.kinds(&s, f)
 	l.chosenRules(e, &s, f.Rules)
+	l.limitsAndKnown(&s, f)
 	return s
 }
 
@@ -225,19 +239,23 @@ func (l *loader) chosenRules(e *Estate, s *System, names []strictyaml.Text) {
 		known = append(known, set.Name)
 	}
 	for _, name := range names {
-		i := slices.Index(known, name.Value)
-		if i < 0 && l.badRules {
+		if i := slices.Index(known, name.Value); i >= 0 {
+			s.Rules = append(s.Rules, e.Rules[i])
 			continue
 		}
-		if i < 0 {
-			advice := nearword.Advice(name.Value, known)
-			if advice == "" {
-				advice = "; rules/ has " + strings.Join(known, ", ")
-			}
-			l.note(name.At(0, "no rule set is named %q%s", name.Value, advice))
+		if set, ok := rules.Shipped(name.Value, l.catalogue); ok {
+			s.Rules = append(s.Rules, set)
 			continue
 		}
-		s.Rules = append(s.Rules, e.Rules[i])
+		if l.badRules {
+			continue
+		}
+		all := append(slices.Clone(known), rules.ShippedNames()...)
+		advice := nearword.Advice(name.Value, all)
+		if advice == "" {
+			advice = "; there are " + strings.Join(all, ", ")
+		}
+		l.note(name.At(0, "no rule set is named %q%s", name.Value, advice))
 	}
 }
 
@@ -284,7 +302,36 @@ func (e *Estate) Subjects(names []string, asOf time.Time) ([]check.Subject, erro
 			l.note(err)
 			continue
 		}
-		subjects = append(subjects, check.Subject{Export: export, Kinds: s.Kinds, Privileged: s.Privileged, Rules: s.Rules})
+		s.complete(export.System())
+		subject := check.Subject{Export: export, Kinds: s.Kinds, Privileged: s.Privileged, Rules: s.Rules, Checks: e.Checks}
+		for _, x := range e.exceptions {
+			if x.System == s.Name {
+				subject.Exceptions = append(subject.Exceptions, x)
+			}
+		}
+		subjects = append(subjects, subject)
 	}
 	return subjects, l.problems.Err()
+}
+
+// complete adds to what the export says what the estate file knows.
+func (s *System) complete(system *estate.System) {
+	system.Limits = s.limits
+	system.ToKnow = s.Format.ToKnow
+	if len(s.known) == 0 {
+		return
+	}
+	if len(system.Policies) == 0 {
+		system.Policies = []estate.Policy{{Name: "known", Origin: estate.Origin{File: FileName}}}
+		system.Default = "known"
+	}
+	for i := range system.Policies {
+		p := &system.Policies[i]
+		for id, v := range s.known {
+			inherits := p.Parent != "" || (system.Chooses == estate.ChooseOwn || system.Chooses == estate.ChooseNearest) && p.Name != system.Default
+			if !p.Value(id).Known() && !inherits {
+				p.Set(id, v.Value, v.Origin)
+			}
+		}
+	}
 }

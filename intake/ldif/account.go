@@ -54,6 +54,8 @@ func (e *export) fill(a *estate.Account, file string, x *entry) {
 	}
 	a.Email, a.EmployeeNo, a.Description = x.text("mail"), x.text("employeenumber"), x.text("description")
 	a.Unit = unitOf(x.dn)
+	// The schema has no such marks.
+	a.NeverExpires, a.CannotChange, a.BlankAllowed = estate.No, estate.No, estate.No
 	a.Groups, a.GroupsKnown = e.groupsOf(dn, a.Login, a.Groups), true
 
 	p, named := e.policyOf(a, x)

@@ -34,6 +34,17 @@ var Format = intake.Format{
 	Name: "ldif",
 	Doc:  "LDIF of an LDAP directory with the password policy schema, from slapcat or ldapsearch",
 	Open: open,
+	ToKnow: map[string]string{
+		"idle":          "load the lastbind feature, which keeps pwdLastSuccess, and export the operational attributes with '+'",
+		"storage":       "export with slapcat, or as a user who may read userPassword",
+		"password_set":  "export the operational attributes: ldapsearch … '*' '+'",
+		"locked":        "export the operational attributes: ldapsearch … '*' '+'",
+		"must_change":   "export the operational attributes: ldapsearch … '*' '+'",
+		"created":       "export the operational attributes: ldapsearch … '*' '+'",
+		"second_factor": "the directory does not know it: write it under \"known\" in estate.yaml, or ask the systems in front of it",
+		"common_barred": "what a check module refuses stands in its own configuration: write it under \"known\" in estate.yaml",
+		"blank_allowed": "no policy demands a length: try an empty password, and write the answer under \"known\" in estate.yaml",
+	},
 }
 
 // wanted are the attributes that are read, in small letters.

@@ -160,7 +160,7 @@ func (p *policyReader) lockout() {
 	p.policy.Set(setting.Must("lockout_attempts"), attempts, origin)
 	p.seconds("lockout_window", "pwdFailureCountInterval", setting.OffValue)
 	p.seconds("lockout_duration", "pwdLockoutDuration", setting.UntilUnlockedValue)
-	p.set("lockout_covers_admins", "pwdLockout", setting.YesNo(attempts.State() != setting.Off))
+	p.set("lockout_covers_admins", "pwdLockout", setting.Yes)
 	if p.openLDAP() {
 		p.seconds("failure_delay", "pwdMinDelay", setting.OffValue)
 		p.seconds("dormant_after", "pwdMaxIdle", setting.OffValue)

@@ -121,6 +121,11 @@ func (e *export) fill(a *estate.Account, f []string) {
 		}
 	}
 	a.GroupsKnown = len(e.primary) > 0
+	// The files have no such marks; ages stand on the account as settings.
+	a.NeverExpires, a.CannotChange, a.BlankAllowed = estate.No, estate.No, estate.No
+	if e.policy.Value(idFactor).Value == setting.ChoiceAt(0) {
+		a.SecondFactor = estate.No
+	}
 	a.Privileged = e.privileged(a, uid)
 	a.LastSignIn = e.lastSignIn(a.Login)
 	password, hasPassword := f[1], f[1] != "x"
@@ -215,6 +220,7 @@ var (
 	idMinAge = setting.Must("min_age")
 	idWarn   = setting.Must("warn_before")
 	idGrace  = setting.Must("grace_period")
+	idFactor = setting.Must("second_factor")
 )
 
 // ages reads the day fields: they hold for the account whatever login.defs

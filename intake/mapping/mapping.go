@@ -16,10 +16,14 @@ import (
 
 // Format is any delimited text together with a mapping.
 var Format = intake.Format{
-	Name: "csv",
-	Doc:  "CSV, TSV and their relatives, as a mapping file says",
-	Open: open,
+	Name:   "csv",
+	Doc:    "CSV, TSV and their relatives, as a mapping file says",
+	Open:   open,
+	ToKnow: map[string]string{"": elsewhere},
 }
+
+// elsewhere is said of every setting and fact: a mapping could bring them all.
+const elsewhere = "take it from the export in the mapping, or write what is known there under \"fixed\""
 
 type export struct {
 	request  *intake.Request

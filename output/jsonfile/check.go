@@ -25,6 +25,7 @@ type checkDocument struct {
 	Counts   map[string]int `json:"counts"`
 	Systems  []systemPart   `json:"systems"`
 	Findings []findingPart  `json:"findings"`
+	Accepted []findingPart  `json:"accepted"`
 	Unknowns []unknownPart  `json:"unknowns"`
 }
 
@@ -38,6 +39,7 @@ type systemPart struct {
 	Privileged int            `json:"privileged"`
 	Disabled   int            `json:"disabled"`
 	Refused    int            `json:"refused"`
+	Accepted   int            `json:"accepted"`
 	Partial    bool           `json:"partial"`
 	Rules      []string       `json:"rules"`
 	Clauses    clausesPart    `json:"clauses"`
@@ -64,19 +66,27 @@ type originPart struct {
 }
 
 type findingPart struct {
-	Fingerprint string      `json:"fingerprint"`
-	System      string      `json:"system"`
-	Rule        string      `json:"rule"`
-	Severity    string      `json:"severity"`
-	Sentence    string      `json:"sentence"`
-	Setting     string      `json:"setting,omitempty"`
-	Value       string      `json:"value,omitempty"`
-	Asked       string      `json:"asked"`
-	Policy      string      `json:"policy,omitempty"`
-	Origin      *originPart `json:"origin,omitempty"`
-	Because     string      `json:"because,omitempty"`
-	Remedy      string      `json:"remedy"`
-	Reach       reachPart   `json:"reach"`
+	Fingerprint string         `json:"fingerprint"`
+	System      string         `json:"system"`
+	Rule        string         `json:"rule"`
+	Severity    string         `json:"severity"`
+	Sentence    string         `json:"sentence"`
+	Setting     string         `json:"setting,omitempty"`
+	Value       string         `json:"value,omitempty"`
+	Asked       string         `json:"asked"`
+	Policy      string         `json:"policy,omitempty"`
+	Origin      *originPart    `json:"origin,omitempty"`
+	Because     string         `json:"because,omitempty"`
+	Remedy      string         `json:"remedy"`
+	Reach       reachPart      `json:"reach"`
+	Exception   *exceptionPart `json:"exception,omitempty"`
+	Ended       *exceptionPart `json:"ended,omitempty"`
+}
+
+type exceptionPart struct {
+	Because string `json:"because"`
+	Owner   string `json:"owner"`
+	Until   string `json:"until"`
 }
 
 type reachPart struct {
@@ -97,6 +107,7 @@ type unknownPart struct {
 	Fact    string    `json:"fact,omitempty"`
 	Rules   []string  `json:"rules"`
 	Reach   reachPart `json:"reach"`
+	ToKnow  string    `json:"to_know,omitempty"`
 }
 
 // Check writes a check's result.
@@ -104,7 +115,7 @@ func Check(w io.Writer, r *check.Result, o output.Options) error {
 	d := checkDocument{
 		Format: "yewcone check", Version: CheckVersion, Tool: o.Version, Estate: r.Estate,
 		Worst: r.Worst().String(), Partial: r.Partial(), Counts: counts(r, ""),
-		Systems: []systemPart{}, Findings: []findingPart{}, Unknowns: []unknownPart{},
+		Systems: []systemPart{}, Findings: []findingPart{}, Accepted: []findingPart{}, Unknowns: []unknownPart{},
 	}
 	for i := range r.Systems {
 		d.Systems = append(d.Systems, system(r, &r.Systems[i]))
@@ -112,8 +123,11 @@ func Check(w io.Writer, r *check.Result, o output.Options) error {
 	for i := range r.Findings {
 		d.Findings = append(d.Findings, finding(&r.Findings[i]))
 	}
+	for i := range r.Accepted {
+		d.Accepted = append(d.Accepted, finding(&r.Accepted[i]))
+	}
 	for _, u := range r.Unknowns {
-		d.Unknowns = append(d.Unknowns, unknownPart{u.System, u.Setting, u.Fact, u.Rules, reach(u.Reach)})
+		d.Unknowns = append(d.Unknowns, unknownPart{u.System, u.Setting, u.Fact, u.Rules, reach(u.Reach), u.ToKnow})
 	}
 	return encode(w, d)
 }
@@ -144,7 +158,7 @@ func instant(t time.Time) *string {
 func system(r *check.Result, s *check.SystemResult) systemPart {
 	part := systemPart{
 		Name: s.Name, Title: s.Title, AsOf: instant(s.AsOf), AsOfFrom: s.AsOfFrom, Policies: s.Policies,
-		Accounts: s.Accounts, Privileged: s.Privileged, Disabled: s.Disabled, Refused: s.Refused, Partial: s.Partial,
+		Accounts: s.Accounts, Privileged: s.Privileged, Disabled: s.Disabled, Refused: s.Refused, Accepted: s.Accepted, Partial: s.Partial,
 		Rules: append([]string{}, s.Rules...), Clauses: clausesPart{s.Clauses, s.Met}, Counts: counts(r, s.Name), Notes: []notePart{},
 	}
 	for _, n := range s.Notes {
@@ -160,11 +174,19 @@ func finding(f *check.Finding) findingPart {
 		Fingerprint: f.Fingerprint, System: f.System, Rule: f.Rule, Severity: f.Severity.String(), Sentence: f.Sentence,
 		Setting: f.Setting, Value: f.Value, Asked: f.Asked, Policy: f.Policy, Because: f.Because, Remedy: f.Remedy, Reach: reach(f.Reach),
 	}
+	part.Exception, part.Ended = exception(f.Exception), exception(f.Ended)
 	if f.Origin.Known() {
 		o := origin(f.Origin)
 		part.Origin = &o
 	}
 	return part
+}
+
+func exception(x *rules.Exception) *exceptionPart {
+	if x == nil {
+		return nil
+	}
+	return &exceptionPart{x.Because, x.Owner, x.Until.Format(time.DateOnly)}
 }
 
 func reach(r check.Reach) reachPart {

@@ -30,10 +30,13 @@ func Check(w io.Writer, r *check.Result, o output.Options) error {
 	p.systems(r)
 	p.reading(r)
 	for i := range r.Findings {
-		p.blank()
-		p.finding(&r.Findings[i])
+		if i > 0 && r.Findings[i].Severity <= rules.Low && r.Findings[i-1].Severity > rules.Low && !o.Details {
+			p.blank()
+		}
+		p.finding(&r.Findings[i], o.Details)
 	}
-	p.unknowns(r)
+	p.accepted(r)
+	p.unknowns(r, o.Details)
 	return p.w.Flush()
 }
 
@@ -68,7 +71,7 @@ func (p *page) verdict(r *check.Result) {
 	}
 	unknown := "all that the rules ask is known"
 	if n := len(r.Unknowns); n > 0 {
-		unknown = fmt.Sprintf("%d %s the rules ask %s not known", n, plural(n, "thing that", "things that"), plural(n, "is", "are"))
+		unknown = fmt.Sprintf("%d %s the rules and checks ask %s not known", n, plural(n, "thing that", "things that"), plural(n, "is", "are"))
 	} else if r.Partial() {
 		unknown = "what the missing part says is not known"
 	}
@@ -170,37 +173,77 @@ func (p *page) reading(r *check.Result) {
 
 const bodyIndent = "          "
 
-func (p *page) finding(f *check.Finding) {
+// finding writes one finding: all about the worst, two lines about those in
+// the middle and one about the rest, unless all details are wanted.
+func (p *page) finding(f *check.Finding, details bool) {
 	word := f.Severity.String()
 	lead := p.paint(severityStyles[f.Severity], word) + strings.Repeat(" ", len(bodyIndent)-len(word))
+	rule := "rule " + f.Rule + ", finding " + f.Fingerprint
+	switch {
+	case !details && f.Severity <= rules.Low:
+		p.para(lead, plainStyle, seen(f.System+": "+f.Sentence)+"; "+reached(&f.Reach, 2)+seen(" ("+f.Rule+")"))
+		p.ended(f)
+		return
+	case !details && f.Severity == rules.Medium:
+		p.blank()
+		p.para(lead, boldStyle, seen(f.System+": "+f.Sentence))
+		p.para(bodyIndent, plainStyle, reached(&f.Reach, -1)+"; "+place(f)+"; "+seen(f.Rule))
+		p.ended(f)
+		return
+	}
+	p.blank()
 	p.para(lead, boldStyle, seen(f.System+": "+f.Sentence))
-	p.para(bodyIndent, plainStyle, reached(&f.Reach))
+	p.para(bodyIndent, plainStyle, reached(&f.Reach, -1))
 	if where := place(f); where != "" {
 		p.para(bodyIndent, plainStyle, where)
 	}
-	rule := "rule " + f.Rule
 	if f.Because != "" {
 		rule += ": " + f.Because
 	}
 	p.para(bodyIndent, faintStyle, seen(rule))
 	p.para(bodyIndent, plainStyle, seen("mend: "+f.Remedy))
+	p.ended(f)
 }
 
-// reached says whom a finding concerns.
-func reached(r *check.Reach) string {
+// ended says that an exception is over.
+func (p *page) ended(f *check.Finding) {
+	if x := f.Ended; x != nil {
+		p.para(bodyIndent, plainStyle, seen(fmt.Sprintf("an exception for this ended on %s (%s: %s)", x.Until.Format(time.DateOnly), x.Owner, x.Because)))
+	}
+}
+
+// accepted lists what exceptions cover.
+func (p *page) accepted(r *check.Result) {
+	if len(r.Accepted) == 0 {
+		return
+	}
+	p.blank()
+	p.para("", boldStyle, "Accepted, and not counted above")
+	for i := range r.Accepted {
+		f := &r.Accepted[i]
+		x := f.Exception
+		p.para(fmt.Sprintf("%-10s", f.Severity), plainStyle, seen(f.System+": "+f.Sentence)+"; "+reached(&f.Reach, 3)+seen(fmt.Sprintf(" (%s; until %s, %s answers: %s)", f.Rule, x.Until.Format(time.DateOnly), x.Owner, x.Because)))
+	}
+}
+
+// reached says whom a finding concerns, with at most so many names; -1 for all
+// that were kept.
+func reached(r *check.Reach, names int) string {
 	if r.Accounts == 0 {
-		return "the export names no accounts"
+		return "no account in particular"
 	}
 	text := fmt.Sprintf("%d %s", r.Accounts, plural(r.Accounts, "account", "accounts"))
 	text += share(r.Privileged, r.Accounts, "privileged") + share(r.Disabled, r.Accounts, "disabled")
-	var names []string
+	var logins []string
 	for _, e := range r.Examples {
-		names = append(names, seen(e.Login))
+		if len(logins) != names {
+			logins = append(logins, seen(e.Login))
+		}
 	}
-	if len(names) > 0 {
-		text += ": " + strings.Join(names, ", ")
+	if len(logins) > 0 {
+		text += ": " + strings.Join(logins, ", ")
 	}
-	if r.Accounts > len(names) {
+	if r.Accounts > len(logins) {
 		text += " …"
 	}
 	return text
@@ -222,10 +265,13 @@ func share(n, all int, what string) string {
 
 // place says where the value stood, or where the first account does.
 func place(f *check.Finding) string {
-	if f.Policy != "" {
+	if f.Policy != "" || f.Reach.Accounts == 0 {
 		text := f.Origin.String()
 		if f.Origin.Text != "" {
 			text += "  " + f.Origin.Text
+		}
+		if f.Policy == "" {
+			return seen(text)
 		}
 		return seen(text) + " (policy " + seen(f.Policy) + ")"
 	}
@@ -239,14 +285,22 @@ func place(f *check.Finding) string {
 	return seen(text) + " (the first of them)"
 }
 
-func (p *page) unknowns(r *check.Result) {
+// unknowns lists what the rules ask and the exports do not say; what only
+// checks ask stands in one line for each system, unless all details are
+// wanted.
+func (p *page) unknowns(r *check.Result, details bool) {
 	if len(r.Unknowns) == 0 {
 		return
 	}
 	p.blank()
 	p.para("", boldStyle, "Not known, and so neither met nor broken")
+	forChecks := map[string][]string{}
 	for i := range r.Unknowns {
 		u := &r.Unknowns[i]
+		if !details && u.OnlyChecks() {
+			forChecks[u.System] = append(forChecks[u.System], u.Name())
+			continue
+		}
 		kind := "setting"
 		if u.Setting == "" {
 			kind = "fact"
@@ -255,6 +309,15 @@ func (p *page) unknowns(r *check.Result) {
 		if u.Reach.Accounts > 0 {
 			text += fmt.Sprintf(" for %d %s", u.Reach.Accounts, plural(u.Reach.Accounts, "account", "accounts"))
 		}
-		p.para("unknown   ", plainStyle, seen(text+" (asked by "+strings.Join(u.Rules, ", ")+")"))
+		text += " (asked by " + strings.Join(u.Rules, ", ") + ")"
+		if u.ToKnow != "" {
+			text += "; to know it: " + u.ToKnow
+		}
+		p.para("unknown   ", plainStyle, seen(text))
+	}
+	for _, s := range r.Systems {
+		if names := forChecks[s.Name]; len(names) > 0 {
+			p.para("unknown   ", plainStyle, seen(s.Name+": the checks ask also for "+list(names)+", which the export does not say for all accounts (--details tells more)"))
+		}
 	}
 }

@@ -1,0 +1,135 @@
+package check
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"yewcone/core/condition"
+	"yewcone/core/estate"
+	"yewcone/core/rules"
+	"yewcone/core/setting"
+	"yewcone/core/strictyaml"
+)
+
+// Prefix stands before a check's ID where a rule is named.
+const Prefix = "check/"
+
+// A Check looks for something that is wrong whatever the rules of the house
+// are. It has one of Account, Settings and System.
+type Check struct {
+	ID           string
+	Title        string // what is so where it hits; stands in findings of accounts and systems
+	Doc          string // why it matters
+	Remedy       string
+	Severity     rules.Severity
+	IfPrivileged rules.Severity // 0: as Severity
+	Limit        setting.Span   // what {limit} in Account stands for; can be set in the estate file
+
+	// Account is a condition on accounts.
+	Account string
+	// Settings looks at what holds for accounts with the same settings, and
+	// returns what is wrong; "" for nothing. A value that is not known is never
+	// wrong.
+	Settings func(*Look) string
+	// System looks at a whole system after its accounts went past.
+	System func(*Tally, func(Hit))
+}
+
+// All lists every check. Adding one means an entry in one of these lists.
+func All() []Check {
+	return slices.Concat(accountChecks, settingsChecks, systemChecks)
+}
+
+// IDs lists the names of all checks.
+func IDs() []string {
+	var ids []string
+	for _, c := range All() {
+		ids = append(ids, c.ID)
+	}
+	return ids
+}
+
+// An Adjustment changes a check for an estate.
+type Adjustment struct {
+	Off      bool
+	Severity rules.Severity // 0: as it is
+	Limit    *setting.Span
+}
+
+// clauseOf makes the clause that asks an account check's question.
+func clauseOf(c *Check, limit setting.Span) (*rules.Clause, error) {
+	days := limit.Length() / 86400
+	text := strings.ReplaceAll(c.Account, "{limit}", "days("+strconv.FormatInt(days, 10)+")")
+	compiled, err := condition.Compile(strictyaml.Text{Value: text}, condition.Complete)
+	if err != nil {
+		return nil, fmt.Errorf("the check %s: %w", c.ID, err)
+	}
+	title := strings.ReplaceAll(c.Title, "{limit}", limit.String())
+	return &rules.Clause{Rule: Prefix + c.ID, Forbid: compiled, Says: title, Because: c.Doc, Remedy: c.Remedy}, nil
+}
+
+// A Look is what a settings check sees.
+type Look struct {
+	catalogue *setting.Catalogue
+	value     func(setting.ID) setting.Value
+	onAccount func(setting.ID) bool
+	asked     func(setting.ID) []setting.Value // what rules ask at least
+	disagree  func(setting.ID) (policy setting.Value, flagged bool)
+	personal  bool // a value that was looked at stands on the account itself
+}
+
+// get returns the value of a setting.
+func (l *Look) get(name string) setting.Value {
+	id, ok := l.catalogue.Find(name)
+	if !ok {
+		panic("no setting is named " + name)
+	}
+	l.personal = l.personal || l.onAccount(id)
+	return l.value(id)
+}
+
+// count returns an amount; false when it is off, unknown or no amount.
+func (l *Look) count(name string) (int64, bool) { return l.get(name).Count() }
+
+// seconds returns a length of time in seconds; false as for count.
+func (l *Look) seconds(name string) (int64, bool) {
+	span, ok := l.get(name).Span()
+	return span.Length(), ok
+}
+
+func (l *Look) text(name string) string {
+	id, _ := l.catalogue.Find(name)
+	return l.catalogue.At(id).Counted(l.value(id))
+}
+
+func (l *Look) off(name string) bool { return l.get(name).State() == setting.Off }
+
+func (l *Look) yes(name string) bool {
+	yes, ok := l.get(name).Flag()
+	return ok && yes
+}
+
+func (l *Look) no(name string) bool {
+	yes, ok := l.get(name).Flag()
+	return ok && !yes
+}
+
+// A Tally is what a system check sees.
+type Tally struct {
+	System       *estate.System
+	Accounts     int
+	PolicyReach  map[string]int  // accounts by policy that reaches them
+	PolicyWon    map[string]bool // policies of which some value holds for somebody
+	Expiring     int             // accounts whose passwords expire in effect
+	SecondFactor map[estate.Tri]int
+	Optional     int // accounts for which a second factor is optional
+}
+
+// A Hit is one thing that a system check found.
+type Hit struct {
+	Says   string
+	Policy string
+	Origin estate.Origin
+}

@@ -1,0 +1,273 @@
+package check
+
+import (
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"yewcone/core/estate"
+	"yewcone/core/rules"
+	"yewcone/core/setting"
+)
+
+// fake is an export in memory.
+type fake struct {
+	system   *estate.System
+	accounts []estate.Account
+	notes    estate.Notes
+}
+
+func (f *fake) System() *estate.System { return f.system }
+func (f *fake) Notes() *estate.Notes   { return &f.notes }
+func (f *fake) Accounts(yield func(*estate.Account) error) error {
+	for i := range f.accounts {
+		a := f.accounts[i]
+		if err := yield(&a); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+var asOf = time.Date(2026, 11, 20, 6, 0, 0, 0, time.UTC)
+
+func ago(days int) estate.Moment { return estate.At(asOf.AddDate(0, 0, -days)) }
+
+// ordinary is an account on which no check hits.
+func ordinary(login string) estate.Account {
+	return estate.Account{
+		Login: login, Kind: estate.Person, Privileged: estate.No, Enabled: estate.Yes, Locked: estate.No, MustChange: estate.No,
+		NeverExpires: estate.No, CannotChange: estate.No, BlankAllowed: estate.No, Blank: estate.No, PasswordUsable: estate.Yes, SecondFactor: estate.Yes,
+		Created: ago(500), PasswordSet: ago(30), LastSignIn: ago(1), Storage: setting.ChoiceAt(setting.StoredMemoryHard), Origin: estate.Origin{File: "accounts", Line: 1},
+	}
+}
+
+// sound are settings on which no check hits.
+var sound = map[string]string{
+	"min_length": "14", "max_length": "none", "history": "8", "min_age": "1 day", "max_age": "180 days", "warn_before": "14 days", "grace_period": "10 days",
+	"lockout_attempts": "6", "lockout_window": "15 minutes", "lockout_duration": "30 minutes", "lockout_covers_admins": "yes", "source_attempts": "50", "source_window": "1 hour",
+	"change_at_first_use": "yes", "self_change": "yes", "storage": "memory-hard", "second_factor": "everyone", "min_classes": "3",
+}
+
+func policy(t *testing.T, name string, values ...map[string]string) estate.Policy {
+	t.Helper()
+	p := estate.Policy{Name: name, Origin: estate.Origin{File: "policies", Line: 1}}
+	for _, set := range values {
+		for key, text := range set {
+			id := setting.Must(key)
+			v, err := setting.Standard().At(id).Parse(text)
+			if err != nil {
+				t.Fatal(err)
+			}
+			p.Set(id, v, estate.Origin{File: "policies", Line: 2, Text: key})
+		}
+	}
+	return p
+}
+
+// run checks a system and returns the rules of what was found.
+func run(t *testing.T, f *fake, sets ...*rules.Set) []string {
+	t.Helper()
+	f.system.AsOf = asOf
+	r, err := Run("test", []Subject{{Export: f, Rules: sets}}, Options{Catalogue: setting.Standard(), Examples: 5})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var found []string
+	for _, finding := range r.Findings {
+		if finding.Sentence == "" || finding.Remedy == "" || finding.Because == "" || len(finding.Fingerprint) != 12 {
+			t.Errorf("a finding lacks words: %+v", finding)
+		}
+		found = append(found, strings.TrimPrefix(finding.Rule, Prefix))
+	}
+	return found
+}
+
+func single(t *testing.T, values map[string]string, accounts ...estate.Account) *fake {
+	t.Helper()
+	return &fake{system: &estate.System{Name: "x", Chooses: estate.ChooseSingle, Default: "p", Policies: []estate.Policy{policy(t, "p", sound, values)}}, accounts: accounts}
+}
+
+func TestOrdinaryIsClean(t *testing.T) {
+	if found := run(t, single(t, nil, ordinary("ann"))); len(found) > 0 {
+		t.Errorf("found %v", found)
+	}
+}
+
+// TestAccountChecks: each check has an account on which it hits, and a
+// neighbour on which it does not.
+func TestAccountChecks(t *testing.T) {
+	inForce := &rules.Set{Name: "r", InForce: asOf.AddDate(0, 0, -20)}
+	for _, c := range []struct {
+		id        string
+		hit, miss func(a *estate.Account)
+	}{
+		{"blank", func(a *estate.Account) { a.Blank = estate.Yes }, func(a *estate.Account) { a.Blank, a.Enabled = estate.Yes, estate.No }},
+		{"blank-permitted", func(a *estate.Account) { a.BlankAllowed = estate.Yes }, func(a *estate.Account) { a.BlankAllowed = estate.Unknown }},
+		{"stored-readable", func(a *estate.Account) { a.Storage = setting.ChoiceAt(setting.StoredReversible) }, func(a *estate.Account) { a.Storage = setting.ChoiceAt(setting.StoredUnsalted) }},
+		{"stored-weakly", func(a *estate.Account) { a.Storage = setting.ChoiceAt(setting.StoredSaltedFast) }, func(a *estate.Account) { a.Storage = setting.ChoiceAt(setting.StoredSaltedSlow) }},
+		{"never-expires", func(a *estate.Account) { a.NeverExpires = estate.Yes }, func(a *estate.Account) { a.NeverExpires, a.Kind = estate.Yes, estate.Service }},
+		{"cannot-change", func(a *estate.Account) { a.CannotChange = estate.Yes }, func(a *estate.Account) { a.CannotChange, a.Kind = estate.Yes, estate.Shared }},
+		{"pending", func(a *estate.Account) { a.MustChange, a.PasswordSet = estate.Yes, ago(15) }, func(a *estate.Account) { a.MustChange, a.PasswordSet = estate.Yes, ago(14) }},
+		{"overdue", func(a *estate.Account) { a.PasswordSet = ago(181) }, func(a *estate.Account) { a.PasswordSet = ago(180) }},
+		{"overdue", func(a *estate.Account) { a.PasswordSet = ago(189) }, func(a *estate.Account) { a.PasswordSet = ago(200) }}, // past the grace: shut
+		{"expiry-not-enforced", func(a *estate.Account) { a.PasswordSet, a.LastSignIn = ago(200), ago(3) }, func(a *estate.Account) { a.PasswordSet, a.LastSignIn = ago(200), ago(30) }},
+		{"older-than-rules", func(a *estate.Account) { a.PasswordSet = ago(21) }, func(a *estate.Account) { a.PasswordSet = ago(19) }},
+		{"never-changed", func(a *estate.Account) { a.PasswordSet, a.Created = ago(100), ago(100) }, func(a *estate.Account) { a.PasswordSet, a.Created = ago(80), ago(80) }},
+		{"locked", func(a *estate.Account) { a.Locked = estate.Yes }, func(a *estate.Account) { a.Locked, a.Enabled = estate.Yes, estate.No }},
+		{"locked-service", func(a *estate.Account) { a.Locked, a.Kind = estate.Yes, estate.Service }, func(a *estate.Account) { a.Kind = estate.Service }},
+		{"dormant", func(a *estate.Account) { a.LastSignIn = ago(91) }, func(a *estate.Account) { a.LastSignIn = ago(90) }},
+		{"never-signed-in", func(a *estate.Account) { a.LastSignIn = estate.Never }, func(a *estate.Account) { a.LastSignIn, a.Created = estate.Never, ago(29) }},
+		{"single-factor-admin", func(a *estate.Account) { a.Privileged, a.SecondFactor = estate.Yes, estate.No }, func(a *estate.Account) { a.SecondFactor = estate.No }},
+		{"known-name", func(a *estate.Account) { a.Login = "admin" }, func(a *estate.Account) { a.Login = "adminka" }},
+		{"guest", func(a *estate.Account) { a.Login = "guest" }, func(a *estate.Account) { a.Login, a.Enabled = "guest", estate.No }},
+		{"shared", func(a *estate.Account) { a.Kind = estate.Shared }, func(a *estate.Account) { a.Kind, a.PasswordUsable = estate.Shared, estate.No }},
+		{"future", func(a *estate.Account) { a.PasswordSet = ago(-2) }, func(a *estate.Account) { a.PasswordSet = ago(0) }},
+	} {
+		hit, miss := ordinary("ann"), ordinary("ann")
+		c.hit(&hit)
+		c.miss(&miss)
+		if found := run(t, single(t, nil, hit), inForce); !slices.Contains(found, c.id) {
+			t.Errorf("%s does not hit: %v", c.id, found)
+		}
+		if found := run(t, single(t, nil, miss), inForce); slices.Contains(found, c.id) {
+			t.Errorf("%s hits the neighbour", c.id)
+		}
+	}
+}
+
+// TestSettingsChecks: each combination of settings that defeat one another,
+// and a neighbour that does not.
+func TestSettingsChecks(t *testing.T) {
+	type values = map[string]string
+	for _, c := range []struct {
+		id        string
+		hit, miss values
+	}{
+		{"history-cycled", values{"min_age": "none"}, values{"history": "none", "min_age": "none"}},
+		{"history-cycled", values{"history": "6", "min_age": "1 day"}, values{"history": "7", "min_age": "1 day"}},
+		{"ages-crossed", values{"min_age": "90 days", "max_age": "90 days"}, values{"min_age": "89 days", "max_age": "90 days"}},
+		{"warned-always", values{"warn_before": "180 days"}, values{"warn_before": "179 days"}},
+		{"low-ceiling", values{"max_length": "63"}, values{"max_length": "64"}},
+		{"ceiling-below-floor", values{"min_length": "10", "max_length": "9"}, values{"min_length": "10", "max_length": "10"}},
+		{"ceiling-below-rules", values{"max_length": "15"}, values{"max_length": "16"}},
+		{"classes-exceed-length", values{"min_length": "3", "min_digits": "2", "min_upper": "2"}, values{"min_length": "4", "min_digits": "2", "min_upper": "2"}},
+		{"patient-guessing", values{"lockout_attempts": "12", "lockout_window": "15 minutes"}, values{"lockout_attempts": "11", "lockout_window": "15 minutes"}}, // 1056 and 960 a day
+		{"patient-guessing", values{"lockout_attempts": "5", "lockout_window": "never", "lockout_duration": "5 minutes"}, values{"lockout_attempts": "5", "lockout_window": "never", "lockout_duration": "until unlocked"}},
+		{"admins-not-locked", values{"lockout_covers_admins": "no"}, values{"lockout_covers_admins": "unknown"}},
+		{"hair-trigger", values{"lockout_attempts": "2"}, values{"lockout_attempts": "3"}},
+		{"source-only", values{"lockout_attempts": "never"}, values{"lockout_attempts": "never", "source_attempts": "never"}},
+		{"account-only", values{"source_attempts": "never"}, values{"source_attempts": "unknown"}},
+		{"grace-outlives", values{"grace_period": "180 days"}, values{"grace_period": "179 days"}},
+		{"forced-and-forbidden", values{"self_change": "no"}, values{"self_change": "no", "change_at_first_use": "no"}},
+		{"storage-undeserved", values{"storage": "salted fast"}, values{"storage": "salted slow"}},
+	} {
+		asks, err := rules.Read("r.yaml", []byte("rules: r\nclauses:\n  - {id: l, expect: {min_length: at least 16}, because: b}\n"), setting.Standard())
+		if err != nil {
+			t.Fatal(err)
+		}
+		if found := run(t, single(t, c.hit, ordinary("ann")), asks); !slices.Contains(found, c.id) {
+			t.Errorf("%s does not hit: %v", c.id, found)
+		}
+		if found := run(t, single(t, c.miss, ordinary("ann")), asks); slices.Contains(found, c.id) {
+			t.Errorf("%s hits the neighbour", c.id)
+		}
+	}
+}
+
+// TestFlagAndPolicy: a mark that disagrees with the policy, one that agrees,
+// and the same end reached without a mark.
+func TestFlagAndPolicy(t *testing.T) {
+	marked := ordinary("ann")
+	marked.NeverExpires = estate.Yes
+	if found := run(t, single(t, nil, marked)); !slices.Contains(found, "flag-and-policy") {
+		t.Errorf("a mark against the policy: %v", found)
+	}
+	if found := run(t, single(t, map[string]string{"max_age": "never"}, marked)); slices.Contains(found, "flag-and-policy") {
+		t.Errorf("a mark with the policy: %v", found)
+	}
+}
+
+// TestSystemChecks looks at policies and at the whole of a system.
+func TestSystemChecks(t *testing.T) {
+	assigned := func(accounts []estate.Account, policies ...estate.Policy) *fake {
+		return &fake{system: &estate.System{Name: "x", Chooses: estate.ChooseAssigned, Default: "p", Policies: policies}, accounts: accounts}
+	}
+	named := func(name string) estate.Account {
+		a := ordinary("ann")
+		a.Policy = name
+		return a
+	}
+	p, q := policy(t, "p", sound), policy(t, "q", sound)
+	two := []estate.Account{named(""), named("q")}
+	for _, c := range []struct {
+		id        string
+		hit, miss *fake
+	}{
+		{"policy-unused", assigned([]estate.Account{named("")}, p, q), assigned(two, p, q)},
+		{"policy-missing", assigned([]estate.Account{named("r")}, p), assigned([]estate.Account{named("q")}, p, q)},
+		{"policy-parent-missing", assigned(two, p, with(q, "r")), assigned(two, p, with(q, "p"))},
+		{"policy-circle", assigned(two, with(p, "q"), with(q, "p")), assigned(two, p, with(q, "p"))},
+		{"policy-circle", assigned(two, with(p, "p"), q), assigned(two, p, q)},
+		{"no-policy", &fake{system: &estate.System{Name: "x", Chooses: estate.ChooseAssigned, Policies: []estate.Policy{q}}, accounts: two}, assigned(two, p, q)},
+		{"policy-without-effect", shadowing(t, "30 days", "60 days"), shadowing(t, "60 days", "30 days")},
+		{"expiry-for-nobody", shadowing(t, "60 days", "never"), shadowing(t, "60 days", "60 days")},
+		{"second-factor-unused", enrolled(t, estate.No), enrolled(t, estate.Yes)},
+		{"second-factor-unused", enrolled(t, estate.No), enrolled(t, estate.Unknown)},
+		{"same-stored", stored(t, 7, 7), stored(t, 7, 8)},
+		{"same-stored", stored(t, 7, 7), stored(t, 0, 0)},
+		{"older-than-policy", changed(t, 29), changed(t, 31)},
+	} {
+		if found := run(t, c.hit); !slices.Contains(found, c.id) {
+			t.Errorf("%s does not hit: %v", c.id, found)
+		}
+		if found := run(t, c.miss); slices.Contains(found, c.id) {
+			t.Errorf("%s hits the neighbour: %v", c.id, found)
+		}
+	}
+}
+
+func with(p estate.Policy, parent string) estate.Policy {
+	p.Parent = parent
+	return p
+}
+
+// shadowing is a system that takes the loosest of its default and a role's
+// policy, with these ages.
+func shadowing(t *testing.T, role, fallback string) *fake {
+	a := ordinary("ann")
+	a.Roles, a.RolesKnown = []string{"crew"}, true
+	r := policy(t, "role", map[string]string{"max_age": role})
+	r.Roles = []string{"crew"}
+	return &fake{system: &estate.System{Name: "x", Chooses: estate.ChooseLoosest, Default: "p", Policies: []estate.Policy{policy(t, "p", map[string]string{"max_age": fallback, "min_length": "8"}), r}}, accounts: []estate.Account{a}}
+}
+
+func enrolled(t *testing.T, second estate.Tri) *fake {
+	a := ordinary("ann")
+	a.SecondFactor = second
+	return single(t, map[string]string{"second_factor": "optional"}, a)
+}
+
+func stored(t *testing.T, one, other uint64) *fake {
+	a, b := ordinary("ann"), ordinary("bo")
+	a.StoredMark, b.StoredMark = one, other
+	return single(t, nil, a, b)
+}
+
+func changed(t *testing.T, days int) *fake {
+	f := single(t, nil, ordinary("ann"))
+	f.system.Policies[0].Changed = ago(days)
+	return f
+}
+
+// TestEveryCheckHasItsWords: no check stands twice or lacks a word.
+func TestEveryCheckHasItsWords(t *testing.T) {
+	seen := map[string]bool{}
+	for _, c := range All() {
+		if seen[c.ID] || c.Title == "" || c.Doc == "" || c.Remedy == "" || c.Severity == 0 {
+			t.Errorf("%s stands twice or lacks words", c.ID)
+		}
+		seen[c.ID] = true
+	}
+}

@@ -1,0 +1,71 @@
+package check
+
+import (
+	"fmt"
+
+	"yewcone/core/estate"
+	"yewcone/core/rules"
+)
+
+// exceptionUse is an exception of this system and whether it matched.
+type exceptionUse struct {
+	exception *rules.Exception
+	ended     bool
+	used      bool
+}
+
+func (e *engine) linkExceptions() {
+	for _, x := range e.subject.Exceptions {
+		use := &exceptionUse{exception: x, ended: !e.system.AsOf.IsZero() && x.Ended(e.system.AsOf)}
+		e.exceptions = append(e.exceptions, use)
+		for i := range e.sources {
+			if e.sources[i].rule == x.Rule {
+				e.sources[i].exceptions = append(e.sources[i].exceptions, use)
+			}
+		}
+	}
+}
+
+// excepted finds the exception that covers a hit on an account; of those that
+// have ended the last is returned apart.
+func (e *engine) excepted(s *source, h *hit, a *estate.Account) (covered *exceptionUse, ended *rules.Exception) {
+	for _, use := range s.exceptions {
+		x := use.exception
+		if x.Setting != "" && (h.key.setting < 0 || e.options.Catalogue.At(h.key.setting).Name != x.Setting) {
+			continue
+		}
+		if x.Policy != "" && x.Policy != h.key.policy {
+			continue
+		}
+		if x.Accounts != nil && (a == nil || x.Accounts.Test(&e.about) != estate.Yes) {
+			continue
+		}
+		use.used = true
+		if !use.ended {
+			return use, nil
+		}
+		ended = x
+	}
+	return nil, ended
+}
+
+// unusedExceptions reports what was accepted and is not there.
+func (e *engine) unusedExceptions() []Finding {
+	var list []Finding
+	for _, use := range e.exceptions {
+		if use.used || e.summary.Partial {
+			continue
+		}
+		x := use.exception
+		f := Finding{
+			System: e.system.Name, Rule: Prefix + "exception-unused", Severity: rules.Info,
+			Sentence: fmt.Sprintf("an exception to %s matches nothing any more", x.Rule),
+			Asked:    "exceptions that are still needed", Because: "what was mended needs no exception, and one with a slip in it covers nothing.",
+			Remedy: "remove the exception, or correct what it names",
+			Origin: estate.Origin{File: x.Place.File(), Line: x.Place.Line, Text: x.Because},
+		}
+		f.Fingerprint = fingerprint(f.System, f.Rule, x.Rule, x.Setting, x.Policy, x.Accounts.String())
+		list = append(list, f)
+	}
+	return list
+}

@@ -1,0 +1,228 @@
+package check
+
+import (
+	"fmt"
+
+	"yewcone/core/rules"
+	"yewcone/core/setting"
+)
+
+const daySeconds = 86400
+
+var settingsChecks = []Check{
+	{
+		ID: "history-cycled", Title: "the history can be run through", Severity: rules.Medium,
+		Doc:      "whoever likes the old password changes it a few times in a row and has it back.",
+		Remedy:   "set min_age so that history times min_age is at least a week",
+		Settings: historyCycled,
+	},
+	{
+		ID: "ages-crossed", Title: "the smallest age is not below the largest", Severity: rules.High,
+		Doc:    "the password runs out before it may be changed.",
+		Remedy: "set min_age well below max_age",
+		Settings: func(l *Look) string {
+			least, ok := l.seconds("min_age")
+			most, ok2 := l.seconds("max_age")
+			return when(ok && ok2 && least >= most, "a password must be kept for %s and lasts %s", l.text("min_age"), l.text("max_age"))
+		},
+	},
+	{
+		ID: "warned-always", Title: "the warning is not shorter than the life", Severity: rules.Low,
+		Doc:    "a warning every day is read by nobody.",
+		Remedy: "set warn_before to a week or two",
+		Settings: func(l *Look) string {
+			warn, ok := l.seconds("warn_before")
+			most, ok2 := l.seconds("max_age")
+			return when(ok && ok2 && warn >= most && most > 0, "people are warned %s before the end of a password that lasts %s: from the first day", l.text("warn_before"), l.text("max_age"))
+		},
+	},
+	{
+		ID: "low-ceiling", Title: "the longest password is short", Severity: rules.Medium,
+		Doc:    "a ceiling cuts off passphrases and password managers, and hints at passwords that are not hashed.",
+		Remedy: "raise max_length to at least 64",
+		Settings: func(l *Look) string {
+			most, ok := l.count("max_length")
+			return when(ok && most < 64, "passwords longer than %s are refused", l.text("max_length"))
+		},
+	},
+	{
+		ID: "ceiling-below-floor", Title: "the longest password is shorter than the shortest", Severity: rules.High,
+		Doc:    "no password can be set.",
+		Remedy: "set max_length above min_length",
+		Settings: func(l *Look) string {
+			most, ok := l.count("max_length")
+			least, ok2 := l.count("min_length")
+			return when(ok && ok2 && most < least, "passwords must have at least %s and at most %s", l.text("min_length"), l.text("max_length"))
+		},
+	},
+	{
+		ID: "ceiling-below-rules", Title: "the longest password is shorter than the rules demand", Severity: rules.High,
+		Doc:      "the rule cannot be met as long as the ceiling stands.",
+		Remedy:   "raise max_length first",
+		Settings: ceilingBelowRules,
+	},
+	{
+		ID: "classes-exceed-length", Title: "more characters are demanded by kind than by length", Severity: rules.Low,
+		Doc:    "the shortest length on the page is not the true one.",
+		Remedy: "set min_length to at least the sum of what is demanded by kind",
+		Settings: func(l *Look) string {
+			least, ok := l.count("min_length")
+			sum := int64(0)
+			for _, name := range []string{"min_lower", "min_upper", "min_digits", "min_symbols"} {
+				n, _ := l.count(name)
+				sum += n
+			}
+			classes, _ := l.count("min_classes")
+			sum = max(sum, classes)
+			return when(ok && sum > least, "%d characters are demanded by kind, and only %d in all", sum, least)
+		},
+	},
+	{
+		ID: "patient-guessing", Title: "a patient guesser gets more than 1,000 guesses a day", Severity: rules.High,
+		Doc:      "guesses kept just under the threshold, or made anew after each short lock, add up.",
+		Remedy:   "lengthen lockout_window and lockout_duration",
+		Settings: patientGuessing,
+	},
+	{
+		ID: "admins-not-locked", Title: "administrators are left out of the lockout", Severity: rules.High,
+		Doc:    "the accounts worth guessing are the ones that may be guessed at for ever.",
+		Remedy: "switch on the lockout for administrators too",
+		Settings: func(l *Look) string {
+			return when(l.no("lockout_covers_admins") && l.get("lockout_attempts").Known(), "the lockout leaves administrators out")
+		},
+	},
+	{
+		ID: "hair-trigger", Title: "ordinary slips lock people out", Severity: rules.Low,
+		Doc:    "two slips of the finger lock the owner, and anybody can lock everybody.",
+		Remedy: "allow at least 3 attempts",
+		Settings: func(l *Look) string {
+			n, ok := l.count("lockout_attempts")
+			return when(ok && n < 3, "an account locks after %s", l.text("lockout_attempts"))
+		},
+	},
+	{
+		ID: "source-only", Title: "only the source address is counted", Severity: rules.Medium,
+		Doc:    "an attacker changes the address and goes on with the same account.",
+		Remedy: "switch on the lockout of accounts as well",
+		Settings: func(l *Look) string {
+			n, ok := l.count("source_attempts")
+			return when(ok && l.off("lockout_attempts"), "an address is blocked after %d failures, and an account never", n)
+		},
+	},
+	{
+		ID: "account-only", Title: "only the account is counted", Severity: rules.Info,
+		Doc:    "one password tried on every account stays below each account's threshold.",
+		Remedy: "block source addresses as well, where the system can",
+		Settings: func(l *Look) string {
+			n, ok := l.count("lockout_attempts")
+			return when(ok && l.off("source_attempts"), "an account locks after %d failures, and an address never", n)
+		},
+	},
+	{
+		ID: "grace-outlives", Title: "the grace after expiry is not shorter than the life", Severity: rules.Medium,
+		Doc:    "the life is in truth twice as long.",
+		Remedy: "shorten grace_period",
+		Settings: func(l *Look) string {
+			grace, ok := l.seconds("grace_period")
+			most, ok2 := l.seconds("max_age")
+			return when(ok && ok2 && grace >= most && most > 0, "a password lasts %s and is good for another %s", l.text("max_age"), l.text("grace_period"))
+		},
+	},
+	{
+		ID: "forced-and-forbidden", Title: "a first change is forced and forbidden", Severity: rules.Medium,
+		Doc:    "the user must change the password and may not: somebody else will do it, and know it.",
+		Remedy: "allow people to change their own password",
+		Settings: func(l *Look) string {
+			return when(l.yes("change_at_first_use") && l.no("self_change"), "a first password must be changed, and people may not change it")
+		},
+	},
+	{
+		ID: "storage-undeserved", Title: "passwords are stored more weakly than the rules on them deserve", Severity: rules.Medium,
+		Doc:    "the demands on length are lost on whoever gets the store.",
+		Remedy: "store passwords with a slow, salted hash",
+		Settings: func(l *Look) string {
+			grade, ok := l.get("storage").Index()
+			least, ok2 := l.count("min_length")
+			return when(ok && ok2 && grade < setting.StoredSaltedSlow && least >= 8, "passwords need %s and are stored: %s", l.text("min_length"), l.text("storage"))
+		},
+	},
+	{
+		ID: "flag-and-policy", Title: "a mark on the account and its policy disagree on expiry", Severity: rules.Low, IfPrivileged: rules.Medium,
+		Doc:    "whoever reads the policy believes that the password expires.",
+		Remedy: "bring the two to agree",
+		Settings: func(l *Look) string {
+			id := setting.Must("max_age")
+			policy, flagged := l.disagree(id)
+			l.personal = l.personal || flagged
+			return when(flagged, "the policy says that passwords last %s, and a mark on the account that this one never expires", l.catalogue.At(id).Counted(policy))
+		},
+	},
+}
+
+// when returns the text where something is so, and "" otherwise.
+func when(so bool, format string, args ...any) string {
+	if !so {
+		return ""
+	}
+	return fmt.Sprintf(format, args...)
+}
+
+func historyCycled(l *Look) string {
+	n, ok := l.count("history")
+	if !ok || n == 0 {
+		return ""
+	}
+	if l.off("min_age") {
+		return fmt.Sprintf("only the last %s stay barred, and a new one may be changed at once: the old one is back after %d changes in a row", l.text("history"), n+1)
+	}
+	least, ok := l.seconds("min_age")
+	return when(ok && least*n < 7*daySeconds, "only the last %s stay barred, each kept for %s at least: the old one is back within a week", l.text("history"), l.text("min_age"))
+}
+
+func ceilingBelowRules(l *Look) string {
+	most, ok := l.count("max_length")
+	if !ok {
+		return ""
+	}
+	for _, asked := range l.asked(setting.Must("min_length")) {
+		if n, isCount := asked.Count(); isCount && n > most {
+			return fmt.Sprintf("passwords longer than %d characters are refused, and the rules ask for at least %d", most, n)
+		}
+	}
+	return ""
+}
+
+// guessesPerDay is how many guesses an account allows in a day: one below the
+// threshold in each window for an attacker who avoids the lock, or a whole
+// threshold in each lock for one who does not care; false where no bound
+// follows from the settings.
+func guessesPerDay(l *Look) (float64, bool) {
+	attempts, ok := l.count("lockout_attempts")
+	if !ok {
+		return 0, false
+	}
+	avoiding, breaking := 0.0, 0.0
+	if window, ok := l.seconds("lockout_window"); ok {
+		avoiding = float64(attempts-1) * daySeconds / float64(max(window, 1))
+	} else if !l.off("lockout_window") {
+		return 0, false
+	}
+	if locked, ok := l.seconds("lockout_duration"); ok {
+		breaking = float64(attempts) * daySeconds / float64(max(locked, 1))
+	} else if l.off("lockout_duration") {
+		breaking = 1e9
+	}
+	return max(avoiding, breaking), true
+}
+
+func patientGuessing(l *Look) string {
+	guesses, ok := guessesPerDay(l)
+	return when(ok && guesses > 1000, "%s a day can be guessed (%s, counted over %s, locked for %s)", guessText(guesses), l.text("lockout_attempts"), l.text("lockout_window"), l.text("lockout_duration"))
+}
+
+func guessText(n float64) string {
+	if n >= 1e9 {
+		return "any number of passwords"
+	}
+	return fmt.Sprintf("%.0f passwords", n)
+}

@@ -1,0 +1,63 @@
+package rules
+
+import (
+	"time"
+
+	"yewcone/core/condition"
+	"yewcone/core/strictyaml"
+)
+
+// An Exception is a risk that somebody accepted.
+type Exception struct {
+	System   string
+	Rule     string // set and clause, or check/ and the check's ID
+	Setting  string // "" for all that the rule asks
+	Policy   string // "" for all
+	Accounts *condition.Condition
+	Because  string
+	Owner    string    // who answers for it
+	Until    time.Time // the last day on which it holds
+	Place    strictyaml.Text
+}
+
+// Ended reports whether the exception is over at a moment. It holds through
+// the whole of its last day.
+func (e *Exception) Ended(at time.Time) bool { return !at.Before(e.Until.AddDate(0, 0, 1)) }
+
+type exceptionsFile struct {
+	Exceptions []exceptionFile `yaml:"exceptions,required"`
+}
+
+type exceptionFile struct {
+	Place    strictyaml.Text
+	System   strictyaml.Text  `yaml:"system,required"`
+	Rule     strictyaml.Text  `yaml:"rule,required"`
+	Setting  string           `yaml:"setting"`
+	Policy   string           `yaml:"policy"`
+	Accounts *strictyaml.Text `yaml:"accounts"`
+	Because  strictyaml.Text  `yaml:"because,required"`
+	Owner    strictyaml.Text  `yaml:"owner,required"`
+	Until    strictyaml.Text  `yaml:"until,required"`
+}
+
+// ReadExceptions reads a file of exceptions. check, called with each system
+// and rule, returns an error for a name that does not exist. The error is
+// strictyaml.Problems.
+func ReadExceptions(file string, data []byte, check func(system, rule strictyaml.Text) error) ([]*Exception, error) {
+	var raw exceptionsFile
+	if err := strictyaml.Decode(file, data, &raw); err != nil {
+		return nil, err
+	}
+	r := reader{}
+	var list []*Exception
+	for i := range raw.Exceptions {
+		x := &raw.Exceptions[i]
+		r.note(check(x.System, x.Rule))
+		until, err := x.Until.Date()
+		r.note(err)
+		e := &Exception{System: x.System.Value, Rule: x.Rule.Value, Setting: x.Setting, Policy: x.Policy, Because: x.Because.Value, Owner: x.Owner.Value, Until: until.Truncate(24 * time.Hour), Place: x.Place}
+		e.Accounts = r.condition(x.Accounts)
+		list = append(list, e)
+	}
+	return list, r.problems.Err()
+}
