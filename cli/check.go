@@ -32,7 +32,7 @@ counts as met.
   yewcone check --format json --out result.json     for other programs`,
 		Flags: []cli.Flag{
 			estateFlag(),
-			&cli.StringFlag{Name: "as-of", Usage: "the moment to judge ages and locks by, such as 2026-11-20 or \"2026-11-20 06:00\""},
+			asOfFlag(),
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "text or json"},
 			outFlag(),
 			&cli.BoolFlag{Name: "details", Usage: "tell everything about the less bad findings too"},
@@ -89,7 +89,16 @@ func runCheck(c *cli.Command, stdout io.Writer) error {
 	return nil
 }
 
-func checkEstate(c *cli.Command) (*check.Result, error) {
+// opened is an estate whose exports stand ready.
+type opened struct {
+	estate   *estatefolder.Estate
+	subjects []check.Subject
+	options  check.Options
+}
+
+// openEstate finds and reads the estate, and opens the exports of the named
+// systems, or of all.
+func openEstate(c *cli.Command, systems []string) (*opened, error) {
 	asOf, err := parseAsOf(c.String("as-of"))
 	if err != nil {
 		return nil, err
@@ -103,11 +112,20 @@ func checkEstate(c *cli.Command) (*check.Result, error) {
 	if err != nil {
 		return nil, err
 	}
-	subjects, err := e.Subjects(c.Args().Slice(), asOf)
+	subjects, err := e.Subjects(systems, asOf)
 	if err != nil {
 		return nil, err
 	}
-	options := check.Options{Catalogue: catalogue, Examples: int(c.Int("examples")), ValueOf: e.ValueOf(asOf)}
+	return &opened{e, subjects, check.Options{Catalogue: catalogue, Examples: 5, ValueOf: e.ValueOf(asOf)}}, nil
+}
+
+func checkEstate(c *cli.Command) (*check.Result, error) {
+	o, err := openEstate(c, c.Args().Slice())
+	if err != nil {
+		return nil, err
+	}
+	e, subjects, options := o.estate, o.subjects, o.options
+	options.Examples = int(c.Int("examples"))
 	each := c.String("each")
 	if each == "" {
 		return check.Run(e.Name, subjects, options)

@@ -70,7 +70,7 @@ func shown(err error) string {
 }
 
 func newApp(stdout, stderr io.Writer) *cli.Command {
-	commands := []*cli.Command{demoCommand(), initCommand(), checkCommand(), settingsCommand(), factsCommand()}
+	commands := []*cli.Command{demoCommand(), initCommand(), checkCommand(), whyCommand(), acceptCommand(), checksCommand(), rulesCommand(), settingsCommand(), factsCommand()}
 	for _, c := range commands {
 		c.OnUsageError = usageError
 		c.CustomHelpTemplate = commandHelp
@@ -117,6 +117,10 @@ func usageError(_ context.Context, c *cli.Command, err error, _ bool) error {
 // Options that several commands have.
 func estateFlag() cli.Flag {
 	return &cli.StringFlag{Name: "estate", Usage: "the folder with estate.yaml; else this one or the nearest above", TakesFile: true}
+}
+
+func asOfFlag() cli.Flag {
+	return &cli.StringFlag{Name: "as-of", Usage: "the moment to judge ages and locks by, such as 2026-11-20 or \"2026-11-20 06:00\""}
 }
 
 func colorFlag() cli.Flag {

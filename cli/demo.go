@@ -41,7 +41,8 @@ folder (without DIR, into one for temporary files) and checks it.
 What to try next, in %s:
   yewcone check rota                                one system alone
   yewcone check --format json --out result.json     the whole result, for other programs
-  yewcone check --each accounts.ndjson              every account that a finding reaches
+  yewcone why directory bridge-watch                what holds for one account, and why
+  yewcone rules compare pci-dss-4.0.1 stig-unix     rule sets side by side
   yewcone settings max_age                          what a setting means
 Change a rule in rules/house.yaml or a value in exports/ and check again.
 `, folder)

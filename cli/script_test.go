@@ -44,6 +44,7 @@ func TestMain(m *testing.M) {
 //	== replace NAME    each line below, "old ==> new", changes NAME
 //	== cut NAME N      all but the first N bytes of NAME are dropped
 //	== remove NAME     the file is removed
+//	== show NAME       the lines below are what the file holds
 //	== run ARGS        the program is run; the lines below are what it prints,
 //	                   those on standard error after "! ", and at the end
 //	                   "(exit N)" unless N is 0
@@ -101,6 +102,14 @@ func (s *script) play(text string) string {
 			s.must(os.Truncate(filepath.Join(s.folder, name), size))
 		case "remove":
 			s.must(os.Remove(filepath.Join(s.folder, rest)))
+		case "show":
+			data, err := os.ReadFile(filepath.Join(s.folder, rest))
+			s.must(err)
+			got := strings.TrimRight(string(data), "\n")
+			if got != body && !*update {
+				s.t.Errorf("%s\n--- got ---\n%s\n--- want ---\n%s", rest, got, body)
+			}
+			body = got
 		case "run":
 			got := s.run(rest)
 			if got != body && !*update {
@@ -138,6 +147,7 @@ func (s *script) replace(name, body string) {
 	text := string(data)
 	for line := range strings.SplitSeq(body, "\n") {
 		before, after, _ := strings.Cut(line, " ==> ")
+		after = strings.ReplaceAll(after, `\n`, "\n")
 		if !strings.Contains(text, before) {
 			s.t.Fatalf("%s does not contain %q", name, before)
 		}

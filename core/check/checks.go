@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"yewcone/core/condition"
+	"yewcone/core/effective"
 	"yewcone/core/estate"
 	"yewcone/core/rules"
 	"yewcone/core/setting"
@@ -73,11 +74,10 @@ func clauseOf(c *Check, limit setting.Span) (*rules.Clause, error) {
 // A Look is what a settings check sees.
 type Look struct {
 	catalogue *setting.Catalogue
-	value     func(setting.ID) setting.Value
-	onAccount func(setting.ID) bool
+	holds     func(setting.ID) *effective.Setting
 	asked     func(setting.ID) []setting.Value // what rules ask at least
-	disagree  func(setting.ID) (policy setting.Value, flagged bool)
-	personal  bool // a value that was looked at stands on the account itself
+	first     *effective.Candidate             // where the first known value that was looked at stands
+	personal  bool                             // a value that was looked at stands on the account itself
 }
 
 // get returns the value of a setting.
@@ -86,8 +86,14 @@ func (l *Look) get(name string) setting.Value {
 	if !ok {
 		panic("no setting is named " + name)
 	}
-	l.personal = l.personal || l.onAccount(id)
-	return l.value(id)
+	s := l.holds(id)
+	if s.From != nil {
+		l.personal = l.personal || s.From.Level == effective.OnAccount
+		if l.first == nil {
+			l.first = s.From
+		}
+	}
+	return s.Value
 }
 
 // count returns an amount; false when it is off, unknown or no amount.
@@ -101,7 +107,7 @@ func (l *Look) seconds(name string) (int64, bool) {
 
 func (l *Look) text(name string) string {
 	id, _ := l.catalogue.Find(name)
-	return l.catalogue.At(id).Counted(l.value(id))
+	return l.catalogue.At(id).Counted(l.holds(id).Value)
 }
 
 func (l *Look) off(name string) bool { return l.get(name).State() == setting.Off }

@@ -107,28 +107,17 @@ func (e *engine) alternatives(i int) string {
 }
 
 func (e *engine) judgeCheck(v *verdict, i int, s *effective.Settings) {
-	look := &Look{
-		catalogue: e.options.Catalogue,
-		value:     func(id setting.ID) setting.Value { return s.Get(id).Value },
-		onAccount: func(id setting.ID) bool {
-			from := s.Get(id).From
-			return from != nil && from.Level == effective.OnAccount
-		},
-		asked:    func(id setting.ID) []setting.Value { return e.asked[id] },
-		disagree: func(id setting.ID) (setting.Value, bool) { return disagree(s.Get(id)) },
-	}
+	look := &Look{catalogue: e.options.Catalogue, holds: s.Get, asked: func(id setting.ID) []setting.Value { return e.asked[id] }}
 	text := e.sources[i].settings(look)
 	if text == "" {
 		return
 	}
-	key := groupKey{source: i, setting: -1, policy: s.PolicyName(), text: text}
-	if look.personal {
-		key.level = effective.OnAccount
+	h := hit{key: groupKey{source: i, setting: -1, text: text}, from: look.first}
+	if look.first != nil {
+		h.key.policy = look.first.Policy
 	}
-	h := hit{key: key}
-	if s.Policy != nil {
-		h.from = &effective.Candidate{Policy: s.Policy.Name}
-		h.from.Origin = s.Policy.Origin
+	if look.personal {
+		h.key.level, h.key.policy = effective.OnAccount, ""
 	}
 	v.hits[i] = append(v.hits[i], h)
 }

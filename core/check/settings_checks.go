@@ -151,9 +151,9 @@ var settingsChecks = []Check{
 		Doc:    "whoever reads the policy believes that the password expires.",
 		Remedy: "bring the two to agree",
 		Settings: func(l *Look) string {
+			l.get("max_age")
 			id := setting.Must("max_age")
-			policy, flagged := l.disagree(id)
-			l.personal = l.personal || flagged
+			policy, flagged := disagree(l.holds(id))
 			return when(flagged, "the policy says that passwords last %s, and a mark on the account that this one never expires", l.catalogue.At(id).Counted(policy))
 		},
 	},

@@ -1,6 +1,8 @@
 package condition
 
 import (
+	"strconv"
+	"strings"
 	"time"
 
 	"yewcone/core/estate"
@@ -225,6 +227,37 @@ var facts = []Fact{
 	countFact("grace_used", "sign-ins made with the expired password", FromExport, func(s *Subject) estate.Counted { return s.Account.GraceUsed }),
 	textFact("policy", Complete, "the name of the policy that holds; empty for none", func(s *Subject) (string, bool) { return s.Dates.Policy, true }),
 	{Name: "storage", Type: "grade", Meaning: "how the password is stored, from cleartext to memory-hard; < and > compare the strength", Words: schemes, env: "", num: storage},
+}
+
+// Text writes the fact of a subject for people; false when it is not known.
+func (f *Fact) Text(s *Subject) (string, bool) {
+	switch {
+	case f.text != nil:
+		return f.text(s)
+	case f.list != nil:
+		list, ok := f.list(s)
+		return strings.Join(list, ", "), ok && len(list) > 0
+	case f.tri != nil:
+		return f.tri(s).String(), f.tri(s) != estate.Unknown
+	}
+	n, ok := f.num(s)
+	switch {
+	case !ok:
+		return "", false
+	case f.Type == "grade":
+		return f.Words[n], true
+	case f.Type == "date" && (n == neverWas || n == neverWillBe):
+		return "never", true
+	case f.Type == "date":
+		return estate.At(time.Unix(n, 0)).String(), true
+	case f.Type == "time" && n < 0:
+		return "-" + setting.Span{Days: int32(-n / 86400)}.String(), true
+	case f.Type == "time" && n >= 86400:
+		return setting.Span{Days: int32(n / 86400)}.String(), true
+	case f.Type == "time":
+		return setting.Span{Seconds: n}.String(), true
+	}
+	return strconv.FormatInt(n, 10), true
 }
 
 // Facts returns all facts, for the reference.

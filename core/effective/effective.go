@@ -188,8 +188,13 @@ func (r *Resolver) plan(a *estate.Account) plan {
 		add(fallback)
 	case estate.ChooseNearest:
 		slices.SortStableFunc(matched, func(x, y *estate.Policy) int { return len(y.Unit) - len(x.Unit) })
-		for _, m := range matched {
-			add(m)
+		for len(matched) > 0 {
+			same := 1 // policies of one unit are merged
+			for same < len(matched) && matched[same].Unit == matched[0].Unit {
+				same++
+			}
+			add(slices.Clone(matched[:same])...)
+			matched = matched[same:]
 		}
 		add(fallback)
 	case estate.ChooseOwn:

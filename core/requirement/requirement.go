@@ -40,7 +40,7 @@ const (
 type alternative struct {
 	op     operator
 	values []setting.Value
-	system string // sameAs only
+	system string // of "same as", also once it is resolved
 }
 
 // A Requirement is a phrase about one setting. Its alternatives, joined by
@@ -204,7 +204,8 @@ func (alt *alternative) parseBetween(rest string, offset int, value func(string,
 	return first
 }
 
-// String writes the requirement as Parse reads it.
+// String writes the requirement as Parse reads it; after Resolve, with the
+// other system's value in brackets.
 func (r Requirement) String() string {
 	var parts []string
 	for _, alt := range r.any {
@@ -231,6 +232,9 @@ func (alt alternative) text(s *setting.Setting) string {
 		return "set"
 	case sameAs:
 		return "same as " + alt.system
+	}
+	if alt.system != "" {
+		return "same as " + alt.system + " (" + texts[0] + ")"
 	}
 	return texts[0]
 }
@@ -300,7 +304,7 @@ func (r Requirement) Resolve(valueOf func(system string) setting.Value) Requirem
 	for _, alt := range r.any {
 		if alt.op == sameAs {
 			if v := valueOf(alt.system); v.Known() {
-				alt = alternative{op: exactly, values: []setting.Value{v}}
+				alt = alternative{op: exactly, values: []setting.Value{v}, system: alt.system}
 			}
 		}
 		out.any = append(out.any, alt)

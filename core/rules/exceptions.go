@@ -1,6 +1,8 @@
 package rules
 
 import (
+	"strconv"
+	"strings"
 	"time"
 
 	"yewcone/core/condition"
@@ -60,4 +62,24 @@ func ReadExceptions(file string, data []byte, check func(system, rule strictyaml
 		list = append(list, e)
 	}
 	return list, r.problems.Err()
+}
+
+// YAML writes the exception as an entry of a file that ReadExceptions reads;
+// accounts is the text of its condition, "" for none.
+func (e *Exception) YAML(accounts string) string {
+	var b strings.Builder
+	line := func(lead, key, value string) {
+		if value != "" {
+			b.WriteString(lead + key + ": " + strconv.Quote(value) + "\n")
+		}
+	}
+	line("  - ", "system", e.System)
+	line("    ", "rule", e.Rule)
+	line("    ", "setting", e.Setting)
+	line("    ", "policy", e.Policy)
+	line("    ", "accounts", accounts)
+	line("    ", "because", e.Because)
+	line("    ", "owner", e.Owner)
+	b.WriteString("    until: " + e.Until.Format(time.DateOnly) + "\n")
+	return b.String()
 }

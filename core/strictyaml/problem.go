@@ -19,6 +19,9 @@ type Problem struct {
 }
 
 func (p *Problem) Error() string {
+	if p.File == "" {
+		return p.Message
+	}
 	if p.Line == 0 {
 		return p.File + ": " + p.Message
 	}

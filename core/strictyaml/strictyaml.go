@@ -44,7 +44,7 @@ type file struct {
 // At reports a problem at the character of the text with the given offset.
 func (t Text) At(offset int, format string, args ...any) *Problem {
 	if t.file == nil {
-		return &Problem{File: "(built in)", Message: fmt.Sprintf(format, args...)}
+		return &Problem{Message: fmt.Sprintf(format, args...)}
 	}
 	if t.quoted {
 		offset++

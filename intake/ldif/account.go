@@ -93,6 +93,7 @@ func (e *export) password(a *estate.Account, x *entry) {
 		a.PasswordUsable = estate.Yes
 		value := x.attrs[i].value
 		a.Blank = estate.TriOf(value == "" || a.Blank == estate.Yes)
+		a.StoredMark = stored.Mark(value)
 		grade := stored.Directory(value)
 		if !a.Storage.Known() {
 			a.Storage = grade

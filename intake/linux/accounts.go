@@ -210,7 +210,7 @@ func (e *export) password(a *estate.Account, text string, s shadowLine) {
 		a.Storage = stored.Crypt(bare)
 		return
 	}
-	a.Storage = stored.Crypt(text)
+	a.Storage, a.StoredMark = stored.Crypt(text), stored.Mark(text)
 	broken := s.count > 0 && s.count < 5 || strings.ContainsAny(text, "\r\n ")
 	a.PasswordUsable = estate.TriOf(a.Storage.Known() && !broken && !strings.HasPrefix(text, "$apr1$") && text[0] != '_')
 }

@@ -8,6 +8,7 @@ import (
 	"yewcone/core/nearword"
 	"yewcone/core/setting"
 	"yewcone/core/strictyaml"
+	"yewcone/intake/stored"
 )
 
 // accountReader reads one table of accounts.
@@ -73,7 +74,7 @@ var (
 
 // factNames lists the facts that a mapping can fill.
 func factNames() []string {
-	names := []string{"storage"}
+	names := []string{"storage", "stored_value"}
 	for n := range textFacts {
 		names = append(names, n)
 	}
@@ -167,8 +168,14 @@ func (p *plan) putter(key strictyaml.Text, source *factSource) func(*estate.Acco
 			return true
 		}
 	}
-	if name == "storage" {
+	switch name {
+	case "storage":
 		return p.storagePutter(source)
+	case "stored_value":
+		return func(a *estate.Account, text string) bool {
+			a.StoredMark = stored.Mark(text)
+			return true
+		}
 	}
 	p.fail(key, "no fact about accounts is named %q that a mapping can fill%s", name, nearword.Advice(name, factNames()))
 	return nil

@@ -39,6 +39,8 @@ type settingsTable struct {
 	Default bool                               `yaml:"default"`
 	Roles   *strictyaml.Text                   `yaml:"roles"`
 	Unit    *strictyaml.Text                   `yaml:"unit"`
+	Parent  *strictyaml.Text                   `yaml:"parent"`
+	Number  *strictyaml.Text                   `yaml:"priority"`
 	AsOf    *strictyaml.Text                   `yaml:"as_of"`
 	Inherit []string                           `yaml:"inherit"`
 	Take    []strictyaml.Pair[settingSource]   `yaml:"take,required"`

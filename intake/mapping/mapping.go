@@ -4,6 +4,7 @@
 package mapping
 
 import (
+	"strconv"
 	"strings"
 
 	"yewcone/core/check"
@@ -140,13 +141,13 @@ func (e *export) rows(t *table, s *settingsTable, takers []taker) error {
 	for i := range takers {
 		columns[i] = t.column(e.plan, takers[i].from)
 	}
-	roles, unit := -1, -1
-	if s.Roles != nil {
-		roles = t.column(e.plan, *s.Roles)
+	column := func(name *strictyaml.Text) int {
+		if name == nil {
+			return -1
+		}
+		return t.column(e.plan, *name)
 	}
-	if s.Unit != nil {
-		unit = t.column(e.plan, *s.Unit)
-	}
+	roles, unit, parent, number := column(s.Roles), column(s.Unit), column(s.Parent), column(s.Number)
 	if len(e.plan.problems) > 0 {
 		return nil
 	}
@@ -161,6 +162,16 @@ func (e *export) rows(t *table, s *settingsTable, takers []taker) error {
 		}
 		if unit >= 0 {
 			p.Unit = strings.TrimSpace(row[unit])
+		}
+		if parent >= 0 {
+			p.Parent = strings.TrimSpace(row[parent])
+		}
+		if number >= 0 {
+			n, err := strconv.Atoi(strings.TrimSpace(row[number]))
+			if err != nil {
+				e.notes.Refuse(p.Origin, "the policy %q has the priority %q, which is no whole number; it counts as 0", p.Name, row[number])
+			}
+			p.Priority = n
 		}
 		for i, c := range columns {
 			text := strings.TrimSpace(row[c])
@@ -179,7 +190,7 @@ func (e *export) addPolicy(p estate.Policy, s *settingsTable) {
 		}
 	}
 	e.system.Policies = append(e.system.Policies, p)
-	if s.Default && e.system.Default == "" {
+	if s.Default && e.system.Default == "" && s.Layout.Value == "pairs" {
 		e.system.Default = p.Name
 	}
 }

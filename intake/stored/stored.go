@@ -3,6 +3,7 @@
 package stored
 
 import (
+	"hash/maphash"
 	"strings"
 
 	"yewcone/core/setting"
@@ -35,6 +36,18 @@ func Crypt(text string) setting.Value {
 		return setting.ChoiceAt(setting.StoredSaltedFast)
 	}
 	return setting.Value{}
+}
+
+// seed makes the marks of one run useless in any other.
+var seed = maphash.MakeSeed()
+
+// Mark returns a number that is the same for equal stored passwords within one
+// run of the program; 0 for an empty text.
+func Mark(text string) uint64 {
+	if text == "" {
+		return 0
+	}
+	return max(1, maphash.String(seed, text))
 }
 
 // isDES: thirteen characters of the crypt alphabet, or "_" and nineteen.

@@ -3,6 +3,7 @@ package text
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"time"
 
@@ -37,25 +38,30 @@ func Check(w io.Writer, r *check.Result, o output.Options) error {
 	}
 	p.accepted(r)
 	p.unknowns(r, o.Details)
+	p.next(r)
 	return p.w.Flush()
+}
+
+// next is the last thing on the screen: the verdict once more, where the first
+// lines have scrolled away, and what to run now.
+func (p *page) next(r *check.Result) {
+	if len(r.Findings) == 0 {
+		return
+	}
+	p.blank()
+	text := seen(r.Estate) + ": " + found(r) + "."
+	for i := range r.Findings {
+		if e := r.Findings[i].Reach.Examples; len(e) > 0 {
+			text += " Next: yewcone why " + seen(r.Findings[i].System+" "+e[0].Login) + " tells what holds for one account, and why."
+			break
+		}
+	}
+	p.para("", plainStyle, text)
 }
 
 // verdict is the first line: what was found, and where it is worst.
 func (p *page) verdict(r *check.Result) {
-	var parts []string
-	counts := r.CountBySeverity("")
-	for _, s := range rules.Severities {
-		if counts[s] > 0 {
-			parts = append(parts, fmt.Sprintf("%d %s", counts[s], s))
-		}
-	}
-	text := "no findings"
-	if len(parts) > 0 {
-		text = list(parts) + plural(len(r.Findings), " finding", " findings")
-		if len(r.Systems) > 1 {
-			text += "; the worst system is " + r.WorstSystem()
-		}
-	}
+	text := found(r)
 	if r.Partial() {
 		text = "PARTIAL, since not everything could be read: " + text + ", in what was read"
 	}
@@ -77,6 +83,25 @@ func (p *page) verdict(r *check.Result) {
 	}
 	p.para("", plainStyle, fmt.Sprintf("Read %d %s with %d %s; %s; %s.",
 		len(r.Systems), plural(len(r.Systems), "system", "systems"), accounts, plural(accounts, "account", "accounts"), rows, unknown))
+}
+
+// found counts the findings and names the worst system.
+func found(r *check.Result) string {
+	var parts []string
+	counts := r.CountBySeverity("")
+	for _, s := range rules.Severities {
+		if counts[s] > 0 {
+			parts = append(parts, fmt.Sprintf("%d %s", counts[s], s))
+		}
+	}
+	if len(parts) == 0 {
+		return "no findings"
+	}
+	text := list(parts) + plural(len(r.Findings), " finding", " findings")
+	if len(r.Systems) > 1 {
+		text += "; the worst system is " + r.WorstSystem()
+	}
+	return text
 }
 
 func plural(n int, one, many string) string {
@@ -181,19 +206,21 @@ func (p *page) finding(f *check.Finding, details bool) {
 	rule := "rule " + f.Rule + ", finding " + f.Fingerprint
 	switch {
 	case !details && f.Severity <= rules.Low:
-		p.para(lead, plainStyle, seen(f.System+": "+f.Sentence)+"; "+reached(&f.Reach, 2)+seen(" ("+f.Rule+")"))
+		p.para(lead, plainStyle, joined("; ", seen(f.System+": "+f.Sentence), reached(&f.Reach, 2))+seen(" ("+f.Rule+", "+f.Fingerprint+")"))
 		p.ended(f)
 		return
 	case !details && f.Severity == rules.Medium:
 		p.blank()
 		p.para(lead, boldStyle, seen(f.System+": "+f.Sentence))
-		p.para(bodyIndent, plainStyle, reached(&f.Reach, -1)+"; "+place(f)+"; "+seen(f.Rule))
+		p.para(bodyIndent, plainStyle, joined("; ", reached(&f.Reach, -1), place(f), seen(f.Rule+", "+f.Fingerprint)))
 		p.ended(f)
 		return
 	}
 	p.blank()
 	p.para(lead, boldStyle, seen(f.System+": "+f.Sentence))
-	p.para(bodyIndent, plainStyle, reached(&f.Reach, -1))
+	if text := reached(&f.Reach, -1); text != "" {
+		p.para(bodyIndent, plainStyle, text)
+	}
 	if where := place(f); where != "" {
 		p.para(bodyIndent, plainStyle, where)
 	}
@@ -203,6 +230,11 @@ func (p *page) finding(f *check.Finding, details bool) {
 	p.para(bodyIndent, faintStyle, seen(rule))
 	p.para(bodyIndent, plainStyle, seen("mend: "+f.Remedy))
 	p.ended(f)
+}
+
+// joined joins the texts that are not empty.
+func joined(by string, texts ...string) string {
+	return strings.Join(slices.DeleteFunc(texts, func(t string) bool { return t == "" }), by)
 }
 
 // ended says that an exception is over.
@@ -222,7 +254,7 @@ func (p *page) accepted(r *check.Result) {
 	for i := range r.Accepted {
 		f := &r.Accepted[i]
 		x := f.Exception
-		p.para(fmt.Sprintf("%-10s", f.Severity), plainStyle, seen(f.System+": "+f.Sentence)+"; "+reached(&f.Reach, 3)+seen(fmt.Sprintf(" (%s; until %s, %s answers: %s)", f.Rule, x.Until.Format(time.DateOnly), x.Owner, x.Because)))
+		p.para(fmt.Sprintf("%-10s", f.Severity), plainStyle, joined("; ", seen(f.System+": "+f.Sentence), reached(&f.Reach, 3))+seen(fmt.Sprintf(" (%s; until %s, %s answers: %s)", f.Rule, x.Until.Format(time.DateOnly), x.Owner, x.Because)))
 	}
 }
 
@@ -230,7 +262,7 @@ func (p *page) accepted(r *check.Result) {
 // that were kept.
 func reached(r *check.Reach, names int) string {
 	if r.Accounts == 0 {
-		return "no account in particular"
+		return ""
 	}
 	text := fmt.Sprintf("%d %s", r.Accounts, plural(r.Accounts, "account", "accounts"))
 	text += share(r.Privileged, r.Accounts, "privileged") + share(r.Disabled, r.Accounts, "disabled")

@@ -1,0 +1,123 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"yewcone/core/check"
+	"yewcone/core/condition"
+	"yewcone/core/rules"
+	"yewcone/core/strictyaml"
+	"yewcone/intake/estatefolder"
+	"yewcone/output/whole"
+)
+
+func acceptCommand() *cli.Command {
+	return &cli.Command{
+		Name:      "accept",
+		Usage:     "write an exception for a finding",
+		ArgsUsage: "[options] FINDING",
+		Description: `Adds an exception to exceptions.yaml for the finding with the given fingerprint, and keeps
+what stands in the file, remarks too. From then on the finding is counted apart, until
+the last day of the exception; then it comes back.
+
+  yewcone accept 6e9333876649 --because "replaced in spring" --owner "Imogen Tarrant" --until 2027-03-31
+  yewcone accept db8965f64fa2 --accounts 'login == "svc-tide"' --because … --owner … --until …`,
+		Flags: []cli.Flag{
+			estateFlag(), asOfFlag(),
+			&cli.StringFlag{Name: "because", Usage: "why the risk is accepted"},
+			&cli.StringFlag{Name: "owner", Usage: "who answers for it"},
+			&cli.StringFlag{Name: "until", Usage: "the last day on which it holds"},
+			&cli.StringFlag{Name: "accounts", Usage: "a condition: only for these accounts"},
+		},
+		Action: func(_ context.Context, c *cli.Command) error {
+			return accept(c, c.Root().Writer)
+		},
+	}
+}
+
+func accept(c *cli.Command, stdout io.Writer) error {
+	if c.Args().Len() != 1 {
+		return errors.New("accept takes one fingerprint, as \"yewcone check\" shows it")
+	}
+	for _, name := range []string{"because", "owner", "until"} {
+		if strings.TrimSpace(c.String(name)) == "" {
+			return fmt.Errorf("--%s is missing: an exception says why, who answers and until when", name)
+		}
+	}
+	until, err := strictyaml.ParseDate(c.String("until"))
+	if err != nil {
+		return fmt.Errorf("--until: %w", err)
+	}
+	if text := c.String("accounts"); text != "" {
+		if _, err := condition.Compile(strictyaml.Text{Value: text}, condition.Complete); err != nil {
+			return fmt.Errorf("--accounts: %w", err)
+		}
+	}
+	opened, err := openEstate(c, nil)
+	if err != nil {
+		return err
+	}
+	result, err := check.Run(opened.estate.Name, opened.subjects, opened.options)
+	if err != nil {
+		return err
+	}
+	f, err := findingWith(result, c.Args().First())
+	if err != nil {
+		return err
+	}
+	x := rules.Exception{System: f.System, Rule: f.Rule, Setting: f.Setting, Policy: f.Policy, Because: c.String("because"), Owner: c.String("owner"), Until: until}
+	path := filepath.Join(opened.estate.Folder, estatefolder.ExceptionsFile)
+	if err := appendException(path, &x, c.String("accounts")); err != nil {
+		return err
+	}
+	fmt.Fprintf(stdout, "Accepted until %s: %s: %s\nThe exception stands at the end of %s.\n", until.Format(time.DateOnly), f.System, shown(errors.New(f.Sentence)), path)
+	return nil
+}
+
+// findingWith returns the finding of a fingerprint.
+func findingWith(r *check.Result, fingerprint string) (*check.Finding, error) {
+	for i := range r.Findings {
+		if r.Findings[i].Fingerprint == fingerprint {
+			return &r.Findings[i], nil
+		}
+	}
+	for i := range r.Accepted {
+		if r.Accepted[i].Fingerprint == fingerprint {
+			return nil, fmt.Errorf("the finding %s is accepted already, until %s", fingerprint, r.Accepted[i].Exception.Until.Format(time.DateOnly))
+		}
+	}
+	return nil, fmt.Errorf("no finding has the fingerprint %q; \"yewcone check --details\" shows them", fingerprint)
+}
+
+// appendException adds an entry to the end of the file and leaves the rest as
+// it stands.
+func appendException(path string, x *rules.Exception, accounts string) error {
+	old, err := os.ReadFile(path)
+	if errors.Is(err, fs.ErrNotExist) {
+		old = []byte("# Accepted risks: what, why, who answers for it, until when.\nexceptions:\n")
+	} else if err != nil {
+		return err
+	}
+	text := string(old)
+	if !strings.HasSuffix(text, "\n") {
+		text += "\n"
+	}
+	text += x.YAML(accounts)
+	if _, err := rules.ReadExceptions(estatefolder.ExceptionsFile, []byte(text), func(_, _ strictyaml.Text) error { return nil }); err != nil {
+		return fmt.Errorf("the exception cannot be added to the end of the file; add it by hand:\n%s\n%w", x.YAML(accounts), err)
+	}
+	return whole.Write(path, func(w io.Writer) error {
+		_, err := io.WriteString(w, text)
+		return err
+	})
+}

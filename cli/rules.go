@@ -1,0 +1,147 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"yewcone/core/check"
+	"yewcone/core/nearword"
+	"yewcone/core/rules"
+	"yewcone/core/setting"
+	"yewcone/intake/estatefolder"
+	"yewcone/output/text"
+)
+
+func checksCommand() *cli.Command {
+	return &cli.Command{
+		Name:      "checks",
+		Usage:     "list the checks that run whatever the rules are",
+		ArgsUsage: "[options] [ID…]",
+		Description: `Lists what is looked for on every system. In estate.yaml, "checks" turns one off or gives
+it another severity or length of time.
+
+  yewcone checks
+  yewcone checks dormant history-cycled`,
+		Flags: []cli.Flag{colorFlag()},
+		Action: func(_ context.Context, c *cli.Command) error {
+			w := c.Root().Writer
+			o, err := optionsFor(c, w)
+			if err != nil {
+				return err
+			}
+			for _, id := range c.Args().Slice() {
+				if !slices.Contains(check.IDs(), id) {
+					return fmt.Errorf("no check is named %q%s", id, nearword.Advice(id, check.IDs()))
+				}
+			}
+			return text.Checks(w, check.All(), c.Args().Slice(), o)
+		},
+	}
+}
+
+func rulesCommand() *cli.Command {
+	return &cli.Command{
+		Name:      "rules",
+		Usage:     "show, validate or compare rule sets",
+		ArgsUsage: "[options] show|validate|compare [SET…]",
+		Description: `"show" lists the rule sets of the estate and those that come with the tool, or tells all
+about some. "validate" finds clauses that no account can meet, that contradict or repeat
+each other, and that reach nobody. "compare" sets rule sets side by side: which is the
+stricter, which implies the other, and where both cannot be met.
+
+  yewcone rules show pci-dss-4.0.1
+  yewcone rules compare nist-800-63b-4 pci-dss-4.0.1 stig-unix`,
+		Flags: []cli.Flag{estateFlag(), asOfFlag(), colorFlag()},
+		Action: func(_ context.Context, c *cli.Command) error {
+			w := c.Root().Writer
+			o, err := optionsFor(c, w)
+			if err != nil {
+				return err
+			}
+			args := c.Args().Slice()
+			if len(args) == 0 {
+				return errors.New("rules takes show, validate or compare")
+			}
+			switch args[0] {
+			case "show":
+				sets, err := chosenSets(c, args[1:])
+				if err != nil {
+					return err
+				}
+				if len(args) == 1 {
+					return text.RuleSets(w, sets, o)
+				}
+				return text.RuleSet(w, setting.Standard(), sets, o)
+			case "compare":
+				sets, err := chosenSets(c, args[1:])
+				if err != nil {
+					return err
+				}
+				if len(args) < 3 {
+					return errors.New("rules compare takes two rule sets or more")
+				}
+				return text.Comparison(w, rules.Compare(setting.Standard(), sets), o)
+			case "validate":
+				if len(args) > 1 {
+					return errors.New("rules validate takes no rule sets: it looks at those that the estate uses")
+				}
+				opened, err := openEstate(c, nil)
+				if err != nil {
+					return err
+				}
+				problems, err := check.Validate(opened.subjects, opened.options)
+				if err != nil {
+					return err
+				}
+				if err := text.RuleProblems(w, problems, o); err != nil || len(problems) == 0 {
+					return err
+				}
+				return status(ExitFindings)
+			}
+			return fmt.Errorf("rules takes show, validate or compare, not %q%s", args[0], nearword.Advice(args[0], []string{"show", "validate", "compare"}))
+		},
+	}
+}
+
+// chosenSets returns the named rule sets, of the estate or shipped; all of
+// them without names. Without an estate the shipped ones remain.
+func chosenSets(c *cli.Command, names []string) ([]*rules.Set, error) {
+	var sets []*rules.Set
+	folder, err := estatefolder.Find(c.String("estate"))
+	switch {
+	case err == nil:
+		e, err := estatefolder.Load(folder, setting.Standard())
+		if err != nil {
+			return nil, err
+		}
+		sets = e.Rules
+	case !errors.Is(err, estatefolder.ErrNoEstate) || c.String("estate") != "":
+		return nil, err
+	}
+	for _, name := range rules.ShippedNames() {
+		if set, ok := rules.Shipped(name, setting.Standard()); ok && !slices.ContainsFunc(sets, func(s *rules.Set) bool { return s.Name == name }) {
+			sets = append(sets, set)
+		}
+	}
+	if len(names) == 0 {
+		return sets, nil
+	}
+	var known []string
+	for _, s := range sets {
+		known = append(known, s.Name)
+	}
+	var chosen []*rules.Set
+	for _, name := range names {
+		i := slices.Index(known, name)
+		if i < 0 {
+			return nil, fmt.Errorf("no rule set is named %q%s; there are %s", name, nearword.Advice(name, known), strings.Join(known, ", "))
+		}
+		chosen = append(chosen, sets[i])
+	}
+	return chosen, nil
+}
