@@ -19,12 +19,12 @@ var accountChecks = []Check{
 	{
 		ID: "stored-readable", Title: "passwords stored so that they can be read", Severity: rules.Critical,
 		Doc:     "whoever sees the store or a backup of it has these passwords.",
-		Account: `password_usable and not blank and storage < "unsalted fast"`, Remedy: "set these passwords anew by a way that hashes them, and count the old ones as known",
+		Account: `password_usable and not blank and storage < "unsalted fast"`, Shows: "storage", Remedy: "set these passwords anew by a way that hashes them, and count the old ones as known",
 	},
 	{
 		ID: "stored-weakly", Title: "passwords stored with a hash that is quickly guessed", Severity: rules.Medium, IfPrivileged: rules.High,
 		Doc:     "a copy of the store gives up all but the longest passwords in hours.",
-		Account: `password_usable and not blank and storage > "reversible" and storage < "salted slow"`, Remedy: "switch the system to a slow, salted hash and set these passwords anew",
+		Account: `password_usable and not blank and storage > "reversible" and storage < "salted slow"`, Shows: "storage", Remedy: "switch the system to a slow, salted hash and set these passwords anew",
 	},
 	{
 		ID: "never-expires", Title: "people whose accounts are marked so that the password never expires", Severity: rules.Medium, IfPrivileged: rules.High,
@@ -39,52 +39,52 @@ var accountChecks = []Check{
 	{
 		ID: "pending", Title: "first passwords that should have been changed more than {limit} ago", Severity: rules.Medium, Limit: setting.Span{Days: 14},
 		Doc:     "whoever set the password, or found the message with it, can still use it.",
-		Account: `must_change and enabled and password_age > {limit}`, Remedy: "set a new first password, or shut the account",
+		Account: `must_change and enabled and password_age > {limit}`, Shows: "password_set", Remedy: "set a new first password, or shut the account",
 	},
 	{
 		ID: "overdue", Title: "passwords past their end, on accounts that nothing shows to be shut", Severity: rules.Low, IfPrivileged: rules.High,
 		Doc:     "expiry that stops nobody is no expiry.",
-		Account: `overdue_open and not must_change`, Remedy: "ask these people to change the password, or shut the accounts",
+		Account: `overdue_open and not must_change`, Shows: "password_expires", Remedy: "ask these people to change the password, or shut the accounts",
 	},
 	{
 		ID: "expiry-not-enforced", Title: "accounts used after the end of their password", Severity: rules.Medium, IfPrivileged: rules.High,
 		Doc:     "somebody signed in with a password that had run out: the system does not enforce the end.",
-		Account: `enabled and last_sign_in > password_expires`, Remedy: "find out why the system let them in; keys, grace sign-ins and other ways in count too",
+		Account: `enabled and last_sign_in > password_expires`, Shows: "last_sign_in", Remedy: "find out why the system let them in; keys, grace sign-ins and other ways in count too",
 	},
 	{
 		ID: "older-than-policy", Title: "passwords that are older than the policy they fall under", Severity: rules.Info,
 		Doc:     "many systems apply a new policy only to passwords set afterwards; what it promises says nothing on these.",
-		Account: `older_than_policy and enabled and password_usable and not must_change`, Remedy: "ask for a change if the policy became stricter since",
+		Account: `older_than_policy and enabled and password_usable and not must_change`, Shows: "password_set", Remedy: "ask for a change if the policy became stricter since",
 	},
 	{
 		ID: "older-than-rules", Title: "passwords that were chosen before the rules came into force", Severity: rules.Info,
 		Doc:     "nobody checked them against these rules.",
-		Account: `older_than_rules and enabled and password_usable and not must_change`, Remedy: "ask for a change at the next sign-in",
+		Account: `older_than_rules and enabled and password_usable and not must_change`, Shows: "password_set", Remedy: "ask for a change at the next sign-in",
 	},
 	{
 		ID: "never-changed", Title: "passwords not changed since the account was made more than {limit} ago", Severity: rules.Low, IfPrivileged: rules.High, Limit: setting.Span{Days: 90},
 		Doc:     "whoever made the account still knows the password.",
-		Account: `never_changed and enabled and password_usable and not must_change and account_age > {limit}`, Remedy: "set a new password",
+		Account: `never_changed and enabled and password_usable and not must_change and account_age > {limit}`, Shows: "created", Remedy: "set a new password",
 	},
 	{
 		ID: "locked", Title: "locked accounts", Severity: rules.Info,
 		Doc:     "a lock is a forgotten password, or somebody guessing.",
-		Account: `locked and enabled and kind != "service"`, Remedy: "find out why before unlocking",
+		Account: `locked and enabled and kind != "service"`, Shows: "locked_since", Remedy: "find out why before unlocking",
 	},
 	{
 		ID: "locked-service", Title: "locked accounts of programs", Severity: rules.Medium,
 		Doc:     "an old password stored somewhere locks them again at every restart.",
-		Account: `locked and enabled and kind == "service"`, Remedy: "find the program that still uses the old password, then unlock",
+		Account: `locked and enabled and kind == "service"`, Shows: "locked_since", Remedy: "find the program that still uses the old password, then unlock",
 	},
 	{
 		ID: "dormant", Title: "accounts of people that nobody has used for more than {limit}", Severity: rules.Medium, IfPrivileged: rules.High, Limit: setting.Span{Days: 90},
 		Doc:     "nobody notices when somebody else begins to use them.",
-		Account: `enabled and password_usable and kind == "person" and not never_signed_in and idle > {limit}`, Remedy: "ask whether the account is still needed, and shut it if not",
+		Account: `enabled and password_usable and kind == "person" and not never_signed_in and idle > {limit}`, Shows: "last_sign_in", Remedy: "ask whether the account is still needed, and shut it if not",
 	},
 	{
 		ID: "never-signed-in", Title: "accounts that nobody has used since they were made more than {limit} ago", Severity: rules.Low, IfPrivileged: rules.High, Limit: setting.Span{Days: 30},
 		Doc:     "an account that was not needed is an open door with a first password.",
-		Account: `enabled and password_usable and never_signed_in and account_age > {limit}`, Remedy: "shut the account until somebody asks for it",
+		Account: `enabled and password_usable and never_signed_in and account_age > {limit}`, Shows: "created", Remedy: "shut the account until somebody asks for it",
 	},
 	{
 		ID: "single-factor-admin", Title: "administrators who sign in with a password alone", Severity: rules.Critical,
@@ -109,7 +109,7 @@ var accountChecks = []Check{
 	{
 		ID: "future", Title: "accounts with a date in the future, which no age rule can judge", Severity: rules.Low,
 		Doc:     "a wrong clock makes an old password young.",
-		Account: `dated_in_future`, Remedy: "correct the clock that wrote the date, and set the password anew",
+		Account: `dated_in_future`, Shows: "password_set", Remedy: "correct the clock that wrote the date, and set the password anew",
 	},
 	{
 		ID: "no-policy", Title: "accounts that fall under no policy", Severity: rules.High,

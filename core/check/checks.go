@@ -28,8 +28,10 @@ type Check struct {
 	IfPrivileged rules.Severity // 0: as Severity
 	Limit        setting.Span   // what {limit} in Account stands for; can be set in the estate file
 
-	// Account is a condition on accounts.
+	// Account is a condition on accounts, and Shows the fact that is told of
+	// each example; "" for none.
 	Account string
+	Shows   string
 	// Settings looks at what holds for accounts with the same settings, and
 	// returns what is wrong; "" for nothing. A value that is not known is never
 	// wrong.

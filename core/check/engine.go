@@ -29,6 +29,7 @@ type engine struct {
 	about    condition.Subject
 	reach    []estate.Tri
 	verdicts map[*effective.Settings]*verdict
+	empty    *verdict // of accounts that have no password
 	groups   map[groupKey]*group
 	unknowns map[unknownKey]*Reach
 	missing  []string
@@ -52,6 +53,7 @@ type source struct {
 	settings   func(*Look) string
 	system     func(*Tally, func(Hit))
 	exceptions []*exceptionUse
+	shows      *condition.Fact // told of each example; may be nil
 
 	reached, broken, open bool
 }
@@ -129,6 +131,7 @@ func newEngine(s *Subject, o *Options) (*engine, error) {
 	}
 	e.linkExceptions()
 	e.reach = make([]estate.Tri, len(e.sources))
+	e.empty = &verdict{hits: make([][]hit, len(e.sources)), unknown: make([][]setting.ID, len(e.sources))}
 	return e, nil
 }
 
@@ -190,7 +193,7 @@ func (e *engine) addChecks() error {
 		if change.Off {
 			continue
 		}
-		s := source{rule: Prefix + c.ID, severity: c.Severity, ifPrivileged: cmp.Or(c.IfPrivileged, c.Severity), because: c.Doc, remedy: c.Remedy, settings: c.Settings, system: c.System}
+		s := source{rule: Prefix + c.ID, severity: c.Severity, ifPrivileged: cmp.Or(c.IfPrivileged, c.Severity), because: c.Doc, remedy: c.Remedy, settings: c.Settings, system: c.System, shows: condition.FindFact(c.Shows)}
 		if change.Severity != 0 {
 			s.severity, s.ifPrivileged = change.Severity, change.Severity
 		}
@@ -301,8 +304,8 @@ func (e *engine) account(a *estate.Account) error {
 func (e *engine) source(i int, v *verdict, a *estate.Account) error {
 	s := &e.sources[i]
 	if s.clause == nil {
-		if a.PasswordUsable == estate.No {
-			return nil // what holds for a password that nobody can use is no matter
+		if withoutPassword(a) {
+			return nil
 		}
 		return e.settings(i, v, a)
 	}
@@ -314,6 +317,9 @@ func (e *engine) source(i int, v *verdict, a *estate.Account) error {
 	forbidden := estate.No
 	if s.clause.Forbid != nil {
 		forbidden = s.clause.Forbid.Test(&e.about)
+	}
+	if withoutPassword(a) {
+		v = e.empty
 	}
 	if reach == estate.Unknown {
 		if forbidden != estate.No || v.hits[i] != nil || v.unknown[i] != nil {
@@ -331,6 +337,13 @@ func (e *engine) source(i int, v *verdict, a *estate.Account) error {
 		e.unknownFacts(i, s.clause.Forbid, a)
 	}
 	return nil
+}
+
+// withoutPassword reports whether no password lets the account in, nor would
+// one once a lock is taken off: then there is no password of which settings
+// could demand anything.
+func withoutPassword(a *estate.Account) bool {
+	return a.PasswordUsable == estate.No && a.Locked != estate.Yes
 }
 
 // classify works out the account's kind and whether it is privileged. Where
@@ -445,7 +458,7 @@ func (e *engine) enter(h hit, a *estate.Account) error {
 	if a == nil {
 		return nil
 	}
-	g.reach.add(a, e.options.Examples)
+	g.reach.add(a, e.options.Examples, func() string { return e.detail(s.shows) })
 	if e.options.Each != nil && h.key.exception == nil {
 		return e.options.Each(&Reached{System: e.system.Name, Fingerprint: g.finding.Fingerprint, Rule: s.rule, Account: a, Dates: &e.about.Dates})
 	}
@@ -460,8 +473,19 @@ func (e *engine) unknown(key unknownKey, a *estate.Account) {
 		e.unknowns[key] = reach
 	}
 	if a != nil {
-		reach.add(a, e.options.Examples)
+		reach.add(a, e.options.Examples, noDetail)
 	}
+}
+
+func noDetail() string { return "" }
+
+// detail is the fact of the account at hand in words.
+func (e *engine) detail(f *condition.Fact) string {
+	if f == nil {
+		return ""
+	}
+	text, _ := f.Text(&e.about)
+	return text
 }
 
 func (e *engine) unknownFacts(i int, c *condition.Condition, a *estate.Account) {

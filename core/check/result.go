@@ -69,10 +69,11 @@ type Reach struct {
 // An Example is one account that a finding reaches.
 type Example struct {
 	Login  string
+	Detail string // the date or other fact that matters; "" for none
 	Origin estate.Origin
 }
 
-func (r *Reach) add(a *estate.Account, examples int) {
+func (r *Reach) add(a *estate.Account, examples int, detail func() string) {
 	r.Accounts++
 	if a.Privileged == estate.Yes {
 		r.Privileged++
@@ -81,7 +82,7 @@ func (r *Reach) add(a *estate.Account, examples int) {
 		r.Disabled++
 	}
 	if len(r.Examples) < examples {
-		r.Examples = append(r.Examples, Example{Login: strings.Clone(a.Login), Origin: a.Origin})
+		r.Examples = append(r.Examples, Example{Login: strings.Clone(a.Login), Origin: a.Origin, Detail: detail()})
 	}
 }
 

@@ -144,7 +144,7 @@ func explain(text strictyaml.Text, err error, names []string, stage Stage) error
 	if unknown, ok := strings.CutPrefix(message, "unknown name "); ok {
 		unknown = strings.Fields(unknown)[0]
 		message = fmt.Sprintf("no fact about accounts is named %q", unknown)
-		if later := findFact(unknown); later != nil && later.Stage > stage {
+		if later := FindFact(unknown); later != nil && later.Stage > stage {
 			message = fmt.Sprintf("%q is worked out later and cannot be asked here", unknown)
 		} else if advice := nearword.Advice(unknown, append(names, functionNames()...)); advice != "" {
 			message += advice
@@ -168,7 +168,8 @@ func functionNames() []string {
 	return names
 }
 
-func findFact(name string) *Fact {
+// FindFact returns the fact of a name, or nil.
+func FindFact(name string) *Fact {
 	for i := range facts {
 		if facts[i].Name == name {
 			return &facts[i]
@@ -201,7 +202,7 @@ func (c *compiler) fail(node ast.Node, format string, args ...any) error {
 func (c *compiler) compile(node ast.Node) (value, error) {
 	switch n := node.(type) {
 	case *ast.IdentifierNode:
-		f := findFact(n.Value)
+		f := FindFact(n.Value)
 		if f == nil {
 			return value{}, c.fail(n, "%q is a function; write %s(…)", n.Value, n.Value)
 		}

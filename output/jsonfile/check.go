@@ -98,6 +98,7 @@ type reachPart struct {
 
 type examplePart struct {
 	Login  string     `json:"login"`
+	Detail string     `json:"detail,omitempty"`
 	Origin originPart `json:"origin"`
 }
 
@@ -192,7 +193,7 @@ func exception(x *rules.Exception) *exceptionPart {
 func reach(r check.Reach) reachPart {
 	part := reachPart{Accounts: r.Accounts, Privileged: r.Privileged, Disabled: r.Disabled, Examples: []examplePart{}}
 	for _, e := range r.Examples {
-		part.Examples = append(part.Examples, examplePart{e.Login, origin(e.Origin)})
+		part.Examples = append(part.Examples, examplePart{e.Login, e.Detail, origin(e.Origin)})
 	}
 	return part
 }

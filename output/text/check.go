@@ -269,7 +269,11 @@ func reached(r *check.Reach, names int) string {
 	var logins []string
 	for _, e := range r.Examples {
 		if len(logins) != names {
-			logins = append(logins, seen(e.Login))
+			name := seen(e.Login)
+			if e.Detail != "" {
+				name += " (" + seen(e.Detail) + ")"
+			}
+			logins = append(logins, name)
 		}
 	}
 	if len(logins) > 0 {
