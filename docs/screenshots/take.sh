@@ -36,5 +36,8 @@ SHOW
 }
 
 shot check 'head -35' 'yewcone check'
+shot why 'head -35' 'yewcone why rota siobhan.keane'
+shot rules 'head -35' 'yewcone rules compare nist-800-63b-4 pci-dss-4.0.1 stig-unix'
+shot checks 'head -35' 'yewcone checks'
 shot settings 'head -35' 'yewcone settings'
 shot facts 'head -35' 'yewcone facts'
