@@ -158,7 +158,7 @@ func (e *export) lines(name string) ([]line, bool) {
 }
 
 func (e *export) origin(name string, l line) estate.Origin {
-	return estate.Origin{File: e.root + "/" + name, Line: l.number, Text: strings.TrimSpace(l.text)}
+	return estate.Origin{File: e.root + "/" + name, Line: l.number, Text: strings.Join(strings.Fields(l.text), " ")}
 }
 
 // set records a setting of the host.
