@@ -3,13 +3,13 @@ package formats
 
 import (
 	"yewcone/intake"
-	"yewcone/intake/ldif"
+	"yewcone/intake/directory"
 	"yewcone/intake/linux"
 	"yewcone/intake/mapping"
 )
 
 // All lists every format. Adding one means a folder and a line here.
-var All = []intake.Format{ldif.Format, linux.Format, mapping.Format}
+var All = []intake.Format{directory.Format, linux.Format, mapping.Format}
 
 // Names lists what "read" can say in an estate file.
 func Names() []string {

@@ -1,3 +1,5 @@
+// Package ldif reads LDIF (RFC 2849) entry by entry, and knows what its
+// readers share: groups within groups, distinguished names, time stamps.
 package ldif
 
 import (
@@ -13,40 +15,40 @@ import (
 // maxEntry bounds the bytes of one entry, against hostile files.
 const maxEntry = 64 << 20
 
-// An attribute is one line of an entry, unfolded and decoded.
-type attribute struct {
-	name  string // small letters, without options such as ;lang-en
-	value string
-	line  int // where it begins, counted from 1
+// An Attribute is one line of an entry, unfolded and decoded.
+type Attribute struct {
+	Name  string // small letters, without options such as ;lang-en
+	Value string
+	Line  int // where it begins, counted from 1
 }
 
-// An entry is one record. It is only good until the next one is read.
-type entry struct {
-	dn    string
-	line  int // of its dn
-	attrs []attribute
+// An Entry is one record. It is only good until the next one is read.
+type Entry struct {
+	DN    string
+	Line  int // of its dn
+	Attrs []Attribute
 }
 
-// first returns the first value of an attribute, named in small letters.
-func (e *entry) first(name string) (attribute, bool) {
-	for i := range e.attrs {
-		if e.attrs[i].name == name {
-			return e.attrs[i], true
+// First returns the first value of an attribute, named in small letters.
+func (e *Entry) First(name string) (Attribute, bool) {
+	for i := range e.Attrs {
+		if e.Attrs[i].Name == name {
+			return e.Attrs[i], true
 		}
 	}
-	return attribute{}, false
+	return Attribute{}, false
 }
 
-// text is first's value, or "".
-func (e *entry) text(name string) string {
-	a, _ := e.first(name)
-	return a.value
+// Text is First's value, or "".
+func (e *Entry) Text(name string) string {
+	a, _ := e.First(name)
+	return a.Value
 }
 
-// is reports whether the entry has an object class, named in small letters.
-func (e *entry) is(class string) bool {
-	for i := range e.attrs {
-		if e.attrs[i].name == "objectclass" && strings.EqualFold(e.attrs[i].value, class) {
+// Is reports whether the entry has an object class, named in small letters.
+func (e *Entry) Is(class string) bool {
+	for i := range e.Attrs {
+		if e.Attrs[i].Name == "objectclass" && strings.EqualFold(e.Attrs[i].Value, class) {
 			return true
 		}
 	}
@@ -59,9 +61,10 @@ func (e *entry) is(class string) bool {
 type reader struct {
 	r       *bufio.Reader
 	line    int // of the last line read
-	entry   entry
+	entry   Entry
 	names   map[string]string
-	raw     []byte // the unfolded line
+	wanted  map[string]bool // attributes that are kept, in small letters
+	raw     []byte          // the unfolded line
 	rawLine int
 	closed  bool // the last entry was followed by an empty line
 }
@@ -70,15 +73,15 @@ type reader struct {
 // the next entry.
 var errBadLine = errors.New("no LDIF")
 
-func newReader(r io.Reader) *reader {
-	return &reader{r: bufio.NewReaderSize(r, 1<<16), names: map[string]string{}}
+func newReader(r io.Reader, wanted map[string]bool) *reader {
+	return &reader{r: bufio.NewReaderSize(r, 1<<16), names: map[string]string{}, wanted: wanted}
 }
 
 // next returns the next entry, io.EOF at the end, or an error that wraps
 // errBadLine and names the line in the reader's field rawLine.
-func (r *reader) next() (*entry, error) {
+func (r *reader) next() (*Entry, error) {
 	e := &r.entry
-	e.dn, e.line, e.attrs = "", 0, e.attrs[:0]
+	e.DN, e.Line, e.Attrs = "", 0, e.Attrs[:0]
 	size := 0
 	for {
 		ok, err := r.logical()
@@ -86,7 +89,7 @@ func (r *reader) next() (*entry, error) {
 			return nil, err
 		}
 		if !ok || len(r.raw) == 0 {
-			if e.line > 0 {
+			if e.Line > 0 {
 				r.closed = ok
 				return e, nil
 			}
@@ -109,7 +112,7 @@ func (r *reader) next() (*entry, error) {
 }
 
 // attribute adds the unfolded line to the entry, if its name is wanted.
-func (r *reader) attribute(e *entry) error {
+func (r *reader) attribute(e *Entry) error {
 	colon := bytes.IndexByte(r.raw, ':')
 	if colon <= 0 {
 		return fmt.Errorf("expected \"attribute: value\", found no colon: %w", errBadLine)
@@ -119,27 +122,27 @@ func (r *reader) attribute(e *entry) error {
 		return fmt.Errorf("%.40q is no name of an attribute: %w", r.raw[:colon], errBadLine)
 	}
 	switch {
-	case e.line == 0 && name == "version":
+	case e.Line == 0 && name == "version":
 		return nil
-	case e.line == 0 && (name == "search" || name == "result" || name == "ref"):
+	case e.Line == 0 && (name == "search" || name == "result" || name == "ref"):
 		r.skip() // what a search tool writes after the entries
 		return nil
-	case e.line == 0 && name != "dn":
+	case e.Line == 0 && name != "dn":
 		return fmt.Errorf("an entry must begin with \"dn:\", found %.40q: %w", r.raw[:colon], errBadLine)
 	case name == "changetype":
 		return fmt.Errorf("this is a list of changes, not an export; take it with slapcat or a search: %w", errBadLine)
-	case e.line != 0 && name == "":
+	case e.Line != 0 && name == "":
 		return nil
 	}
 	value, err := decodeValue(name, r.raw[colon+1:])
 	if err != nil {
 		return err
 	}
-	if e.line == 0 {
-		e.dn, e.line = value, r.rawLine
+	if e.Line == 0 {
+		e.DN, e.Line = value, r.rawLine
 		return nil
 	}
-	e.attrs = append(e.attrs, attribute{name: name, value: value, line: r.rawLine})
+	e.Attrs = append(e.Attrs, Attribute{Name: name, Value: value, Line: r.rawLine})
 	return nil
 }
 
@@ -172,7 +175,7 @@ func (r *reader) intern(name []byte) (string, bool) {
 		}
 	}
 	lower, _, _ := strings.Cut(strings.ToLower(string(name)), ";")
-	if !wanted[lower] {
+	if !r.wanted[lower] {
 		lower = ""
 	}
 	if len(r.names) < 10000 {

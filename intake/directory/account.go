@@ -1,4 +1,4 @@
-package ldif
+package directory
 
 import (
 	"strings"
@@ -6,13 +6,14 @@ import (
 
 	"yewcone/core/estate"
 	"yewcone/core/setting"
+	"yewcone/intake/ldif"
 	"yewcone/intake/stored"
 )
 
 // Accounts streams the entries that can sign in.
 func (e *export) Accounts(yield func(*estate.Account) error) error {
 	var a estate.Account
-	return e.scan(func(file string, x *entry) error {
+	return e.files.Scan(func(file string, x *ldif.Entry) error {
 		if !isAccount(x) {
 			return nil
 		}
@@ -28,35 +29,35 @@ func (e *export) Accounts(yield func(*estate.Account) error) error {
 
 // isAccount: an entry with a password, or one that is a person or a program
 // by its object class where the export leaves passwords out.
-func isAccount(x *entry) bool {
-	for i := range x.attrs {
-		switch x.attrs[i].name {
+func isAccount(x *ldif.Entry) bool {
+	for i := range x.Attrs {
+		switch x.Attrs[i].Name {
 		case "userpassword", "pwdchangedtime", "pwdpolicysubentry":
-			return !x.is("pwdPolicy")
+			return !x.Is("pwdPolicy")
 		}
 	}
-	return x.text("uid") != "" && (x.is("inetOrgPerson") || x.is("posixAccount") || x.is("account") || x.is("simpleSecurityObject"))
+	return x.Text("uid") != "" && (x.Is("inetOrgPerson") || x.Is("posixAccount") || x.Is("account") || x.Is("simpleSecurityObject"))
 }
 
-func (e *export) fill(a *estate.Account, file string, x *entry) {
-	a.Origin = estate.Origin{File: file, Line: x.line}
-	dn := normalDN(x.dn)
-	a.Login = x.text("uid")
+func (e *export) fill(a *estate.Account, file string, x *ldif.Entry) {
+	a.Origin = estate.Origin{File: file, Line: x.Line}
+	dn := ldif.NormalDN(x.DN)
+	a.Login = x.Text("uid")
 	if a.Login == "" {
-		a.Login = x.text("cn")
+		a.Login = x.Text("cn")
 	}
 	if a.Login == "" {
-		a.Login = x.dn
+		a.Login = x.DN
 	}
-	a.DisplayName, a.FirstName, a.LastName = x.text("displayname"), x.text("givenname"), x.text("sn")
+	a.DisplayName, a.FirstName, a.LastName = x.Text("displayname"), x.Text("givenname"), x.Text("sn")
 	if a.DisplayName == "" {
-		a.DisplayName = x.text("cn")
+		a.DisplayName = x.Text("cn")
 	}
-	a.Email, a.EmployeeNo, a.Description = x.text("mail"), x.text("employeenumber"), x.text("description")
-	a.Unit = unitOf(x.dn)
+	a.Email, a.EmployeeNo, a.Description = x.Text("mail"), x.Text("employeenumber"), x.Text("description")
+	a.Unit = ldif.UnitOf(x.DN)
 	// The schema has no such marks.
 	a.NeverExpires, a.CannotChange, a.BlankAllowed = estate.No, estate.No, estate.No
-	a.Groups, a.GroupsKnown = e.groupsOf(dn, a.Login, a.Groups), true
+	a.Groups, a.GroupsKnown = e.groups.Of(a.Groups, dn, "uid:"+a.Login), true
 
 	p, named := e.policyOf(a, x)
 	e.password(a, x)
@@ -66,10 +67,10 @@ func (e *export) fill(a *estate.Account, file string, x *entry) {
 
 // policyOf finds the policy whose switches decide what the entry's stamps
 // mean; named is false when the server has none for the account.
-func (e *export) policyOf(a *estate.Account, x *entry) (policy, bool) {
+func (e *export) policyOf(a *estate.Account, x *ldif.Entry) (policy, bool) {
 	name := e.system.Default
-	if sub := x.text("pwdpolicysubentry"); sub != "" {
-		if i, ok := e.byDN[normalDN(sub)]; ok {
+	if sub := x.Text("pwdpolicysubentry"); sub != "" {
+		if i, ok := e.byDN[ldif.NormalDN(sub)]; ok {
 			a.Policy = e.system.Policies[i].Name
 			return e.policies[i], true
 		}
@@ -84,14 +85,14 @@ func (e *export) policyOf(a *estate.Account, x *entry) (policy, bool) {
 	return policy{}, false
 }
 
-func (e *export) password(a *estate.Account, x *entry) {
+func (e *export) password(a *estate.Account, x *ldif.Entry) {
 	schema := setting.Standard().At(setting.Must("storage"))
-	for i := range x.attrs {
-		if x.attrs[i].name != "userpassword" {
+	for i := range x.Attrs {
+		if x.Attrs[i].Name != "userpassword" {
 			continue
 		}
 		a.PasswordUsable = estate.Yes
-		value := x.attrs[i].value
+		value := x.Attrs[i].Value
 		a.Blank = estate.TriOf(value == "" || a.Blank == estate.Yes)
 		a.StoredMark = stored.Mark(value)
 		grade := stored.Directory(value)
@@ -105,16 +106,16 @@ func (e *export) password(a *estate.Account, x *entry) {
 
 // hasStamps reports whether the export carries what the server itself keeps;
 // only then does a missing stamp mean that there is none.
-func hasStamps(x *entry) bool {
-	return x.text("entryuuid") != "" || x.text("createtimestamp") != "" || x.text("entrycsn") != ""
+func hasStamps(x *ldif.Entry) bool {
+	return x.Text("entryuuid") != "" || x.Text("createtimestamp") != "" || x.Text("entrycsn") != ""
 }
 
-func (e *export) dates(a *estate.Account, x *entry) {
-	a.Created = moment(x.text("createtimestamp"))
-	a.PasswordSet = moment(x.text("pwdchangedtime"))
-	a.LastSignIn = moment(x.text("pwdlastsuccess"))
+func (e *export) dates(a *estate.Account, x *ldif.Entry) {
+	a.Created = moment(x.Text("createtimestamp"))
+	a.PasswordSet = moment(x.Text("pwdchangedtime"))
+	a.LastSignIn = moment(x.Text("pwdlastsuccess"))
 	if !a.LastSignIn.Known() {
-		a.LastSignIn = moment(x.text("authtimestamp"))
+		a.LastSignIn = moment(x.Text("authtimestamp"))
 	}
 	if !a.PasswordSet.Known() && hasStamps(x) {
 		a.PasswordExpires = estate.Never
@@ -122,26 +123,26 @@ func (e *export) dates(a *estate.Account, x *entry) {
 }
 
 func moment(text string) estate.Moment {
-	at, ok := stamp(text)
+	at, ok := ldif.Stamp(text)
 	if !ok {
 		return estate.Moment{}
 	}
 	return estate.At(at)
 }
 
-func (e *export) state(a *estate.Account, x *entry, p policy, hasPolicy bool) {
+func (e *export) state(a *estate.Account, x *ldif.Entry, p policy, hasPolicy bool) {
 	asOf, dated := e.system.AsOf, !e.system.AsOf.IsZero()
 	a.Enabled = enabled(x, asOf, dated)
 	if !hasStamps(x) {
 		return // locks, resets and failures may exist and were not exported
 	}
-	a.MustChange = estate.TriOf(strings.EqualFold(x.text("pwdreset"), "TRUE") && p.mustChange)
-	e.lock(a, x.text("pwdaccountlockedtime"), p, hasPolicy)
+	a.MustChange = estate.TriOf(strings.EqualFold(x.Text("pwdreset"), "TRUE") && p.mustChange)
+	e.lock(a, x.Text("pwdaccountlockedtime"), p, hasPolicy)
 	failures, grace := 0, 0
-	for i := range x.attrs {
-		switch x.attrs[i].name {
+	for i := range x.Attrs {
+		switch x.Attrs[i].Name {
 		case "pwdfailuretime":
-			at, ok := stamp(x.attrs[i].value)
+			at, ok := ldif.Stamp(x.Attrs[i].Value)
 			if ok && dated && (p.window == 0 || asOf.Sub(at) < time.Duration(p.window)*time.Second) {
 				failures++
 			}
@@ -153,9 +154,9 @@ func (e *export) state(a *estate.Account, x *entry, p policy, hasPolicy bool) {
 	a.Failures = estate.Counted{N: failures, Known: dated}
 }
 
-func enabled(x *entry, asOf time.Time, dated bool) estate.Tri {
-	start, hasStart := stamp(x.text("pwdstarttime"))
-	end, hasEnd := stamp(x.text("pwdendtime"))
+func enabled(x *ldif.Entry, asOf time.Time, dated bool) estate.Tri {
+	start, hasStart := ldif.Stamp(x.Text("pwdstarttime"))
+	end, hasEnd := ldif.Stamp(x.Text("pwdendtime"))
 	if !hasStart && !hasEnd {
 		return estate.Yes
 	}
@@ -170,7 +171,7 @@ func (e *export) lock(a *estate.Account, since string, p policy, hasPolicy bool)
 	if since == "" || !hasPolicy || !p.lockout {
 		return
 	}
-	at, ok := stamp(since)
+	at, ok := ldif.Stamp(since)
 	switch {
 	case strings.HasPrefix(since, "000001010000"):
 		a.Locked, a.LockedUntil = estate.Yes, estate.Never

@@ -1,4 +1,4 @@
-package ldif
+package directory
 
 import (
 	"strconv"
@@ -7,6 +7,7 @@ import (
 
 	"yewcone/core/estate"
 	"yewcone/core/setting"
+	"yewcone/intake/ldif"
 )
 
 // policy is what the reader itself needs of a policy to judge an account.
@@ -20,24 +21,24 @@ type policy struct {
 // policyReader turns one pwdPolicy entry into settings.
 type policyReader struct {
 	e      *export
-	x      *entry
+	x      *ldif.Entry
 	file   string
 	policy *estate.Policy
 }
 
-func (e *export) addPolicy(file string, x *entry) {
-	dn := normalDN(x.dn)
+func (e *export) addPolicy(file string, x *ldif.Entry) {
+	dn := ldif.NormalDN(x.DN)
 	if _, twice := e.byDN[dn]; twice {
 		return
 	}
-	name := x.text("cn")
+	name := x.Text("cn")
 	if name == "" || e.system.Policy(name) != nil {
-		name = x.dn
+		name = x.DN
 	}
 	e.byDN[dn] = len(e.system.Policies)
-	e.system.Policies = append(e.system.Policies, estate.Policy{Name: name, Origin: estate.Origin{File: file, Line: x.line}})
+	e.system.Policies = append(e.system.Policies, estate.Policy{Name: name, Origin: estate.Origin{File: file, Line: x.Line}})
 	p := &policyReader{e: e, x: x, file: file, policy: &e.system.Policies[len(e.system.Policies)-1]}
-	if at, ok := stamp(x.text("modifytimestamp")); ok {
+	if at, ok := ldif.Stamp(x.Text("modifytimestamp")); ok {
 		p.policy.Changed = estate.At(at)
 	}
 	p.complexity()
@@ -51,33 +52,33 @@ func (e *export) addPolicy(file string, x *entry) {
 
 // origin is where an attribute stands, or the entry if it lacks it.
 func (p *policyReader) origin(attr string) estate.Origin {
-	if a, ok := p.x.first(strings.ToLower(attr)); ok {
-		return estate.Origin{File: p.file, Line: a.line, Place: p.x.dn, Text: attr + ": " + a.value}
+	if a, ok := p.x.First(strings.ToLower(attr)); ok {
+		return estate.Origin{File: p.file, Line: a.Line, Place: p.x.DN, Text: attr + ": " + a.Value}
 	}
-	return estate.Origin{File: p.file, Line: p.x.line, Place: p.x.dn, Text: attr + " absent"}
+	return estate.Origin{File: p.file, Line: p.x.Line, Place: p.x.DN, Text: attr + " absent"}
 }
 
 // number reads an attribute; absent is 0, and so is what is no number, which
 // is noted.
 func (p *policyReader) number(attr string) int64 {
-	a, ok := p.x.first(strings.ToLower(attr))
+	a, ok := p.x.First(strings.ToLower(attr))
 	if !ok {
 		return 0
 	}
-	n, err := strconv.ParseInt(a.value, 10, 64)
+	n, err := strconv.ParseInt(a.Value, 10, 64)
 	if err != nil || n < 0 {
-		p.e.notes.Refuse(estate.Origin{File: p.file, Line: a.line}, "%s of the policy %q is no whole number", attr, p.policy.Name)
+		p.e.notes.Refuse(estate.Origin{File: p.file, Line: a.Line}, "%s of the policy %q is no whole number", attr, p.policy.Name)
 		return 0
 	}
 	return n
 }
 
 func (p *policyReader) flag(attr string, absent bool) bool {
-	a, ok := p.x.first(strings.ToLower(attr))
+	a, ok := p.x.First(strings.ToLower(attr))
 	if !ok {
 		return absent
 	}
-	return strings.EqualFold(a.value, "TRUE")
+	return strings.EqualFold(a.Value, "TRUE")
 }
 
 func (p *policyReader) set(name, attr string, v setting.Value) {
@@ -117,13 +118,13 @@ func (p *policyReader) complexity() {
 	}
 	p.count("history", "pwdInHistory")
 	p.set("reuse_after", "pwdInHistory", setting.OffValue)
-	if p.openLDAP() && p.x.text("pwdcheckmodule") == "" && !p.flag("pwdUseCheckModule", false) {
+	if p.openLDAP() && p.x.Text("pwdcheckmodule") == "" && !p.flag("pwdUseCheckModule", false) {
 		p.noComposition()
 	}
 }
 
 // openLDAP: only this server stamps its entries with entryCSN.
-func (p *policyReader) openLDAP() bool { return p.x.text("entrycsn") != "" }
+func (p *policyReader) openLDAP() bool { return p.x.Text("entrycsn") != "" }
 
 // noComposition: without a check module the server looks at nothing but the
 // length.

@@ -1,0 +1,129 @@
+// Package directory reads the LDIF of an LDAP directory whose entries carry the
+// password policy schema of draft-behera-ldap-password-policy.
+//
+// What the values mean was tried on OpenLDAP 2.5 and differs from what their
+// names suggest:
+//   - a maximum age of 0 or none: passwords never expire; a lock of 0 or none:
+//     until an administrator unlocks; a failure count of 0: nothing locks;
+//   - lengths count only where pwdCheckQuality is 1 or 2;
+//   - without pwdLockout TRUE nothing locks, not even an administrator's lock;
+//   - a lock stamp stays after a timed lock has run out;
+//   - pwdReset counts only under a policy with pwdMustChange;
+//   - a password without pwdChangedTime never expires;
+//   - an attribute that a policy lacks is 0 or FALSE (pwdAllowUserChange:
+//     TRUE); nothing comes from the default policy.
+package directory
+
+import (
+	"strings"
+	"time"
+
+	"yewcone/core/check"
+	"yewcone/core/estate"
+	"yewcone/intake"
+	"yewcone/intake/ldif"
+)
+
+// Format is the LDIF of a directory with the password policy schema.
+var Format = intake.Format{
+	Name: "ldif",
+	Doc:  "LDIF of an LDAP directory with the password policy schema, from slapcat or ldapsearch",
+	Open: open,
+	ToKnow: map[string]string{
+		"idle":          "load the lastbind feature, which keeps pwdLastSuccess, and export the operational attributes with '+'",
+		"storage":       "export with slapcat, or as a user who may read userPassword",
+		"password_set":  "export the operational attributes: ldapsearch … '*' '+'",
+		"locked":        "export the operational attributes: ldapsearch … '*' '+'",
+		"must_change":   "export the operational attributes: ldapsearch … '*' '+'",
+		"created":       "export the operational attributes: ldapsearch … '*' '+'",
+		"second_factor": "the directory does not know it: write it under \"known\" in estate.yaml, or ask the systems in front of it",
+		"common_barred": "what a check module refuses stands in its own configuration: write it under \"known\" in estate.yaml",
+		"blank_allowed": "no policy demands a length: try an empty password, and write the answer under \"known\" in estate.yaml",
+	},
+}
+
+// wanted are the attributes that are read, in small letters.
+const wanted = `uid cn displayname givenname sn mail
+	employeenumber description userpassword member uniquemember memberuid olcppolicydefault
+	entryuuid entrycsn createtimestamp modifytimestamp
+	pwdchangedtime pwdaccountlockedtime pwdfailuretime pwdgraceusetime pwdreset pwdpolicysubentry pwdlastsuccess
+	authtimestamp pwdstarttime pwdendtime
+	pwdminlength pwdmaxlength pwdcheckquality pwdinhistory pwdminage pwdmaxage pwdexpirewarning pwdgraceauthnlimit
+	pwdlockout pwdmaxfailure pwdlockoutduration pwdfailurecountinterval pwdmustchange pwdallowuserchange
+	pwdcheckmodule pwdusecheckmodule pwdmaxidle pwdmindelay pwdmaxdelay pwdattribute`
+
+type export struct {
+	request  *intake.Request
+	system   *estate.System
+	policies []policy       // beside system.Policies
+	byDN     map[string]int // policies
+	fallback string         // DN of the default policy
+	groups   *ldif.Groups
+	files    *ldif.Files
+	latest   time.Time
+	notes    estate.Notes
+}
+
+func open(r *intake.Request) (check.Export, error) {
+	e := &export{request: r, system: r.NewSystem(), byDN: map[string]int{}, groups: ldif.NewGroups()}
+	e.files = ldif.NewFiles(r, &e.notes, wanted)
+	if e.system.Chooses == "" {
+		e.system.Chooses = estate.ChooseAssigned
+	}
+	if err := e.files.Scan(e.structure); err != nil {
+		return nil, err
+	}
+	if e.system.AsOf.IsZero() && !e.latest.IsZero() {
+		e.system.AsOf, e.system.AsOfFrom = e.latest, "the latest change in the export"
+	}
+	e.settleDefault()
+	return e, nil
+}
+
+func (e *export) System() *estate.System { return e.system }
+func (e *export) Notes() *estate.Notes   { return &e.notes }
+
+// structure gathers what accounts are judged by: policies, groups, the name
+// of the default policy and the latest stamp of the server.
+func (e *export) structure(file string, x *ldif.Entry) error {
+	for _, name := range []string{"modifytimestamp", "createtimestamp"} {
+		if at, ok := ldif.Stamp(x.Text(name)); ok && at.After(e.latest) {
+			e.latest = at
+		}
+	}
+	if a, ok := x.First("olcppolicydefault"); ok {
+		e.fallback = ldif.NormalDN(a.Value)
+	}
+	switch {
+	case x.Is("pwdPolicy"):
+		e.addPolicy(file, x)
+	case x.Is("groupOfNames"), x.Is("groupOfUniqueNames"), x.Is("groupOfMembers"), x.Is("posixGroup"):
+		dn := ldif.NormalDN(x.DN)
+		e.groups.Name(dn, x.Text("cn"))
+		for _, a := range x.Attrs {
+			switch a.Name {
+			case "member", "uniquemember":
+				e.groups.Add(ldif.NormalDN(a.Value), dn)
+			case "memberuid":
+				e.groups.Add("uid:"+a.Value, dn)
+			}
+		}
+	}
+	return nil
+}
+
+func (e *export) settleDefault() {
+	if e.system.Default != "" {
+		if e.system.Policy(e.system.Default) == nil {
+			e.notes.Remark(estate.Origin{File: "estate.yaml"}, "the default policy %q is not in the export; its accounts fall under no policy", e.system.Default)
+		}
+		return
+	}
+	if i, ok := e.byDN[e.fallback]; ok {
+		e.system.Default = e.system.Policies[i].Name
+	} else if e.fallback == "" && len(e.system.Policies) > 0 {
+		e.notes.Remark(estate.Origin{File: strings.Join(e.request.From, ", ")}, "the export does not say which policy is the default (olcPPolicyDefault stands in cn=config); accounts that name no policy are taken to fall under none: add the configuration's export, or \"default\" in estate.yaml")
+	} else if e.fallback != "" {
+		e.notes.Remark(estate.Origin{File: strings.Join(e.request.From, ", ")}, "the default policy %q is not in the export; accounts that name no policy fall under none", e.fallback)
+	}
+}

@@ -1,0 +1,92 @@
+package ldif
+
+import (
+	"errors"
+	"io"
+	"strings"
+
+	"yewcone/core/estate"
+	"yewcone/intake"
+	"yewcone/intake/text"
+)
+
+// Files reads the LDIF files of an export, any number of times. What is wrong
+// in them is noted the first time only.
+type Files struct {
+	request *intake.Request
+	notes   *estate.Notes
+	wanted  map[string]bool
+	passes  int
+}
+
+// NewFiles returns the files of a request. wanted are the attributes that are
+// kept, in small letters, separated by white space.
+func NewFiles(r *intake.Request, notes *estate.Notes, wanted string) *Files {
+	f := &Files{request: r, notes: notes, wanted: map[string]bool{}}
+	for _, name := range strings.Fields("dn version search result ref changetype objectclass " + wanted) {
+		f.wanted[name] = true
+	}
+	return f
+}
+
+// Scan reads all files once and hands over each entry. It stops at the first
+// error of each and returns it; a file that cannot be opened is an
+// *intake.Unreadable.
+func (f *Files) Scan(each func(file string, x *Entry) error) error {
+	f.passes++
+	for _, from := range f.request.From {
+		if err := f.scanFile(from, each); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (f *Files) scanFile(from string, each func(file string, x *Entry) error) error {
+	open, err := text.Open(f.request.Path(from), "")
+	if err != nil {
+		return intake.CannotOpen(from, err)
+	}
+	defer open.Close()
+	r := newReader(open, f.wanted)
+	entries := 0
+	for {
+		x, err := r.next()
+		switch {
+		case err == io.EOF:
+			if f.passes == 1 {
+				f.checkEnd(from, open, r, entries)
+			}
+			return nil
+		case errors.Is(err, errBadLine):
+			if f.passes == 1 {
+				message := strings.TrimSuffix(err.Error(), ": "+errBadLine.Error())
+				f.notes.Refuse(estate.Origin{File: from, Line: r.rawLine}, "the entry is left out: %s", message)
+			}
+			continue
+		case err != nil:
+			if f.passes == 1 {
+				f.notes.Cut(estate.Origin{File: from, Line: r.line}, "the file cannot be read on: %s", err)
+			}
+			return nil
+		}
+		entries++
+		if err := each(from, x); err != nil {
+			return err
+		}
+	}
+}
+
+// checkEnd: exports end with the empty line that closes the last entry; one
+// that does not was probably cut off.
+func (f *Files) checkEnd(from string, open *text.File, r *reader, entries int) {
+	origin := estate.Origin{File: from, Line: r.line}
+	switch {
+	case entries == 0:
+		f.notes.Cut(origin, "no LDIF entries were found here; take the export again")
+	case !open.EndsInLine():
+		f.notes.Cut(origin, "the file ends in the middle of a line: it was cut off; take the export again")
+	case !r.closed:
+		f.notes.Cut(origin, "the file ends without the empty line that closes an entry: it may have been cut off; take the export again, or add the line if the file is whole")
+	}
+}
