@@ -32,6 +32,35 @@ func checkStates(t *testing.T, system string, edit func(folder string)) *states 
 	if edit != nil {
 		edit(folder)
 	}
+	return statesOf(t, folder, system)
+}
+
+// statesAlone checks an estate with one system, described by the lines of its
+// entry in estate.yaml, with the rules of testdata/truth/states.yaml and the
+// files of a folder under testdata/truth.
+func statesAlone(t *testing.T, exports, entry string) *states {
+	t.Helper()
+	folder := t.TempDir()
+	if err := os.CopyFS(filepath.Join(folder, "x"), os.DirFS(filepath.Join("testdata/truth", exports))); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.MkdirAll(filepath.Join(folder, "rules"), 0o755); err != nil {
+		t.Fatal(err)
+	}
+	copyFile(t, "testdata/truth/states.yaml", filepath.Join(folder, "rules/states.yaml"))
+	text := "estate: Alone\nsystems:\n  alone:\n    rules: states\n"
+	for line := range strings.SplitSeq(entry, "\n") {
+		text += "    " + line + "\n"
+	}
+	if err := os.WriteFile(filepath.Join(folder, "estate.yaml"), []byte(text), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	return statesOf(t, folder, "alone")
+}
+
+// statesOf checks a system and reads who is in which state.
+func statesOf(t *testing.T, folder, system string) *states {
+	t.Helper()
 	if _, stderr, code := runTool(t, folder, "check", system, "--each", "each.ndjson", "--out", "result.txt"); code != 1 {
 		result, _ := os.ReadFile(filepath.Join(folder, "result.txt"))
 		t.Fatalf("exit %d\n%s\n%s", code, stderr, result)
@@ -322,5 +351,69 @@ func TestRotaTruth(t *testing.T) {
 				}
 			}
 		})
+	}
+}
+
+// rowsOf reads a table of testdata/truth.
+func rowsOf(t *testing.T, name string) [][]string {
+	t.Helper()
+	data, err := os.ReadFile(filepath.Join("testdata/truth", name))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var rows [][]string
+	for line := range strings.Lines(string(data)) {
+		rows = append(rows, strings.Split(strings.TrimRight(line, "\n"), "\t"))
+	}
+	return rows
+}
+
+// TestDomainTruth holds a Samba domain's export against what its server
+// itself computed for each account.
+func TestDomainTruth(t *testing.T) {
+	s := statesAlone(t, "samba", `export: {read: samba, from: [x/domain.ldif, x/pso.ldif, x/accounts.ldif]}
+as_of: 2026-11-16 09:00
+kinds: {shared: login == "nobody"}`)
+	var locked, forEver, mustChange, lasts, expired, disabled, privileged []string
+	for _, f := range rowsOf(t, "samba.tsv") {
+		login, policy, set, expires, lock, off, admin, remarks := f[0], f[2], f[3], f[4], f[5], f[6], f[7], f[9]
+		got := s.account[login]
+		add := func(list *[]string, is bool) {
+			if is {
+				*list = append(*list, login)
+			}
+		}
+		wantSet, wantExpires := set, expires
+		if set == "0" {
+			wantSet = "unknown"
+		}
+		switch {
+		case strings.HasPrefix(expires, "never"):
+			wantExpires = "never"
+			lasts = append(lasts, login)
+		case strings.Contains(expires, "must change"):
+			wantExpires = "unknown"
+			mustChange = append(mustChange, login)
+		}
+		if got["policy"] != policy || got["password_set"] != wantSet || got["expires"] != wantExpires {
+			t.Errorf("%s: policy %v, set %v, expires %v; want %s, %s, %s", login, got["policy"], got["password_set"], got["expires"], policy, wantSet, wantExpires)
+		}
+		add(&locked, lock != "no")
+		add(&forEver, lock == "until unlocked")
+		add(&expired, strings.Contains(remarks, "password expired"))
+		add(&disabled, off == "yes" || strings.HasPrefix(remarks, "ACCOUNT expired"))
+		add(&privileged, admin != "")
+	}
+	s.count("account", 36)
+	s.is("locked", locked...)
+	s.is("locked-for-ever", forEver...)
+	s.is("must-change", mustChange...)
+	s.is("lasts", lasts...)
+	s.is("overdue", expired...)
+	s.is("disabled", disabled...)
+	s.is("privileged", privileged...)
+	s.count("never-flag", 8)
+	if until := s.account["ttrevanion"]["locked_until"]; until != "2026-11-16 09:11" {
+		t.Errorf("ttrevanion is locked until %v", until)
 	}
 }

@@ -6,10 +6,11 @@ import (
 	"yewcone/intake/directory"
 	"yewcone/intake/linux"
 	"yewcone/intake/mapping"
+	"yewcone/intake/samba"
 )
 
 // All lists every format. Adding one means a folder and a line here.
-var All = []intake.Format{directory.Format, linux.Format, mapping.Format}
+var All = []intake.Format{directory.Format, samba.Format, linux.Format, mapping.Format}
 
 // Names lists what "read" can say in an estate file.
 func Names() []string {

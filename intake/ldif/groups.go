@@ -65,3 +65,20 @@ func (g *Groups) Above(group string) []string {
 	g.closure[group] = names
 	return names
 }
+
+// DNs returns the normal DNs of all groups of the given members, also through
+// other groups; members that are groups themselves are in the list.
+func (g *Groups) DNs(members []string) []string {
+	var all []string
+	seen := map[string]bool{}
+	for queue := members; len(queue) > 0; queue = queue[1:] {
+		if next := queue[0]; !seen[next] {
+			seen[next] = true
+			if g.Known(next) {
+				all = append(all, next)
+			}
+			queue = append(queue, g.parents[next]...)
+		}
+	}
+	return all
+}

@@ -1,0 +1,235 @@
+package samba
+
+import (
+	"cmp"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"yewcone/core/estate"
+	"yewcone/core/setting"
+	"yewcone/intake/ldif"
+)
+
+// The bits of userAccountControl.
+const (
+	controlDisabled   = 0x2
+	controlBlank      = 0x20
+	controlReversible = 0x80
+	controlMachine    = 0x800 | 0x1000 | 0x2000
+	controlNoExpiry   = 0x10000
+	controlSmartCard  = 0x40000
+)
+
+// Accounts streams people and machines.
+func (e *export) Accounts(yield func(*estate.Account) error) error {
+	var a estate.Account
+	return e.files.Scan(func(file string, x *ldif.Entry) error {
+		if !x.Is("user") || x.Text("useraccountcontrol") == "" {
+			return nil
+		}
+		a.Reset()
+		a.Origin = estate.Origin{File: file, Line: x.Line}
+		e.fill(&a, x)
+		if a.Login == "" {
+			e.notes.Refuse(a.Origin, "the entry is left out: it has no name")
+			return nil
+		}
+		return yield(&a)
+	})
+}
+
+// integer reads an attribute; false when it is absent or no number.
+func integer(x *ldif.Entry, name string) (int64, bool) {
+	n, err := strconv.ParseInt(x.Text(name), 10, 64)
+	return n, err == nil
+}
+
+func (e *export) fill(a *estate.Account, x *ldif.Entry) {
+	a.Login = cmp.Or(x.Text("samaccountname"), x.Text("cn"))
+	a.DisplayName, a.FirstName, a.LastName = cmp.Or(x.Text("displayname"), x.Text("cn")), x.Text("givenname"), x.Text("sn")
+	a.Email, a.Description = cmp.Or(x.Text("mail"), x.Text("userprincipalname")), x.Text("description")
+	a.EmployeeNo = cmp.Or(x.Text("employeenumber"), x.Text("employeeid"))
+	a.Unit = ldif.UnitOf(x.DN)
+	dn := ldif.NormalDN(x.DN)
+	own := e.ownGroups(x)
+	a.Groups, a.GroupsKnown = e.groups.Of(a.Groups, dn), true
+	for _, g := range own {
+		for _, name := range e.groups.Above(g) {
+			if !slices.Contains(a.Groups, name) {
+				a.Groups = append(a.Groups, name)
+			}
+		}
+	}
+	a.Policy = e.policyOf(dn, own)
+	control, ok := integer(x, "useraccountcontrol")
+	if !ok {
+		e.notes.Refuse(a.Origin, "userAccountControl of %q is no number; its marks are unknown", a.Login)
+		return
+	}
+	a.Kind = kind(x, control)
+	a.Privileged = estate.TriOf(e.privileged(dn, own))
+	p := e.policies[cmp.Or(a.Policy, e.system.Default)]
+	e.marks(a, x, control, p)
+	e.password(a, x, control)
+	e.lock(a, x, p)
+}
+
+// ownGroups is the primary group, which no attribute of the group or of the
+// account lists.
+func (e *export) ownGroups(x *ldif.Entry) []string {
+	if primary, ok := e.byRID[x.Text("primarygroupid")]; ok {
+		return []string{primary}
+	}
+	return nil
+}
+
+// allGroups returns the DNs of all groups of an account.
+func (e *export) allGroups(dn string, own []string) []string {
+	return e.groups.DNs(append([]string{dn}, own...))
+}
+
+func (e *export) privileged(dn string, own []string) bool {
+	return slices.ContainsFunc(e.allGroups(dn, own), func(g string) bool { return e.builtin[g] })
+}
+
+// policyOf: a settings object of the user itself goes before those of groups;
+// among equals the lowest precedence, then the smaller objectGUID.
+func (e *export) policyOf(dn string, own []string) string {
+	if len(e.applies) == 0 {
+		return ""
+	}
+	if name := e.first(e.applies[dn]); name != "" {
+		return name
+	}
+	var names []string
+	for _, g := range e.allGroups(dn, own) {
+		if e.security[g] {
+			names = append(names, e.applies[g]...)
+		}
+	}
+	return e.first(names)
+}
+
+func (e *export) first(names []string) string {
+	if len(names) == 0 {
+		return ""
+	}
+	return slices.MinFunc(names, func(a, b string) int {
+		x, y := e.policies[a], e.policies[b]
+		return cmp.Or(cmp.Compare(x.precedence, y.precedence), cmp.Compare(x.guid, y.guid))
+	})
+}
+
+func kind(x *ldif.Entry, control int64) string {
+	sid := x.Text("objectsid")
+	switch {
+	case control&controlMachine != 0:
+		return estate.Service
+	case strings.HasSuffix(sid, "-501"):
+		return estate.Guest
+	case strings.HasSuffix(sid, "-500"), strings.HasSuffix(sid, "-502"):
+		return estate.BuiltIn
+	}
+	return ""
+}
+
+func (e *export) marks(a *estate.Account, x *ldif.Entry, control int64, p settings) {
+	a.NeverExpires = estate.TriOf(control&controlNoExpiry != 0)
+	a.BlankAllowed = estate.TriOf(control&controlBlank != 0)
+	a.CannotChange = estate.Unknown // stands in the access list
+	a.PasswordUsable = estate.Yes
+	a.Storage = setting.ChoiceAt(setting.StoredUnsalted)
+	if control&controlReversible != 0 && p.reversible {
+		a.Storage = setting.ChoiceAt(setting.StoredReversible)
+	}
+	if control&controlSmartCard != 0 {
+		a.PasswordUsable, a.SecondFactor = estate.No, estate.Yes
+	}
+	a.Enabled = estate.TriOf(control&controlDisabled == 0)
+	end, ok := integer(x, "accountexpires")
+	if a.Enabled == estate.Yes && ok && end != 0 && end != noEnd {
+		a.Enabled = estate.Unknown
+		if !e.system.AsOf.IsZero() {
+			a.Enabled = estate.TriOf(e.system.AsOf.Before(moment(end)))
+		}
+	}
+}
+
+func (e *export) password(a *estate.Account, x *ldif.Entry, control int64) {
+	a.Created = stampMoment(x.Text("whencreated"))
+	a.LastSignIn = later(x)
+	without := control&(controlNoExpiry|controlSmartCard|controlMachine) != 0
+	if without {
+		a.PasswordExpires = estate.Never
+	}
+	set, ok := integer(x, "pwdlastset")
+	if !ok {
+		return
+	}
+	a.MustChange = estate.TriOf(set == 0 && !without)
+	if set > 0 {
+		a.PasswordSet = estate.At(moment(set))
+	}
+}
+
+// later is the later of the two stamps of the last sign-in; without either it
+// is unknown, since each controller keeps its own.
+func later(x *ldif.Entry) estate.Moment {
+	latest := int64(0)
+	for _, name := range []string{"lastlogon", "lastlogontimestamp"} {
+		if n, ok := integer(x, name); ok && n != noEnd {
+			latest = max(latest, n)
+		}
+	}
+	if latest == 0 {
+		return estate.Moment{}
+	}
+	return estate.At(moment(latest))
+}
+
+func stampMoment(text string) estate.Moment {
+	at, ok := ldif.Stamp(text)
+	if !ok {
+		return estate.Moment{}
+	}
+	return estate.At(at)
+}
+
+// lock: the stamp of a lock stays after a timed lock has run out.
+func (e *export) lock(a *estate.Account, x *ldif.Entry, p settings) {
+	asOf, dated := e.system.AsOf, !e.system.AsOf.IsZero()
+	bad, _ := integer(x, "badpwdcount")
+	last, _ := integer(x, "badpasswordtime")
+	if dated {
+		counts := p.window == math.MaxInt64 || last > 0 && asOf.Sub(moment(last)) < ticks(p.window)
+		a.Failures = estate.CountOf(0)
+		if counts {
+			a.Failures = estate.CountOf(int(bad))
+		}
+	}
+	a.Locked = estate.No
+	since, ok := integer(x, "lockouttime")
+	if !ok || since == 0 || !p.locks {
+		return
+	}
+	end := moment(since).Add(ticks(p.duration))
+	switch {
+	case p.duration == 0:
+		a.Locked, a.LockedSince, a.LockedUntil = estate.Yes, estate.At(moment(since)), estate.Never
+	case !dated:
+		a.Locked = estate.Unknown
+	case asOf.Before(end):
+		a.Locked, a.LockedSince, a.LockedUntil = estate.Yes, estate.At(moment(since)), estate.At(end)
+	}
+}
+
+// ticks turns a count of 100 ns into a duration.
+func ticks(n int64) time.Duration {
+	if n > math.MaxInt64/100 {
+		return math.MaxInt64
+	}
+	return time.Duration(n) * 100
+}

@@ -1,0 +1,193 @@
+package samba
+
+import (
+	"math"
+	"strconv"
+	"strings"
+
+	"yewcone/core/estate"
+	"yewcone/core/setting"
+	"yewcone/intake/ldif"
+)
+
+// attributes names where the settings stand; a settings object of its own has
+// other names than the domain.
+type attributes struct {
+	length, complexity, reversible, history, minAge, maxAge, attempts, duration, window string
+}
+
+var (
+	domainAttributes = attributes{"minPwdLength", "pwdProperties", "pwdProperties", "pwdHistoryLength", "minPwdAge", "maxPwdAge", "lockoutThreshold", "lockoutDuration", "lockOutObservationWindow"}
+	objectAttributes = attributes{"msDS-MinimumPasswordLength", "msDS-PasswordComplexityEnabled", "msDS-PasswordReversibleEncryptionEnabled", "msDS-PasswordHistoryLength", "msDS-MinimumPasswordAge", "msDS-MaximumPasswordAge", "msDS-LockoutThreshold", "msDS-LockoutDuration", "msDS-LockoutObservationWindow"}
+)
+
+// The bits of pwdProperties.
+const (
+	propertyComplex    = 1
+	propertyReversible = 16
+)
+
+// policyReader turns one entry into settings.
+type policyReader struct {
+	e      *export
+	x      *ldif.Entry
+	file   string
+	policy *estate.Policy
+}
+
+func (e *export) addPolicy(file string, x *ldif.Entry, name string, from attributes) {
+	if e.system.Policy(name) != nil {
+		e.notes.Refuse(estate.Origin{File: file, Line: x.Line}, "the policy %q stands here a second time; the first counts", name)
+		return
+	}
+	e.system.Policies = append(e.system.Policies, estate.Policy{Name: name, Origin: estate.Origin{File: file, Line: x.Line}})
+	p := &policyReader{e: e, x: x, file: file, policy: &e.system.Policies[len(e.system.Policies)-1]}
+	if at, ok := ldif.Stamp(x.Text("whenchanged")); ok {
+		p.policy.Changed = estate.At(at)
+	}
+	s := settings{reversible: p.on(from.reversible, propertyReversible), guid: guidBytes(x.Text("objectguid"))}
+	s.precedence, _ = p.number("msDS-PasswordSettingsPrecedence")
+	p.policy.Priority = int(s.precedence)
+	p.complexity(from, s.reversible)
+	p.count("history", from.history)
+	p.ages(from)
+	p.lockout(from, &s)
+	e.policies[name] = s
+}
+
+func (p *policyReader) origin(attr string) estate.Origin {
+	a, ok := p.x.First(strings.ToLower(attr))
+	if !ok {
+		return estate.Origin{File: p.file, Line: p.x.Line, Place: p.x.DN, Text: attr + " absent"}
+	}
+	return estate.Origin{File: p.file, Line: a.Line, Place: p.x.DN, Text: attr + ": " + a.Value}
+}
+
+// number reads an attribute; false when it is absent or no number, which is
+// noted.
+func (p *policyReader) number(attr string) (int64, bool) {
+	a, ok := p.x.First(strings.ToLower(attr))
+	if !ok {
+		return 0, false
+	}
+	n, err := strconv.ParseInt(a.Value, 10, 64)
+	if err != nil {
+		p.e.notes.Refuse(estate.Origin{File: p.file, Line: a.Line}, "%s of the policy %q is no whole number", attr, p.policy.Name)
+	}
+	return n, err == nil
+}
+
+// on reads a switch: TRUE in a settings object, a bit in the domain.
+func (p *policyReader) on(attr string, bit int64) bool {
+	if a, ok := p.x.First(strings.ToLower(attr)); ok && strings.EqualFold(a.Value, "TRUE") {
+		return true
+	}
+	if attr != "pwdProperties" {
+		return false
+	}
+	n, _ := p.number(attr)
+	return n&bit != 0
+}
+
+func (p *policyReader) set(name, attr string, v setting.Value) {
+	p.policy.Set(setting.Must(name), v, p.origin(attr))
+}
+
+// count sets a number of which 0 means off; an absent one stays unknown.
+func (p *policyReader) count(name, attr string) {
+	if n, ok := p.number(attr); ok && n > 0 {
+		p.set(name, attr, setting.Count(n))
+	} else if ok {
+		p.set(name, attr, setting.OffValue)
+	}
+}
+
+func (p *policyReader) complexity(from attributes, reversible bool) {
+	p.count("min_length", from.length)
+	if p.policy.Value(setting.Must("min_length")).State() == setting.Amount {
+		p.set("blank_allowed", from.length, setting.No)
+	}
+	if p.on(from.complexity, propertyComplex) {
+		p.set("min_classes", from.complexity, setting.Count(3))
+	} else if p.x.Text(strings.ToLower(from.complexity)) != "" {
+		p.set("min_classes", from.complexity, setting.OffValue)
+	}
+	stored := setting.ChoiceAt(setting.StoredUnsalted)
+	origin := p.origin(from.reversible)
+	origin.Text += "; the domain keeps a hash without salt"
+	if reversible {
+		stored, origin = setting.ChoiceAt(setting.StoredReversible), p.origin(from.reversible)
+		origin.Text += "; for accounts that ask for it"
+	}
+	p.policy.Set(setting.Must("storage"), stored, origin)
+	p.set("source_attempts", from.attempts, setting.OffValue)
+	p.set("max_length", from.length, setting.OffValue)
+}
+
+// span reads a negative count of 100 ns as a positive one; for ever is
+// math.MaxInt64.
+func (p *policyReader) span(attr string) (int64, bool) {
+	n, ok := p.number(attr)
+	switch {
+	case !ok:
+		return 0, false
+	case n == forEver:
+		return math.MaxInt64, true
+	case n > 0:
+		p.e.notes.Refuse(p.origin(attr), "a length of time is negative here, and this one is not")
+		return 0, false
+	}
+	return -n, true
+}
+
+func (p *policyReader) ages(from attributes) {
+	if n, ok := p.span(from.maxAge); ok {
+		v := seconds(n)
+		if n <= ticksPerDay || n == math.MaxInt64 {
+			v = setting.OffValue
+		}
+		p.set("max_age", from.maxAge, v)
+	}
+	if n, ok := p.span(from.minAge); ok {
+		v := seconds(n)
+		if n == 0 || n == math.MaxInt64 {
+			v = setting.OffValue
+		}
+		p.set("min_age", from.minAge, v)
+	}
+}
+
+func (p *policyReader) lockout(from attributes, s *settings) {
+	attempts, ok := p.number(from.attempts)
+	if !ok {
+		return
+	}
+	window, hasWindow := p.span(from.window)
+	duration, hasDuration := p.span(from.duration)
+	s.window, s.duration = window, duration
+	if duration == math.MaxInt64 {
+		s.duration = 0
+	}
+	switch {
+	case attempts <= 0:
+		p.set("lockout_attempts", from.attempts, setting.OffValue)
+	case hasWindow && window == 0:
+		origin := p.origin(from.window)
+		origin.Text += ": each failure is forgotten at once, so that nothing locks"
+		p.policy.Set(setting.Must("lockout_attempts"), setting.OffValue, origin)
+	default:
+		s.locks = true
+		p.set("lockout_attempts", from.attempts, setting.Count(attempts))
+	}
+	if hasWindow && window == math.MaxInt64 {
+		p.set("lockout_window", from.window, setting.OffValue)
+	} else if hasWindow {
+		p.set("lockout_window", from.window, seconds(window))
+	}
+	if hasDuration && s.duration == 0 {
+		p.set("lockout_duration", from.duration, setting.UntilUnlockedValue)
+	} else if hasDuration {
+		p.set("lockout_duration", from.duration, seconds(duration))
+	}
+	p.set("lockout_covers_admins", from.attempts, setting.Yes)
+}

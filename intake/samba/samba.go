@@ -1,0 +1,189 @@
+// Package samba reads the LDIF of a Samba Active Directory domain: the domain
+// object, password settings objects with their targets, groups, and accounts.
+//
+// What the values mean was tried on Samba 4.17:
+//   - lengths of time are negative counts of 100 ns, moments are counts of 100
+//     ns since 1601; -0x8000000000000000 is for ever;
+//   - a lock of 0 lasts until an administrator unlocks; an observation window
+//     of 0 forgets each failure at once, so that nothing ever locks;
+//   - a maximum age of up to one day counts as never;
+//   - lockoutTime stays after a timed lock has run out;
+//   - pwdLastSet 0 asks for a change, but not beside "password never expires";
+//   - a settings object of the user goes before those of groups; among equals
+//     the lowest precedence wins, then the smaller objectGUID; it replaces all
+//     of the domain's settings.
+package samba
+
+import (
+	"encoding/hex"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"yewcone/core/check"
+	"yewcone/core/estate"
+	"yewcone/core/setting"
+	"yewcone/intake"
+	"yewcone/intake/ldif"
+)
+
+// Format is the LDIF of a Samba AD domain.
+var Format = intake.Format{
+	Name: "samba",
+	Doc:  "LDIF of a Samba Active Directory domain, from ldbsearch: the domain object, password settings objects, groups and accounts",
+	Open: open,
+	ToKnow: map[string]string{
+		"second_factor":   "the domain does not know it: write it under \"known\" in estate.yaml",
+		"last_sign_in":    "lastLogonTimestamp is replicated and late by up to two weeks; export it together with lastLogon of every controller",
+		"idle":            "lastLogonTimestamp is replicated and late by up to two weeks; export it together with lastLogon of every controller",
+		"kind":            "say under \"kinds\" in estate.yaml which accounts are not people",
+		"common_barred":   "depends on the server's check password script: write it under \"known\" in estate.yaml",
+		"blank_allowed":   "no least length: try an empty password, and write the answer under \"known\" in estate.yaml",
+		"password_set":    "pwdLastSet was set to 0, or is not in the export",
+		"never_signed_in": "export lastLogonTimestamp together with lastLogon of every controller",
+	},
+}
+
+const wanted = `cn name samaccountname userprincipalname mail displayname givenname sn description employeenumber employeeid
+	objectguid objectsid whencreated whenchanged useraccountcontrol pwdlastset badpwdcount badpasswordtime lockouttime accountexpires
+	lastlogon lastlogontimestamp primarygroupid memberof member grouptype
+	minpwdlength pwdproperties pwdhistorylength minpwdage maxpwdage lockoutthreshold lockoutduration lockoutobservationwindow
+	msds-maximumpasswordage msds-minimumpasswordage msds-minimumpasswordlength msds-passwordhistorylength
+	msds-passwordcomplexityenabled msds-passwordreversibleencryptionenabled msds-lockoutobservationwindow msds-lockoutduration
+	msds-lockoutthreshold msds-passwordsettingsprecedence msds-psoappliesto`
+
+// domain is the name of the policy that the domain object makes.
+const domain = "domain"
+
+// settings is what the reader itself needs of a policy.
+type settings struct {
+	locks      bool
+	duration   int64 // of a lock, in 100 ns; 0 until an administrator acts
+	window     int64 // in 100 ns; math.MaxInt64 for ever
+	reversible bool
+	precedence int64
+	guid       string // as stored, sixteen bytes
+}
+
+type export struct {
+	system   *estate.System
+	files    *ldif.Files
+	groups   *ldif.Groups
+	policies map[string]settings // by name
+	applies  map[string][]string // DN of a target: names of settings objects
+	byRID    map[string]string   // last part of a group's SID: its DN
+	builtin  map[string]bool     // DNs of groups whose members are administrators
+	security map[string]bool     // DNs of groups that are not for mail only
+	latest   time.Time
+	notes    estate.Notes
+}
+
+func open(r *intake.Request) (check.Export, error) {
+	e := &export{
+		system: r.NewSystem(), groups: ldif.NewGroups(), policies: map[string]settings{}, applies: map[string][]string{},
+		byRID: map[string]string{}, builtin: map[string]bool{}, security: map[string]bool{},
+	}
+	e.files = ldif.NewFiles(r, &e.notes, wanted)
+	e.system.Chooses = estate.ChooseAssigned
+	if err := e.files.Scan(e.structure); err != nil {
+		return nil, err
+	}
+	if e.system.AsOf.IsZero() && !e.latest.IsZero() {
+		e.system.AsOf, e.system.AsOfFrom = e.latest, "the latest change in the export"
+	}
+	if e.system.Policy(domain) == nil {
+		e.notes.Remark(estate.Origin{File: strings.Join(r.From, ", ")}, "the domain object is not in the export: what holds for accounts without settings of their own is unknown; export it with -s base")
+	} else {
+		e.system.Default = domain
+	}
+	return e, nil
+}
+
+func (e *export) System() *estate.System { return e.system }
+func (e *export) Notes() *estate.Notes   { return &e.notes }
+
+// structure gathers policies and groups.
+func (e *export) structure(file string, x *ldif.Entry) error {
+	if at, ok := ldif.Stamp(x.Text("whenchanged")); ok && at.After(e.latest) {
+		e.latest = at
+	}
+	dn := ldif.NormalDN(x.DN)
+	switch {
+	case x.Is("domainDNS") && x.Text("minpwdlength") != "":
+		e.addPolicy(file, x, domain, domainAttributes)
+	case x.Is("msDS-PasswordSettings"):
+		e.addPolicy(file, x, x.Text("cn"), objectAttributes)
+		for _, a := range x.Attrs {
+			if a.Name == "msds-psoappliesto" {
+				target := ldif.NormalDN(a.Value)
+				e.applies[target] = append(e.applies[target], x.Text("cn"))
+			}
+		}
+	case x.Is("group"):
+		e.group(x, dn)
+	}
+	for _, a := range x.Attrs {
+		if a.Name == "memberof" {
+			e.groups.Add(dn, ldif.NormalDN(a.Value))
+		}
+	}
+	return nil
+}
+
+// administrators are the last parts of the SIDs of groups that rule the
+// domain: Domain Admins, Schema Admins, Enterprise Admins; and the built-in
+// Administrators.
+var administrators = []string{"-512", "-518", "-519"}
+
+func (e *export) group(x *ldif.Entry, dn string) {
+	name := x.Text("samaccountname")
+	if name == "" {
+		name = x.Text("cn")
+	}
+	e.groups.Name(dn, name)
+	sid := x.Text("objectsid")
+	if i := strings.LastIndexByte(sid, '-'); i >= 0 {
+		rid := sid[i:]
+		if sid == "S-1-5-32-544" || strings.HasPrefix(sid, "S-1-5-21-") && slices.Contains(administrators, rid) {
+			e.builtin[dn] = true
+		}
+		if strings.HasPrefix(sid, "S-1-5-21-") {
+			e.byRID[rid[1:]] = dn
+		}
+	}
+	kind, err := strconv.ParseInt(x.Text("grouptype"), 10, 64)
+	e.security[dn] = err != nil || kind < 0 || kind&0x80000000 != 0
+	for _, a := range x.Attrs {
+		if a.Name == "member" {
+			e.groups.Add(ldif.NormalDN(a.Value), dn)
+		}
+	}
+}
+
+// guidBytes turns the text form of a GUID into the order of its stored bytes:
+// the first three groups are little-endian.
+func guidBytes(text string) string {
+	raw, err := hex.DecodeString(strings.ReplaceAll(text, "-", ""))
+	if err != nil || len(raw) != 16 {
+		return text
+	}
+	slices.Reverse(raw[0:4])
+	slices.Reverse(raw[4:6])
+	slices.Reverse(raw[6:8])
+	return string(raw)
+}
+
+const (
+	forEver      = math.MinInt64
+	ticksPerDay  = 24 * 60 * 60 * 10_000_000
+	ticksPerSec  = 10_000_000
+	epochSeconds = 11_644_473_600 // from 1601 to 1970
+	noEnd        = math.MaxInt64
+)
+
+// moment reads a count of 100 ns since 1601.
+func moment(ticks int64) time.Time { return time.Unix(ticks/ticksPerSec-epochSeconds, 0).UTC() }
+
+func seconds(ticks int64) setting.Value { return setting.Seconds(ticks / ticksPerSec) }
