@@ -6,11 +6,13 @@ import (
 	"yewcone/intake/directory"
 	"yewcone/intake/linux"
 	"yewcone/intake/mapping"
+	"yewcone/intake/mariadb"
+	"yewcone/intake/postgresql"
 	"yewcone/intake/samba"
 )
 
 // All lists every format. Adding one means a folder and a line here.
-var All = []intake.Format{directory.Format, samba.Format, linux.Format, mapping.Format}
+var All = []intake.Format{directory.Format, samba.Format, postgresql.Format, mariadb.Format, linux.Format, mapping.Format}
 
 // Names lists what "read" can say in an estate file.
 func Names() []string {

@@ -8,6 +8,7 @@ import (
 	"compress/gzip"
 	"fmt"
 	"io"
+	"iter"
 	"os"
 	"strings"
 	"unicode/utf8"
@@ -170,4 +171,19 @@ func validStart(head []byte) bool {
 		}
 	}
 	return false
+}
+
+// Lines yields the lines of a small file; none when it cannot be read.
+func Lines(path string) iter.Seq[string] {
+	return func(yield func(string) bool) {
+		f, err := Open(path, "")
+		if err != nil {
+			return
+		}
+		defer f.Close()
+		s := bufio.NewScanner(f)
+		s.Buffer(nil, 1<<20)
+		for s.Scan() && yield(s.Text()) {
+		}
+	}
 }

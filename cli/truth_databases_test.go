@@ -1,0 +1,84 @@
+package cli
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+)
+
+// only makes a folder with some of the files of testdata/truth/name.
+func only(t *testing.T, name string, files ...string) string {
+	t.Helper()
+	folder := filepath.Join("testdata/truth", name+"-"+filepath.Base(t.TempDir()))
+	if err := os.MkdirAll(folder, 0o755); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { os.RemoveAll(folder) })
+	for _, f := range files {
+		copyFile(t, filepath.Join("testdata/truth", name, f), filepath.Join(folder, f))
+	}
+	return filepath.Base(folder)
+}
+
+// TestBerthBookings holds a PostgreSQL server's export against what was tried
+// on it, in each of the forms that its client prints.
+func TestBerthBookings(t *testing.T) {
+	for _, files := range [][]string{
+		{"authid.csv", "auth_members.csv", "settings.csv", "hba_file_rules.csv", "version.txt"},
+		{"authid.json", "auth_members.csv", "settings.csv", "hba_file_rules.csv", "version.txt"},
+		{"roles.csv", "auth_members.csv", "settings.csv", "hba_file_rules.csv", "version.txt"},
+		{"roles.jsonl", "auth_members.csv", "settings.csv", "hba_file_rules.csv", "version.txt"},
+	} {
+		t.Run(files[0], func(t *testing.T) {
+			s := statesAlone(t, only(t, "postgresql", files...), "export: {read: postgresql, from: x}")
+			s.is("account", "crew_app", "hyejin", "imogen", "lars", "nkechi", "old_tickets", "pavel", "postgres", "replicator", "reports", "siobhan", "tide_feed")
+			s.is("overdue", "nkechi", "lars")
+			s.is("lasts", "postgres", "imogen", "siobhan", "tide_feed", "crew_app", "old_tickets", "reports", "replicator")
+			s.is("unusable", "postgres", "siobhan", "tide_feed")
+			s.is("fast", "nkechi", "crew_app", "old_tickets")
+			s.is("slow", "imogen", "pavel", "lars", "reports", "replicator", "hyejin")
+			if files[0][:5] == "roles" { // only this query has the rights to make roles and the connection limits
+				s.is("disabled", "lars", "reports")
+				s.is("privileged", "postgres", "imogen", "pavel", "tide_feed")
+			} else {
+				s.is("disabled", "lars")
+				s.is("privileged", "postgres", "imogen", "tide_feed")
+			}
+			for login, want := range map[string]string{"pavel": "2027-01-31 00:00", "hyejin": "2026-12-24 00:00", "nkechi": "2026-06-30 23:59", "crew_app": "never"} {
+				if got := s.account[login]["expires"]; got != want {
+					t.Errorf("%s: the password ends %v, want %s", login, got, want)
+				}
+			}
+		})
+	}
+}
+
+// TestCrewDatabase holds a MariaDB server's export against what was tried on
+// it, in each of the forms that its client prints.
+func TestCrewDatabase(t *testing.T) {
+	for _, files := range [][]string{
+		{"global_priv.tsv", "variables.tsv", "plugins.tsv", "roles_mapping.tsv", "version.txt"},
+		{"global_priv.json", "variables.json", "plugins.tsv", "roles_mapping.tsv", "version.txt"},
+		{"global_priv.xml", "variables.xml", "plugins.xml", "roles_mapping.xml", "version.txt"},
+		{"global_priv-nohash.tsv", "variables.tsv", "plugins.tsv", "roles_mapping.tsv", "version.txt"},
+	} {
+		t.Run(files[0], func(t *testing.T) {
+			s := statesAlone(t, only(t, "mariadb", files...), "export: {read: mariadb, from: x}")
+			s.count("account", 15)
+			s.is("privileged", "root@%", "root@localhost", "imogen@localhost")
+			s.is("locked", "lars@%", "mariadb.sys@localhost")
+			s.is("unusable", "root@localhost", "backup@localhost")
+			s.is("must-change", "nkechi@%", "mariadb.sys@localhost")
+			s.is("lasts", "root@%", "crew_app@192.0.2.%", "root@localhost", "backup@localhost")
+			s.is("overdue", "@localhost", "reports@%", "pavel@%", "gangway@192.0.2.%")
+			if files[0] != "global_priv-nohash.tsv" {
+				s.is("blank", "@localhost", "reports@%", "mariadb.sys@localhost")
+			}
+			for login, want := range map[string]string{"imogen@localhost": "2026-10-05", "pavel@%": "2026-07-14", "tide@localhost": "2026-11-02", "nkechi@%": "unknown"} {
+				if got := s.account[login]["password_set"].(string); got[:min(10, len(got))] != want {
+					t.Errorf("%s: set %v, want %s", login, got, want)
+				}
+			}
+		})
+	}
+}

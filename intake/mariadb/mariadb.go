@@ -1,0 +1,431 @@
+// Package mariadb reads the accounts and settings of a MariaDB server, as its
+// client prints them (batch, XML or JSON) into one folder: global_priv,
+// variables, plugins, roles_mapping, version.txt.
+//
+// What was tried on MariaDB 10.11:
+//   - expiry by age, locks and lifetimes stand in mysql.global_priv only;
+//     password_expired in mysql.user is Y for expiry by hand alone;
+//   - a lifetime of -1 or none is the server's, 0 is never; it holds for
+//     accounts with an empty password too, not for those with unix_socket alone;
+//   - an empty object inside auth_or is the method named at the top;
+//   - rows from the installation carry neither method nor date: an empty
+//     password with all privileges;
+//   - a reuse interval of 0 bars old passwords for ever;
+//   - max_password_errors counts tries in a row and blocks until a flush.
+package mariadb
+
+import (
+	"encoding/json"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"yewcone/core/check"
+	"yewcone/core/estate"
+	"yewcone/core/setting"
+	"yewcone/core/strictyaml"
+	"yewcone/intake"
+	"yewcone/intake/rows"
+	"yewcone/intake/stored"
+	"yewcone/intake/text"
+)
+
+// Format is the accounts and settings of a MariaDB server.
+var Format = intake.Format{
+	Name: "mariadb",
+	Doc:  "a MariaDB server: global_priv, variables, plugins and roles_mapping as its client prints them",
+	Open: open,
+	ToKnow: map[string]string{
+		"last_sign_in":          "the server does not keep it: look into its audit log",
+		"idle":                  "the server does not keep it: look into its audit log",
+		"created":               "the server does not keep when an account was made",
+		"account_age":           "the server does not keep when an account was made",
+		"locked":                "who is blocked after wrong passwords stands in the server's memory only",
+		"history":               "the server bars old passwords by time (reuse_after), not by number",
+		"lockout_covers_admins": "try it with an account that has CONNECTION ADMIN, and write the answer under \"known\" in estate.yaml",
+		"min_length":            "export the plugins",
+	},
+}
+
+// server is the name of the one policy.
+const server = "server"
+
+type export struct {
+	request *intake.Request
+	folder  string
+	file    string // of the accounts
+	system  *estate.System
+	policy  *estate.Policy
+	values  map[string]found
+	active  map[string]bool // plugins
+	granted map[string][]string
+	power   map[string]bool // roles with powers over the server
+	notes   estate.Notes
+}
+
+type found struct {
+	text   string
+	origin estate.Origin
+}
+
+func open(r *intake.Request) (check.Export, error) {
+	if len(r.From) != 1 {
+		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System + "\" is read as mariadb, which takes one folder under \"from\""}
+	}
+	e := &export{request: r, folder: r.From[0], system: r.NewSystem(), values: map[string]found{}, active: map[string]bool{}, granted: map[string][]string{}, power: map[string]bool{}}
+	e.system.Chooses = estate.ChooseSingle
+	e.system.Policies = []estate.Policy{{Name: server, Origin: estate.Origin{File: e.folder}}}
+	e.system.Default = server
+	e.policy = &e.system.Policies[0]
+	var ok bool
+	if e.file, ok = rows.Find(r, e.folder, "global_priv", "global_priv-nohash"); !ok {
+		return nil, &intake.Unreadable{File: e.folder, Message: "no global_priv is here, as .tsv, .json or .xml; mysql.user does not say when passwords end or who is locked"}
+	}
+	e.asOf()
+	hasPlugins := false
+	for _, part := range []struct {
+		name string
+		each func(string, *rows.Row) error
+	}{{"variables", e.variable}, {"plugins", e.plugin}, {"roles_mapping", e.mapping}} {
+		file, ok := rows.Find(r, e.folder, part.name)
+		if !ok {
+			e.notes.Remark(estate.Origin{File: e.folder}, "%s is not in the export; what it says stays unknown", part.name)
+			continue
+		}
+		hasPlugins = hasPlugins || part.name == "plugins"
+		if err := rows.Read(r, file, &e.notes, func(row *rows.Row) error { return part.each(file, row) }); err != nil {
+			return nil, err
+		}
+	}
+	e.settings(hasPlugins)
+	return e, rows.Read(r, e.file, &estate.Notes{}, e.role)
+}
+
+func (e *export) System() *estate.System { return e.system }
+func (e *export) Notes() *estate.Notes   { return &e.notes }
+
+// asOf reads version.txt: version, NOW(), time_zone, system_time_zone.
+func (e *export) asOf() {
+	if !e.system.AsOf.IsZero() {
+		return
+	}
+	for line := range text.Lines(e.request.Path(e.folder + "/version.txt")) {
+		parts := strings.Split(line, "\t")
+		if len(parts) < 2 || !slices.Contains(parts[2:], "UTC") {
+			continue
+		}
+		if at, err := time.Parse(time.DateTime, parts[1]); err == nil {
+			e.system.AsOf, e.system.AsOfFrom = at, "version.txt"
+		}
+	}
+}
+
+// variable reads a row of two columns, or one object with all names.
+func (e *export) variable(file string, row *rows.Row) error {
+	keep := func(name, text string) {
+		name = strings.ToLower(name)
+		e.values[name] = found{text, estate.Origin{File: file, Line: row.Line, Text: name + " = " + text}}
+	}
+	if row.Has("Variable_name") {
+		keep(row.Plain("Variable_name"), row.Plain("Value"))
+		return nil
+	}
+	row.Each(keep)
+	return nil
+}
+
+func (e *export) plugin(_ string, row *rows.Row) error {
+	if row.Plain("PLUGIN_STATUS") == "ACTIVE" {
+		e.active[row.Plain("PLUGIN_NAME")] = true
+	}
+	return nil
+}
+
+// mapping reads who has which role; a role's host is empty.
+func (e *export) mapping(_ string, row *rows.Row) error {
+	who := row.Plain("User") + "@" + row.Plain("Host")
+	e.granted[who] = append(e.granted[who], row.Plain("Role"))
+	return nil
+}
+
+func (e *export) set(name string, v setting.Value, origin estate.Origin) {
+	e.policy.Set(setting.Must(name), v, origin)
+}
+
+// number returns a variable; false when it is not there or no number.
+func (e *export) number(name string) (int64, estate.Origin, bool) {
+	f, ok := e.values[name]
+	n, err := strconv.ParseInt(f.text, 10, 64)
+	return n, f.origin, ok && err == nil
+}
+
+// count sets a variable of which 0 means off.
+func (e *export) count(name, variable string) {
+	n, origin, ok := e.number(variable)
+	switch {
+	case !ok:
+	case n > 0:
+		e.set(name, setting.Count(n), origin)
+	default:
+		e.set(name, setting.OffValue, origin)
+	}
+}
+
+// unlimited: from this many errors on nobody is ever blocked.
+const unlimited = 1_000_000
+
+func (e *export) settings(hasPlugins bool) {
+	none := estate.Origin{File: e.folder, Text: "the server has no such setting"}
+	for _, name := range []string{"min_age", "warn_before", "max_length", "dormant_after", "max_repeat", "max_run", "min_distinct", "min_changed"} {
+		e.set(name, setting.OffValue, none)
+	}
+	for _, name := range []string{"breached_barred", "change_at_first_use", "recovery_question", "hint_allowed", "applies_to_existing"} {
+		e.set(name, setting.No, none)
+	}
+	e.set("second_factor", setting.ChoiceAt(0), none)
+	stored := none
+	stored.Text = "new passwords are stored by mysql_native_password unless another method is named"
+	e.set("storage", setting.ChoiceAt(setting.StoredUnsalted), stored)
+	e.complexity(hasPlugins)
+	e.reuse(hasPlugins)
+	if n, origin, ok := e.number("default_password_lifetime"); ok && n > 0 {
+		e.set("max_age", setting.Days(int32(min(n, 1<<20))), origin)
+	} else if ok {
+		e.set("max_age", setting.OffValue, origin)
+	}
+	if f, ok := e.values["disconnect_on_expired_password"]; ok && strings.EqualFold(f.text, "ON") {
+		e.set("grace_period", setting.Days(0), f.origin)
+	}
+	if n, origin, ok := e.number("max_password_errors"); ok {
+		attempts := setting.Count(n)
+		if n >= unlimited || n <= 0 {
+			attempts = setting.OffValue
+		}
+		e.set("lockout_attempts", attempts, origin)
+		origin.Text += ": in a row, until FLUSH PRIVILEGES"
+		e.set("lockout_window", setting.OffValue, origin)
+		e.set("lockout_duration", setting.UntilUnlockedValue, origin)
+	}
+}
+
+func (e *export) complexity(hasPlugins bool) {
+	simple := e.active["simple_password_check"]
+	switch {
+	case simple:
+		e.count("min_length", "simple_password_check_minimal_length")
+		e.count("min_digits", "simple_password_check_digits")
+		e.count("min_upper", "simple_password_check_letters_same_case")
+		e.count("min_lower", "simple_password_check_letters_same_case")
+		e.count("min_symbols", "simple_password_check_other_characters")
+		if v := e.policy.Value(setting.Must("min_length")); v.State() == setting.Amount {
+			e.set("blank_allowed", setting.No, v.Origin)
+		}
+	case hasPlugins:
+		origin := estate.Origin{File: e.folder, Text: "simple_password_check is not installed"}
+		for _, name := range []string{"min_length", "min_digits", "min_upper", "min_lower", "min_symbols", "min_classes"} {
+			e.set(name, setting.OffValue, origin)
+		}
+		if !e.active["cracklib_password_check"] {
+			e.set("blank_allowed", setting.Yes, origin)
+		}
+	}
+	if hasPlugins {
+		origin := estate.Origin{File: e.folder, Text: "cracklib_password_check"}
+		e.set("dictionary_barred", setting.YesNo(e.active["cracklib_password_check"]), origin)
+	}
+}
+
+// reuse: the plugin bars old passwords by time; 0 is for ever.
+func (e *export) reuse(hasPlugins bool) {
+	n, origin, ok := e.number("password_reuse_check_interval")
+	switch {
+	case e.active["password_reuse_check"] && ok && n == 0:
+		origin.Text += ": for ever"
+		e.set("reuse_after", setting.For(setting.Span{Months: 12 * 1000}), origin)
+	case e.active["password_reuse_check"] && ok:
+		e.set("reuse_after", setting.Days(int32(min(n, 1<<20))), origin)
+	case hasPlugins:
+		origin = estate.Origin{File: e.folder, Text: "password_reuse_check is not installed"}
+		e.set("reuse_after", setting.OffValue, origin)
+		e.set("history", setting.OffValue, origin)
+	}
+}
+
+// privileges is what the server keeps of an account.
+type privileges struct {
+	Access   json.Number `json:"access"`
+	Plugin   string      `json:"plugin"`
+	Secret   *string     `json:"authentication_string"`
+	Changed  *int64      `json:"password_last_changed"`
+	Lifetime *int64      `json:"password_lifetime"`
+	Locked   bool        `json:"account_locked"`
+	IsRole   bool        `json:"is_role"`
+	Or       []method    `json:"auth_or"`
+}
+
+type method struct {
+	Plugin string  `json:"plugin"`
+	Secret *string `json:"authentication_string"`
+}
+
+func (e *export) parse(row *rows.Row) (privileges, bool) {
+	var p privileges
+	err := json.Unmarshal([]byte(row.Plain("Priv")), &p)
+	return p, err == nil
+}
+
+// The bits of access that give power over the server: GRANT, SUPER, CREATE
+// USER.
+const powers = 1<<10 | 1<<15 | 1<<25
+
+func (p *privileges) powerful() bool {
+	n, err := strconv.ParseUint(string(p.Access), 10, 64)
+	if err != nil {
+		signed, _ := strconv.ParseInt(string(p.Access), 10, 64)
+		n = uint64(signed)
+	}
+	return n&powers != 0
+}
+
+func (e *export) role(row *rows.Row) error {
+	if p, ok := e.parse(row); ok && p.IsRole && p.powerful() {
+		e.power[row.Plain("User")] = true
+	}
+	return nil
+}
+
+// Accounts streams the rows that are no roles.
+func (e *export) Accounts(yield func(*estate.Account) error) error {
+	var a estate.Account
+	return rows.Read(e.request, e.file, &e.notes, func(row *rows.Row) error {
+		p, ok := e.parse(row)
+		origin := estate.Origin{File: e.file, Line: row.Line}
+		if !ok {
+			e.notes.Refuse(origin, "Priv is no JSON object")
+			return nil
+		}
+		if p.IsRole {
+			return nil
+		}
+		a.Reset()
+		a.Origin = origin
+		e.fill(&a, row, &p)
+		return yield(&a)
+	})
+}
+
+func (e *export) fill(a *estate.Account, row *rows.Row, p *privileges) {
+	user := row.Plain("User")
+	a.Login = user + "@" + row.Plain("Host")
+	a.Groups, a.GroupsKnown = e.roles(a.Login, a.Groups), true
+	privileged := p.powerful()
+	for _, g := range a.Groups {
+		privileged = privileged || e.power[g]
+	}
+	a.Privileged = estate.TriOf(privileged)
+	switch user {
+	case "":
+		a.Kind = estate.Guest
+	case "root", "mariadb.sys", "mysql":
+		a.Kind = estate.BuiltIn
+	}
+	a.Enabled, a.NeverExpires, a.CannotChange, a.BlankAllowed, a.SecondFactor = estate.Yes, estate.No, estate.No, estate.No, estate.No
+	a.Locked = estate.TriOf(p.Locked)
+	if p.Locked {
+		a.LockedUntil = estate.Never
+	} else if e.policy.Value(setting.Must("lockout_attempts")).State() == setting.Amount {
+		a.Locked = estate.Unknown // blocked after wrong passwords, in memory only
+	}
+	e.password(a, row, p)
+	e.age(a, p)
+}
+
+// roles are those granted, also through other roles.
+func (e *export) roles(who string, names []string) []string {
+	seen := map[string]bool{}
+	for queue := e.granted[who]; len(queue) > 0; queue = queue[1:] {
+		if r := queue[0]; !seen[r] {
+			seen[r] = true
+			names = append(names, r)
+			queue = append(slices.Clone(queue), e.granted[r+"@"]...)
+		}
+	}
+	return names
+}
+
+// methods are the ways in; an empty object in auth_or is the one at the top.
+func (p *privileges) methods() []method {
+	top := method{p.Plugin, p.Secret}
+	if len(p.Or) == 0 {
+		return []method{top}
+	}
+	var all []method
+	for _, m := range p.Or {
+		if m.Plugin == "" {
+			m = top
+		}
+		all = append(all, m)
+	}
+	return all
+}
+
+// withPassword are the methods that take a password kept by the server.
+var withPassword = []string{"", "mysql_native_password", "mysql_old_password", "ed25519"}
+
+func (e *export) password(a *estate.Account, row *rows.Row, p *privileges) {
+	a.Blank, a.PasswordUsable = estate.No, estate.No
+	for _, m := range p.methods() {
+		if !slices.Contains(withPassword, m.Plugin) {
+			if m.Plugin == "pam" {
+				a.PasswordUsable = estate.Yes
+			}
+			continue
+		}
+		a.PasswordUsable = estate.Yes
+		secret, known := "", m.Secret != nil || m.Plugin == "" // rows of the installation keep none
+		if m.Secret != nil {
+			secret = *m.Secret
+		} else if flag, ok := row.Text("has_auth_string"); ok {
+			known = true
+			if flag == "1" {
+				secret = "kept back"
+			}
+		}
+		switch {
+		case !known:
+			a.Blank = estate.Unknown
+		case secret == "":
+			a.Blank = estate.Yes
+		default:
+			a.Storage = setting.ChoiceAt(setting.StoredUnsalted)
+			if m.Secret != nil {
+				a.StoredMark = stored.Mark(secret)
+			}
+		}
+	}
+}
+
+func (e *export) age(a *estate.Account, p *privileges) {
+	a.MustChange = estate.No
+	switch {
+	case p.Changed == nil:
+	case *p.Changed == 0:
+		a.MustChange = estate.Yes // run out by hand
+	default:
+		a.PasswordSet = estate.At(time.Unix(*p.Changed, 0))
+	}
+	if a.PasswordUsable == estate.No {
+		a.PasswordExpires = estate.Never
+	}
+	if p.Lifetime == nil || *p.Lifetime < 0 {
+		return
+	}
+	v := setting.OffValue
+	if *p.Lifetime > 0 {
+		v = setting.Days(int32(min(*p.Lifetime, 1<<20)))
+	}
+	origin := a.Origin
+	origin.Text = "password_lifetime " + strconv.FormatInt(*p.Lifetime, 10)
+	a.Overrides = append(a.Overrides, estate.Override{Setting: setting.Must("max_age"), Sourced: estate.Sourced{Value: v, Origin: origin}})
+}

@@ -1,0 +1,311 @@
+// Package postgresql reads the roles and settings of a PostgreSQL server, as
+// psql prints them (CSV, JSON or a JSON object a line) into one folder: roles
+// or authid, auth_members, settings, hba_file_rules, version.txt.
+//
+// What was tried on PostgreSQL 15:
+//   - VALID UNTIL ends the password, not the role: by trust, peer or a
+//     certificate it still gets in; infinity and null are never;
+//   - an empty password is stored as none, and a role without one cannot use
+//     a password;
+//   - a connection limit of 0 lets nobody in, -1 is no limit;
+//   - a member of a superuser role can become it, whatever INHERIT says;
+//   - the server itself has no history, no ages and no lockout, and
+//     passwordcheck's limits are compiled in: these are known, not unknown.
+package postgresql
+
+import (
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"yewcone/core/check"
+	"yewcone/core/estate"
+	"yewcone/core/setting"
+	"yewcone/core/strictyaml"
+	"yewcone/intake"
+	"yewcone/intake/rows"
+	"yewcone/intake/stored"
+	"yewcone/intake/text"
+)
+
+// Format is the roles and settings of a PostgreSQL server.
+var Format = intake.Format{
+	Name: "postgresql",
+	Doc:  "a PostgreSQL server: roles, memberships, settings and host-based access lines as psql prints them",
+	Open: open,
+	ToKnow: map[string]string{
+		"password_set":    "the server does not keep when a password was set",
+		"password_age":    "the server does not keep when a password was set",
+		"created":         "the server does not keep when a role was made",
+		"account_age":     "the server does not keep when a role was made",
+		"last_sign_in":    "the server does not keep it: look into its log (log_connections)",
+		"idle":            "the server does not keep it: look into its log (log_connections)",
+		"storage":         "export as a superuser, from pg_authid: the password or its prefix",
+		"min_length":      "export the settings: shared_preload_libraries tells whether a check is loaded",
+		"blank_allowed":   "export pg_hba_file_rules",
+		"failures_logged": "the server logs failures wherever its log is kept",
+	},
+}
+
+// server is the name of the one policy.
+const server = "server"
+
+type export struct {
+	request *intake.Request
+	folder  string
+	roles   string // file
+	system  *estate.System
+	policy  *estate.Policy
+	member  map[string][]string // of a role: the roles that it is a member of
+	super   map[string]bool
+	notes   estate.Notes
+}
+
+func open(r *intake.Request) (check.Export, error) {
+	if len(r.From) != 1 {
+		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System + "\" is read as postgresql, which takes one folder under \"from\""}
+	}
+	e := &export{request: r, folder: r.From[0], system: r.NewSystem(), member: map[string][]string{}, super: map[string]bool{}}
+	e.system.Chooses = estate.ChooseSingle
+	e.system.Policies = []estate.Policy{{Name: server, Origin: estate.Origin{File: e.folder}}}
+	e.system.Default = server
+	e.policy = &e.system.Policies[0]
+	var ok bool
+	if e.roles, ok = rows.Find(r, e.folder, "authid", "roles", "shadow"); !ok {
+		return nil, &intake.Unreadable{File: e.folder, Message: "neither authid nor roles nor shadow is here, as .csv, .json or .jsonl; \"from\" must name the folder of the export"}
+	}
+	e.asOf()
+	e.known()
+	for _, part := range []struct {
+		name string
+		each func(string, *rows.Row) error
+	}{{"settings", e.setting}, {"hba_file_rules", e.access}, {"auth_members", e.membership}} {
+		file, ok := rows.Find(r, e.folder, part.name)
+		if !ok {
+			e.notes.Remark(estate.Origin{File: e.folder}, "%s is not in the export; what it says stays unknown", part.name)
+			continue
+		}
+		if err := rows.Read(r, file, &e.notes, func(row *rows.Row) error { return part.each(file, row) }); err != nil {
+			return nil, err
+		}
+	}
+	err := rows.Read(r, e.roles, &estate.Notes{}, func(row *rows.Row) error {
+		if row.True("rolsuper") || row.True("usesuper") {
+			e.super[name(row)] = true
+		}
+		return nil
+	})
+	return e, err
+}
+
+func (e *export) System() *estate.System { return e.system }
+func (e *export) Notes() *estate.Notes   { return &e.notes }
+
+func name(row *rows.Row) string {
+	if n, ok := row.Text("rolname"); ok {
+		return n
+	}
+	return row.Plain("usename")
+}
+
+// asOf reads version.txt: version, now() and the time zone, with tabs.
+func (e *export) asOf() {
+	if !e.system.AsOf.IsZero() {
+		return
+	}
+	for line := range text.Lines(e.request.Path(e.folder + "/version.txt")) {
+		for part := range strings.SplitSeq(line, "\t") {
+			if at, ok := moment(part); ok {
+				e.system.AsOf, e.system.AsOfFrom = at, "version.txt"
+			}
+		}
+	}
+}
+
+// moment reads what the server prints: 2026-12-24 00:00:00+00 or ISO 8601.
+func moment(text string) (time.Time, bool) {
+	for _, layout := range []string{"2006-01-02 15:04:05.999999-07", "2006-01-02 15:04:05.999999-07:00", time.RFC3339Nano} {
+		if at, err := time.Parse(layout, text); err == nil {
+			return at.UTC(), true
+		}
+	}
+	return time.Time{}, false
+}
+
+func (e *export) set(name string, v setting.Value, origin estate.Origin) {
+	e.policy.Set(setting.Must(name), v, origin)
+}
+
+// known are the settings that the server has not got.
+func (e *export) known() {
+	origin := estate.Origin{File: e.folder, Text: "the server has no such setting"}
+	for _, name := range []string{"history", "reuse_after", "max_age", "min_age", "warn_before", "lockout_attempts", "source_attempts", "dormant_after", "min_distinct", "min_changed", "max_repeat", "max_run", "max_length", "grace_period"} {
+		e.set(name, setting.OffValue, origin)
+	}
+	for _, name := range []string{"common_barred", "dictionary_barred", "breached_barred", "names_barred", "description_barred", "login_reversed_barred", "change_at_first_use", "applies_to_existing", "recovery_question", "hint_allowed"} {
+		e.set(name, setting.No, origin)
+	}
+	e.set("self_change", setting.Yes, origin)
+}
+
+// setting reads one row of pg_settings.
+func (e *export) setting(file string, row *rows.Row) error {
+	key, value := row.Plain("name"), row.Plain("setting")
+	origin := estate.Origin{File: file, Line: row.Line, Text: key + " = " + value}
+	switch key {
+	case "password_encryption":
+		e.set("storage", storage(value), origin)
+	case "shared_preload_libraries":
+		e.passwordCheck(value, origin)
+	case "auth_delay.milliseconds":
+		if n, err := strconv.ParseInt(value, 10, 64); err == nil && n >= 1000 {
+			e.set("failure_delay", setting.Seconds(n/1000), origin)
+		} else if err == nil {
+			origin.Text += ": under a second"
+			e.set("failure_delay", setting.OffValue, origin)
+		}
+	case "log_connections":
+		e.set("successes_logged", setting.YesNo(row.True("setting")), origin)
+	}
+	return nil
+}
+
+// passwordCheck: the limits of the module are compiled in: 8 characters,
+// letters and others mixed, not holding the role's name.
+func (e *export) passwordCheck(libraries string, origin estate.Origin) {
+	loaded := slices.ContainsFunc(strings.Split(libraries, ","), func(l string) bool {
+		return strings.Trim(strings.TrimSpace(l), `"'`) == "passwordcheck"
+	})
+	if !loaded {
+		origin.Text += ": passwordcheck is not loaded"
+		for _, name := range []string{"min_length", "min_classes", "min_letters"} {
+			e.set(name, setting.OffValue, origin)
+		}
+		e.set("login_barred", setting.ChoiceAt(0), origin)
+		return
+	}
+	e.set("min_length", setting.Count(8), origin)
+	e.set("min_classes", setting.Count(2), origin)
+	e.set("min_letters", setting.Count(1), origin)
+	e.set("login_barred", setting.ChoiceAt(2), origin)
+}
+
+// access reads one line of pg_hba.conf as the server sees it: trust asks for
+// no password at all. A line with an error matches nobody.
+func (e *export) access(file string, row *rows.Row) error {
+	method := row.Plain("auth_method")
+	_, broken := row.Text("error")
+	id := setting.Must("blank_allowed")
+	origin := estate.Origin{File: file, Line: row.Line, Text: "line " + row.Plain("line_number") + ": " + strings.Join([]string{row.Plain("type"), row.Plain("database"), row.Plain("user_name"), row.Plain("address"), method}, " ")}
+	if method == "trust" && !broken {
+		origin.Text += ": no password is asked for"
+		e.policy.Set(id, setting.Yes, origin)
+	} else if !e.policy.Value(id).Known() {
+		e.policy.Set(id, setting.No, estate.Origin{File: file, Text: "no line asks for nothing (trust)"})
+	}
+	return nil
+}
+
+func (e *export) membership(_ string, row *rows.Row) error {
+	member := row.Plain("member")
+	e.member[member] = append(e.member[member], row.Plain("role"))
+	return nil
+}
+
+// above appends all roles that a role is a member of, also through others.
+func (e *export) above(role string, all []string) []string {
+	seen := map[string]bool{role: true}
+	for queue := e.member[role]; len(queue) > 0; queue = queue[1:] {
+		if r := queue[0]; !seen[r] {
+			seen[r] = true
+			all = append(all, r)
+			queue = append(slices.Clone(queue), e.member[r]...)
+		}
+	}
+	return all
+}
+
+// storage grades what the server stores: SCRAM is a salted hash with thousands
+// of rounds; md5 is salted with the role's name only.
+func storage(text string) setting.Value {
+	switch {
+	case strings.HasPrefix(strings.ToUpper(text), "SCRAM-SHA-256"):
+		return setting.ChoiceAt(setting.StoredSaltedSlow)
+	case strings.HasPrefix(text, "md5"), text == "on":
+		return setting.ChoiceAt(setting.StoredSaltedFast)
+	}
+	return setting.Value{}
+}
+
+// outOfServer are the roles whose members can run programs or write files as
+// the server, and so become superuser.
+var outOfServer = []string{"pg_execute_server_program", "pg_write_server_files"}
+
+// Accounts streams the roles that can sign in, or could once: groups and the
+// server's own roles are left out.
+func (e *export) Accounts(yield func(*estate.Account) error) error {
+	var a estate.Account
+	return rows.Read(e.request, e.roles, &e.notes, func(row *rows.Row) error {
+		login := name(row)
+		password, hasPassword := row.Text("rolpassword")
+		if !hasPassword {
+			if password, hasPassword = row.Text("password_prefix"); !hasPassword {
+				password, hasPassword = row.Text("passwd")
+			}
+		}
+		signsIn := row.True("rolcanlogin") || row.Has("usename")
+		if strings.HasPrefix(login, "pg_") || !signsIn && !hasPassword {
+			return nil
+		}
+		a.Reset()
+		a.Origin = estate.Origin{File: e.roles, Line: row.Line}
+		if login == "" {
+			e.notes.Refuse(a.Origin, "the row names no role")
+			return nil
+		}
+		a.Login = login
+		e.fill(&a, row, password, hasPassword, signsIn)
+		return yield(&a)
+	})
+}
+
+func (e *export) fill(a *estate.Account, row *rows.Row, password string, hasPassword, signsIn bool) {
+	a.Groups = e.above(a.Login, a.Groups)
+	a.GroupsKnown = len(e.member) > 0
+	limited := row.Plain("rolconnlimit") == "0"
+	a.Enabled = estate.TriOf(signsIn && !limited)
+	a.Locked, a.MustChange, a.NeverExpires, a.CannotChange, a.BlankAllowed, a.Blank = estate.No, estate.No, estate.No, estate.No, estate.No, estate.No
+	super := e.super[a.Login] || row.True("rolcreaterole")
+	for _, g := range a.Groups {
+		super = super || e.super[g] || slices.Contains(outOfServer, g)
+	}
+	if super || row.Has("rolcreaterole") || row.Has("usesuper") {
+		a.Privileged = estate.TriOf(super)
+	}
+	if row.Plain("oid") == "10" || row.Plain("usesysid") == "10" || a.Login == "postgres" {
+		a.Kind = estate.BuiltIn
+	}
+	hidden := strings.Trim(password, "*") == "" && password != ""
+	if hasPassword && !hidden {
+		a.PasswordUsable, a.Storage = estate.Yes, storage(password)
+		if row.Has("rolpassword") || row.Has("passwd") {
+			a.StoredMark = stored.Mark(password)
+		}
+	} else if !hidden && (row.Has("rolpassword") || row.Has("password_prefix") || row.Has("passwd")) {
+		a.PasswordUsable = estate.No
+	}
+	until, ok := row.Text("rolvaliduntil")
+	if !ok {
+		until = row.Plain("valuntil")
+	}
+	a.PasswordExpires = estate.Never
+	if until != "" && until != "infinity" {
+		if at, ok := moment(until); ok {
+			a.PasswordExpires = estate.At(at)
+		} else {
+			a.PasswordExpires = estate.Moment{}
+			e.notes.Refuse(a.Origin, "%q is no moment that a password ends", until)
+		}
+	}
+}

@@ -1,0 +1,398 @@
+// Package rows reads what database clients print: rows of named fields, as
+// CSV, as tab-separated text with backslash escapes, as JSON or as XML.
+package rows
+
+import (
+	"bufio"
+	"encoding/csv"
+	"encoding/json"
+	"encoding/xml"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"path"
+	"strings"
+
+	"yewcone/core/estate"
+	"yewcone/intake"
+	"yewcone/intake/text"
+)
+
+// A Row is one row. It is only good until the next one is read.
+type Row struct {
+	Line  int // where it begins, counted from 1
+	names []string
+	texts []string
+	nulls []bool
+}
+
+// Text returns a field, and false when the row lacks it or it is null.
+func (r *Row) Text(name string) (string, bool) {
+	for i := range r.names {
+		if r.names[i] == name {
+			return r.texts[i], !r.nulls[i]
+		}
+	}
+	return "", false
+}
+
+// Has reports whether the rows have a column, null or not.
+func (r *Row) Has(name string) bool {
+	for i := range r.names {
+		if r.names[i] == name {
+			return true
+		}
+	}
+	return false
+}
+
+// Plain is Text without telling an empty field from a missing one.
+func (r *Row) Plain(name string) string {
+	t, _ := r.Text(name)
+	return t
+}
+
+// True reads a field as the clients write booleans: t, true, on, Y, 1.
+func (r *Row) True(name string) bool {
+	switch strings.ToLower(r.Plain(name)) {
+	case "t", "true", "on", "y", "yes", "1":
+		return true
+	}
+	return false
+}
+
+// Each hands over all fields that are not null.
+func (r *Row) Each(yield func(name, text string)) {
+	for i := range r.names {
+		if !r.nulls[i] {
+			yield(r.names[i], r.texts[i])
+		}
+	}
+}
+
+func (r *Row) add(name, text string, null bool) {
+	r.names, r.texts, r.nulls = append(r.names, name), append(r.texts, text), append(r.nulls, null)
+}
+
+func (r *Row) reset(line int) {
+	r.Line, r.names, r.texts, r.nulls = line, r.names[:0], r.texts[:0], r.nulls[:0]
+}
+
+// Extensions are the forms that are read, in the order of preference.
+var Extensions = []string{".csv", ".tsv", ".json", ".jsonl", ".ndjson", ".xml"}
+
+// Find returns the first file of a folder with one of the names and a known
+// extension; false when there is none.
+func Find(r *intake.Request, folder string, names ...string) (string, bool) {
+	for _, name := range names {
+		for _, ext := range Extensions {
+			for _, packed := range []string{"", ".gz", ".zst"} {
+				file := path.Join(folder, name+ext+packed)
+				if f, err := text.Open(r.Path(file), ""); err == nil {
+					f.Close()
+					return file, true
+				}
+			}
+		}
+	}
+	return "", false
+}
+
+// Read reads a file row by row. What cannot be read is noted; a file that is
+// not there is an *intake.Unreadable. It stops at the first error of each.
+func Read(r *intake.Request, file string, notes *estate.Notes, each func(*Row) error) error {
+	f, err := text.Open(r.Path(file), "")
+	if err != nil {
+		return intake.CannotOpen(file, err)
+	}
+	defer f.Close()
+	s := &source{file: file, notes: notes, lines: &lineCounter{r: bufio.NewReaderSize(f, 1<<16)}, each: each, open: f}
+	switch path.Ext(strings.TrimSuffix(strings.TrimSuffix(file, ".gz"), ".zst")) {
+	case ".csv":
+		err = s.csv()
+	case ".json", ".jsonl", ".ndjson":
+		err = s.json()
+	case ".xml":
+		err = s.xml()
+	default:
+		err = s.batch()
+	}
+	var stop stopped
+	if errors.As(err, &stop) {
+		return stop.error
+	}
+	if err != nil && !errors.Is(err, fs.ErrClosed) {
+		notes.Cut(estate.Origin{File: file, Line: s.row.Line}, "the file cannot be read on after this row: %s; take the export again", err)
+	}
+	return nil
+}
+
+// stopped carries an error of each through the readers.
+type stopped struct{ error }
+
+type source struct {
+	file  string
+	notes *estate.Notes
+	lines *lineCounter
+	each  func(*Row) error
+	open  *text.File
+	row   Row
+}
+
+func (s *source) emit() error {
+	if err := s.each(&s.row); err != nil {
+		return stopped{err}
+	}
+	return nil
+}
+
+func (s *source) csv() error {
+	r := csv.NewReader(s.lines)
+	header, err := r.Read()
+	if err == io.EOF {
+		return errors.New("it is empty")
+	}
+	if err != nil {
+		return err
+	}
+	r.ReuseRecord = true
+	for {
+		record, err := r.Read()
+		if err == io.EOF {
+			return s.end()
+		}
+		line, _ := 0, 0
+		if len(record) > 0 {
+			line, _ = r.FieldPos(0)
+		}
+		if errors.Is(err, csv.ErrFieldCount) && !s.last(r) {
+			s.notes.Refuse(estate.Origin{File: s.file, Line: line}, "the row has %d fields where the heading has %d", len(record), len(header))
+			continue
+		}
+		if err != nil {
+			return err
+		}
+		s.row.reset(line)
+		for i, field := range record {
+			s.row.add(header[i], field, field == "")
+		}
+		if err := s.emit(); err != nil {
+			return err
+		}
+	}
+}
+
+// last reports whether the file ended within the row just read.
+func (s *source) last(*csv.Reader) bool { return s.lines.ended && !s.open.EndsInLine() }
+
+// end: a file without a last line end was probably cut off.
+func (s *source) end() error {
+	if !s.open.EndsInLine() {
+		return errors.New("it ends without a line end, and may have been cut off")
+	}
+	return nil
+}
+
+var unescape = strings.NewReplacer(`\t`, "\t", `\n`, "\n", `\\`, `\`, `\0`, "\x00")
+
+// batch reads a client's batch output: a heading, tabs, backslash escapes, and
+// the word NULL.
+func (s *source) batch() error {
+	scan := bufio.NewScanner(s.lines)
+	scan.Buffer(make([]byte, 0, 1<<16), 64<<20)
+	var header []string
+	for n := 1; scan.Scan(); n++ {
+		fields := strings.Split(scan.Text(), "\t")
+		if header == nil {
+			header = fields
+			continue
+		}
+		if len(fields) != len(header) {
+			s.notes.Refuse(estate.Origin{File: s.file, Line: n}, "the row has %d fields where the heading has %d", len(fields), len(header))
+			continue
+		}
+		s.row.reset(n)
+		for i, field := range fields {
+			s.row.add(header[i], unescape.Replace(field), field == "NULL")
+		}
+		if err := s.emit(); err != nil {
+			return err
+		}
+	}
+	if scan.Err() != nil {
+		return scan.Err()
+	}
+	if header == nil {
+		return errors.New("it is empty")
+	}
+	return s.end()
+}
+
+// json reads an array of objects, objects one after the other, or one object
+// whose keys are names and whose values are settings ("name" and "value").
+func (s *source) json() error {
+	d := json.NewDecoder(s.lines)
+	d.UseNumber()
+	first, err := d.Token()
+	if err == io.EOF {
+		return errors.New("it is empty")
+	}
+	if err != nil {
+		return err
+	}
+	switch first {
+	case json.Delim('['):
+		for d.More() {
+			if err := s.object(d, nil); err != nil {
+				return err
+			}
+		}
+		_, err := d.Token()
+		return err
+	case json.Delim('{'):
+		if err := s.object(d, first); err != nil {
+			return err
+		}
+		for {
+			if err := s.object(d, nil); err == io.EOF {
+				return nil
+			} else if err != nil {
+				return err
+			}
+		}
+	}
+	return fmt.Errorf("expected a list of objects, found %v", first)
+}
+
+// object reads one object; its opening brace may be read already.
+func (s *source) object(d *json.Decoder, opened json.Token) error {
+	s.row.reset(s.lines.at(d.InputOffset()))
+	if opened == nil {
+		token, err := d.Token()
+		if err != nil {
+			return err
+		}
+		if token != json.Delim('{') {
+			return fmt.Errorf("expected an object, found %v", token)
+		}
+		s.row.Line = s.lines.at(d.InputOffset())
+	}
+	for d.More() {
+		key, err := d.Token()
+		if err != nil {
+			return err
+		}
+		var raw json.RawMessage
+		if err := d.Decode(&raw); err != nil {
+			return err
+		}
+		value, null := plain(raw)
+		s.row.add(fmt.Sprint(key), value, null)
+	}
+	if _, err := d.Token(); err != nil {
+		return err
+	}
+	return s.emit()
+}
+
+// plain writes a JSON value as text: strings without quotes, everything else
+// as it stands.
+func plain(raw json.RawMessage) (value string, null bool) {
+	if string(raw) == "null" {
+		return "", true
+	}
+	if json.Unmarshal(raw, &value) == nil {
+		return value, false
+	}
+	return string(raw), false
+}
+
+// xml reads a result set: rows of fields with a name attribute; xsi:nil marks
+// a null.
+func (s *source) xml() error {
+	d := xml.NewDecoder(s.lines)
+	d.Strict = true
+	name, value, null, inField := "", "", false, false
+	depth := 0
+	for {
+		token, err := d.Token()
+		if err == io.EOF {
+			if depth > 0 {
+				return errors.New("it ends before its last element is closed")
+			}
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		switch t := token.(type) {
+		case xml.StartElement:
+			if depth++; depth > 20 {
+				return errors.New("its elements are nested too deeply")
+			}
+			switch t.Name.Local {
+			case "row":
+				line, _ := d.InputPos()
+				s.row.reset(line)
+			case "field":
+				name, value, null, inField = "", "", false, true
+				for _, a := range t.Attr {
+					switch a.Name.Local {
+					case "name":
+						name = a.Value
+					case "nil":
+						null = a.Value == "true"
+					}
+				}
+			}
+		case xml.CharData:
+			if inField {
+				value += string(t)
+			}
+		case xml.EndElement:
+			depth--
+			switch t.Name.Local {
+			case "field":
+				s.row.add(name, value, null)
+				inField = false
+			case "row":
+				if err := s.emit(); err != nil {
+					return err
+				}
+			}
+		}
+	}
+}
+
+// lineCounter tells which line an offset of the bytes read lies on; offsets
+// are asked for in rising order.
+type lineCounter struct {
+	r      io.Reader
+	feeds  []int64 // offsets of line feeds not yet passed
+	passed int
+	offset int64
+	ended  bool
+}
+
+func (l *lineCounter) Read(p []byte) (int, error) {
+	n, err := l.r.Read(p)
+	for i, b := range p[:n] {
+		if b == '\n' {
+			l.feeds = append(l.feeds, l.offset+int64(i))
+		}
+	}
+	l.offset += int64(n)
+	l.ended = l.ended || err == io.EOF
+	return n, err
+}
+
+func (l *lineCounter) at(offset int64) int {
+	n := 0
+	for n < len(l.feeds) && l.feeds[n] < offset {
+		n++
+	}
+	l.feeds = append(l.feeds[:0], l.feeds[n:]...)
+	l.passed += n
+	return l.passed + 1
+}
