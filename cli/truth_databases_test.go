@@ -82,3 +82,47 @@ func TestCrewDatabase(t *testing.T) {
 		})
 	}
 }
+
+// TestRealm holds a Kerberos realm's export against what its server did with
+// each principal, from both forms of the export.
+func TestRealm(t *testing.T) {
+	for _, files := range [][]string{
+		{"getprinc.txt", "getpol.txt", "kadm5.acl"},
+		{"princ_meta.csv", "princ_lockout.csv", "princ_flags.csv", "princ_tktpolicy.csv", "keyinfo.csv", "getpol.txt", "kadm5.acl"},
+	} {
+		t.Run(files[0], func(t *testing.T) {
+			s := statesAlone(t, only(t, "kerberos", files...), "export: {read: kerberos, from: x}\nas_of: 2026-11-16 09:00")
+			var locked, forEver, mustChange, lasts, expired, disabled, privileged []string
+			for _, f := range rowsOf(t, "kerberos.tsv") {
+				login, policy, set, expires, lock, must, off, rights, remarks := f[0], f[1], f[2], f[3], f[4], f[5], f[6], f[7], f[8]
+				got := s.account[login]
+				if policy == "none" {
+					policy = ""
+				}
+				if got["policy"] != policy || got["password_set"] != set || got["expires"] != expires {
+					t.Errorf("%s: policy %v, set %v, expires %v; want %s, %s, %s", login, got["policy"], got["password_set"], got["expires"], policy, set, expires)
+				}
+				add := func(list *[]string, is bool) {
+					if is {
+						*list = append(*list, login)
+					}
+				}
+				add(&locked, lock != "no")
+				add(&forEver, lock == "until unlocked")
+				add(&mustChange, must == "yes")
+				add(&lasts, expires == "never")
+				add(&expired, remarks == "password expired")
+				add(&disabled, off == "yes" || len(remarks) > 7 && remarks[:7] == "ACCOUNT")
+				add(&privileged, rights == `\*`)
+			}
+			s.count("account", 32)
+			s.is("locked", locked...)
+			s.is("locked-for-ever", forEver...)
+			s.is("must-change", mustChange...)
+			s.is("lasts", lasts...)
+			s.is("overdue", expired...)
+			s.is("disabled", disabled...)
+			s.is("privileged", privileged...)
+		})
+	}
+}

@@ -1,0 +1,343 @@
+// Package kerberos reads the principals and policies of an MIT Kerberos realm:
+// getpol.txt, and either getprinc.txt as kadmin prints it or the tables of
+// kdb5_util tabdump (princ_meta, princ_lockout, princ_flags, princ_tktpolicy,
+// keyinfo); kadm5.acl tells who may administer.
+//
+// What was tried on MIT Kerberos 1.20:
+//   - a maximum life of 0 is never, a lock of 0 until an administrator unlocks,
+//     a reset interval of 0 never forgets a failure;
+//   - the number of old keys kept counts the present one;
+//   - the stored end of the password counts, not the policy's maximum life;
+//   - a lock is shown nowhere: it follows from the failures and the last of
+//     them; failures are counted only where preauthentication is required;
+//   - a principal may name a policy that does not exist: then nothing holds.
+package kerberos
+
+import (
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"yewcone/core/check"
+	"yewcone/core/estate"
+	"yewcone/core/setting"
+	"yewcone/core/strictyaml"
+	"yewcone/intake"
+	"yewcone/intake/rows"
+	"yewcone/intake/text"
+)
+
+// Format is the principals and policies of an MIT Kerberos realm.
+var Format = intake.Format{
+	Name: "kerberos",
+	Doc:  "an MIT Kerberos realm: getpol and getprinc as kadmin prints them, or the tables of kdb5_util tabdump",
+	Open: open,
+	ToKnow: map[string]string{
+		"privileged":    "copy kadm5.acl into the folder of the export",
+		"second_factor": "the database says little of it: write it under \"known\" in estate.yaml",
+		"last_sign_in":  "kept only where preauthentication is required and disable_last_success is off",
+		"idle":          "kept only where preauthentication is required and disable_last_success is off",
+		"created":       "the database does not keep when a principal was made",
+		"account_age":   "the database does not keep when a principal was made",
+		"common_barred": "depends on dict_file in kdc.conf: write it under \"known\" in estate.yaml",
+		"storage":       "export keyinfo, or getprinc, which lists the kinds of keys",
+	},
+}
+
+// principal is one of either form.
+type principal struct {
+	name      string
+	line      int
+	ends      estate.Moment
+	set       estate.Moment
+	expires   estate.Moment
+	success   estate.Moment
+	failed    time.Time
+	failures  int
+	flags     []string
+	policy    string
+	weakest   setting.Value
+	flagsSaid bool
+}
+
+// limits is what the reader itself needs of a policy to tell a lock.
+type limits struct {
+	attempts        int64
+	reset, duration int64 // seconds
+}
+
+type export struct {
+	request *intake.Request
+	folder  string
+	system  *estate.System
+	limits  map[string]limits
+	acl     []aclLine
+	hasACL  bool
+	text    bool // getprinc.txt is there
+	notes   estate.Notes
+}
+
+func open(r *intake.Request) (check.Export, error) {
+	if len(r.From) != 1 {
+		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System + "\" is read as kerberos, which takes one folder under \"from\""}
+	}
+	e := &export{request: r, folder: r.From[0], system: r.NewSystem(), limits: map[string]limits{}}
+	e.system.Chooses = estate.ChooseAssigned
+	if !e.policies() {
+		e.notes.Remark(estate.Origin{File: e.folder}, "getpol.txt is not in the export: what the policies say is unknown")
+	}
+	e.readACL()
+	if f, err := text.Open(r.Path(e.folder+"/getprinc.txt"), ""); err == nil {
+		f.Close()
+		e.text = true
+	} else if _, ok := rows.Find(r, e.folder, "princ_meta"); !ok {
+		return nil, &intake.Unreadable{File: e.folder, Message: "neither getprinc.txt nor princ_meta.csv is here; \"from\" must name the folder of the export"}
+	}
+	return e, nil
+}
+
+func (e *export) System() *estate.System { return e.system }
+func (e *export) Notes() *estate.Notes   { return &e.notes }
+
+// policies reads what getpol prints: a block of lines for each policy.
+func (e *export) policies() bool {
+	file := e.folder + "/getpol.txt"
+	var p *estate.Policy
+	n := 0
+	for line := range text.Lines(e.request.Path(file)) {
+		n++
+		key, value, ok := strings.Cut(line, ": ")
+		if !ok {
+			continue
+		}
+		origin := estate.Origin{File: file, Line: n, Text: line}
+		if key == "Policy" {
+			e.system.Policies = append(e.system.Policies, estate.Policy{Name: value, Origin: origin})
+			p = &e.system.Policies[len(e.system.Policies)-1]
+			e.known(p)
+			continue
+		}
+		if p != nil {
+			e.policyLine(p, key, value, origin)
+		}
+	}
+	return n > 0
+}
+
+// known are the settings that a realm has not got.
+func (e *export) known(p *estate.Policy) {
+	origin := p.Origin
+	origin.Text = "a realm has no such setting"
+	for _, name := range []string{"max_length", "min_lower", "min_upper", "min_digits", "min_symbols", "min_letters", "max_repeat", "max_run", "min_changed", "min_distinct", "source_attempts", "dormant_after", "reuse_after"} {
+		p.Set(setting.Must(name), setting.OffValue, origin)
+	}
+	for _, name := range []string{"recovery_question", "hint_allowed", "applies_to_existing", "breached_barred"} {
+		p.Set(setting.Must(name), setting.No, origin)
+	}
+	p.Set(setting.Must("lockout_covers_admins"), setting.Yes, origin)
+	p.Set(setting.Must("self_change"), setting.Yes, origin)
+}
+
+// life reads "60 days 00:00:00" or "1 day 00:00:00" as seconds.
+func life(text string) (int64, bool) {
+	days, clock, ok := strings.Cut(strings.Replace(text, " day ", " days ", 1), " days ")
+	if !ok {
+		return 0, false
+	}
+	n, err := strconv.ParseInt(strings.TrimSpace(days), 10, 64)
+	at, err2 := time.Parse(time.TimeOnly, strings.TrimSpace(clock))
+	if err != nil || err2 != nil || n > 1<<20 {
+		return 0, false
+	}
+	return n*86400 + int64(at.Hour()*3600+at.Minute()*60+at.Second()), true
+}
+
+func (e *export) policyLine(p *estate.Policy, key, value string, origin estate.Origin) {
+	n, err := strconv.ParseInt(value, 10, 64)
+	seconds, isLife := life(value)
+	if err != nil && !isLife {
+		e.notes.Refuse(origin, "%q of the policy %s is neither a number nor a length of time", key, p.Name)
+		return
+	}
+	set := func(name string, v setting.Value) { p.Set(setting.Must(name), v, origin) }
+	orOff := func(name string, n int64, v setting.Value) {
+		if n <= 0 {
+			v = setting.OffValue
+		}
+		set(name, v)
+	}
+	l := e.limits[p.Name]
+	switch key {
+	case "Maximum password life":
+		orOff("max_age", seconds, setting.Seconds(seconds))
+	case "Minimum password life":
+		orOff("min_age", seconds, setting.Seconds(seconds))
+	case "Minimum password length":
+		orOff("min_length", n, setting.Count(n))
+		set("blank_allowed", setting.No)
+	case "Minimum number of password character classes":
+		orOff("min_classes", n-1, setting.Count(min(n, 5)))
+	case "Number of old keys kept":
+		orOff("history", n-1, setting.Count(n-1))
+	case "Maximum password failures before lockout":
+		l.attempts = n
+		orOff("lockout_attempts", n, setting.Count(n))
+	case "Password failure count reset interval":
+		l.reset = seconds
+		orOff("lockout_window", seconds, setting.Seconds(seconds))
+	case "Password lockout duration":
+		l.duration = seconds
+		set("lockout_duration", setting.UntilUnlockedValue)
+		if seconds > 0 {
+			set("lockout_duration", setting.Seconds(seconds))
+		}
+	}
+	e.limits[p.Name] = l
+}
+
+// An aclLine gives rights to principals that match a pattern.
+type aclLine struct{ pattern, rights string }
+
+func (e *export) readACL() {
+	for line := range text.Lines(e.request.Path(e.folder + "/kadm5.acl")) {
+		e.hasACL = true
+		f := strings.Fields(line)
+		if len(f) >= 2 && f[0][0] != '#' {
+			e.acl = append(e.acl, aclLine{f[0], f[1]})
+		}
+	}
+}
+
+// administers reports whether the first line that matches gives all rights.
+func (e *export) administers(name string) estate.Tri {
+	if !e.hasACL {
+		return estate.Unknown
+	}
+	for _, l := range e.acl {
+		if matches(l.pattern, name) {
+			return estate.TriOf(strings.ContainsAny(l.rights, "*x"))
+		}
+	}
+	return estate.No
+}
+
+// matches compares a pattern with a full name, part by part; * stands for a
+// whole part.
+func matches(pattern, name string) bool {
+	if pattern == "*" {
+		return true
+	}
+	cut := func(s string) []string {
+		return strings.FieldsFunc(s, func(r rune) bool { return r == '/' || r == '@' })
+	}
+	p, n := cut(pattern), cut(name)
+	if !strings.Contains(pattern, "@") {
+		p = append(p, "*")
+	}
+	return slices.EqualFunc(p, n, func(a, b string) bool { return a == "*" || a == b })
+}
+
+// realmsOwn are principals that every realm has.
+func realmsOwn(name string) bool {
+	return strings.HasPrefix(name, "K/M@") || strings.HasPrefix(name, "krbtgt/") || strings.HasPrefix(name, "kadmin/") || strings.HasPrefix(name, "kiprop/") || strings.HasPrefix(name, "WELLKNOWN/")
+}
+
+// Accounts streams the principals apart from the realm's own.
+func (e *export) Accounts(yield func(*estate.Account) error) error {
+	var a estate.Account
+	each := func(file string, p *principal) error {
+		if realmsOwn(p.name) {
+			return nil
+		}
+		a.Reset()
+		a.Origin = estate.Origin{File: file, Line: p.line}
+		e.fill(&a, p)
+		return yield(&a)
+	}
+	if e.text {
+		return e.fromText(each)
+	}
+	return e.fromTables(each)
+}
+
+func (e *export) fill(a *estate.Account, p *principal) {
+	a.Login = p.name
+	if i := strings.LastIndexByte(p.name, '@'); i > 0 {
+		a.Login = p.name[:i]
+	}
+	if _, instance, ok := strings.Cut(a.Login, "/"); ok && strings.Contains(instance, ".") {
+		a.Kind = estate.Service
+	}
+	a.Privileged = e.administers(p.name)
+	a.NeverExpires, a.BlankAllowed, a.Blank, a.PasswordUsable = estate.No, estate.No, estate.No, estate.Yes
+	a.PasswordSet, a.PasswordExpires, a.LastSignIn = p.set, p.expires, p.success
+	a.Storage = p.weakest
+	a.Policy = p.policy
+	preauth := estate.Unknown
+	if p.flagsSaid {
+		has := func(flag string) estate.Tri { return estate.TriOf(slices.Contains(p.flags, flag)) }
+		preauth = has("REQUIRES_PRE_AUTH")
+		a.MustChange, a.Enabled = has("REQUIRES_PWCHANGE"), has("DISALLOW_ALL_TIX").Not()
+		a.CannotChange = estate.No
+	}
+	if end := p.ends.Past(e.system.AsOf.Unix()); a.Enabled != estate.No && p.ends.Known() && !p.ends.IsNever() {
+		a.Enabled = end.Not()
+		if e.system.AsOf.IsZero() {
+			a.Enabled = estate.Unknown
+		}
+	}
+	e.lock(a, p, preauth)
+}
+
+// lock works out what the database does not say: whether the failures so far
+// keep the principal out now.
+func (e *export) lock(a *estate.Account, p *principal, preauth estate.Tri) {
+	l, asOf := e.limits[p.policy], e.system.AsOf
+	if preauth == estate.No && l.attempts > 0 {
+		origin := a.Origin
+		origin.Text = "no preauthentication required, so that failures are not counted"
+		a.Overrides = append(a.Overrides, estate.Override{Setting: setting.Must("lockout_attempts"), Sourced: estate.Sourced{Value: setting.OffValue, Origin: origin}})
+	}
+	if !asOf.IsZero() {
+		a.Failures = estate.CountOf(p.failures)
+		if l.reset > 0 && asOf.Sub(p.failed) >= time.Duration(l.reset)*time.Second {
+			a.Failures = estate.CountOf(0)
+		}
+	}
+	a.Locked = estate.No
+	if l.attempts == 0 || int64(p.failures) < l.attempts || preauth == estate.No {
+		return
+	}
+	end := p.failed.Add(time.Duration(l.duration) * time.Second)
+	switch {
+	case l.duration == 0:
+		a.Locked, a.LockedSince, a.LockedUntil = estate.Yes, estate.At(p.failed), estate.Never
+	case asOf.IsZero():
+		a.Locked = estate.Unknown
+	case asOf.Before(end):
+		a.Locked, a.LockedSince, a.LockedUntil = estate.Yes, estate.At(p.failed), estate.At(end)
+	}
+}
+
+// keyGrade grades a kind of key: those of AES are made with thousands of
+// salted rounds, those of RC4 are a hash without salt, DES falls at once.
+func keyGrade(kind string) setting.Value {
+	switch {
+	case strings.HasPrefix(kind, "aes"), strings.HasPrefix(kind, "camellia"):
+		return setting.ChoiceAt(setting.StoredSaltedSlow)
+	case strings.HasPrefix(kind, "arcfour"), strings.HasPrefix(kind, "rc4"):
+		return setting.ChoiceAt(setting.StoredUnsalted)
+	case strings.HasPrefix(kind, "des"):
+		return setting.ChoiceAt(setting.StoredSaltedFast)
+	}
+	return setting.Value{}
+}
+
+// weaker keeps the weaker of two grades; the first one counts alone.
+func weaker(a, b setting.Value) setting.Value {
+	if !a.Known() {
+		return b
+	}
+	return setting.Standard().At(setting.Must("storage")).Loosest(a, b)
+}
