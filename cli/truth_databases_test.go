@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"os"
 	"path/filepath"
 	"testing"
 )
@@ -9,15 +8,11 @@ import (
 // only makes a folder with some of the files of testdata/truth/name.
 func only(t *testing.T, name string, files ...string) string {
 	t.Helper()
-	folder := filepath.Join("testdata/truth", name+"-"+filepath.Base(t.TempDir()))
-	if err := os.MkdirAll(folder, 0o755); err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { os.RemoveAll(folder) })
+	folder := t.TempDir()
 	for _, f := range files {
 		copyFile(t, filepath.Join("testdata/truth", name, f), filepath.Join(folder, f))
 	}
-	return filepath.Base(folder)
+	return folder
 }
 
 // TestBerthBookings holds a PostgreSQL server's export against what was tried

@@ -37,11 +37,11 @@ func checkStates(t *testing.T, system string, edit func(folder string)) *states 
 
 // statesAlone checks an estate with one system, described by the lines of its
 // entry in estate.yaml, with the rules of testdata/truth/states.yaml and the
-// files of a folder under testdata/truth.
+// files of a folder, which are in x.
 func statesAlone(t *testing.T, exports, entry string) *states {
 	t.Helper()
 	folder := t.TempDir()
-	if err := os.CopyFS(filepath.Join(folder, "x"), os.DirFS(filepath.Join("testdata/truth", exports))); err != nil {
+	if err := os.CopyFS(filepath.Join(folder, "x"), os.DirFS(exports)); err != nil {
 		t.Fatal(err)
 	}
 	if err := os.MkdirAll(filepath.Join(folder, "rules"), 0o755); err != nil {
@@ -371,7 +371,7 @@ func rowsOf(t *testing.T, name string) [][]string {
 // TestDomainTruth holds a Samba domain's export against what its server
 // itself computed for each account.
 func TestDomainTruth(t *testing.T) {
-	s := statesAlone(t, "samba", `export: {read: samba, from: [x/domain.ldif, x/pso.ldif, x/accounts.ldif]}
+	s := statesAlone(t, "testdata/truth/samba", `export: {read: samba, from: [x/domain.ldif, x/pso.ldif, x/accounts.ldif]}
 as_of: 2026-11-16 09:00
 kinds: {shared: login == "nobody"}`)
 	var locked, forEver, mustChange, lasts, expired, disabled, privileged []string
