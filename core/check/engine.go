@@ -279,6 +279,7 @@ func (e *engine) meet(a *estate.Account) *effective.Settings {
 	e.about.Dates.AsOf, e.about.Dates.AsOfKnown = e.system.AsOf.Unix(), !e.system.AsOf.IsZero()
 	e.classify(a)
 	settings := e.resolver.For(a)
+	effective.SettleLock(a, settings, e.system)
 	e.about.Dates = effective.DatesOf(a, settings, e.system, e.rulesSince)
 	return settings
 }

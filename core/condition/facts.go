@@ -218,6 +218,7 @@ var facts = []Fact{
 	dateFact("last_sign_in", "when somebody last signed in", FromExport, neverWas, func(s *Subject) estate.Moment { return s.Account.LastSignIn }),
 	dateFact("locked_since", "when the account was locked", FromExport, neverWas, func(s *Subject) estate.Moment { return s.Account.LockedSince }),
 	dateFact("password_expires", "when the password ends, by policy and flags", Complete, neverWillBe, func(s *Subject) estate.Moment { return s.Dates.Expires }),
+	dateFact("account_ends", "when the account itself ends", FromExport, neverWillBe, func(s *Subject) estate.Moment { return s.Account.Ends }),
 	lengthFact("account_age", "how old the account is", FromExport, func(s *Subject) (int64, bool) { return since(s, s.Account.Created) }),
 	lengthFact("password_age", "how old the password is; since the account was made when it was never changed", FromExport, passwordAge),
 	lengthFact("idle", "how long nobody has signed in; since the account was made when nobody ever did", FromExport, idle),

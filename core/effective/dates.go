@@ -45,6 +45,30 @@ func DatesOf(a *estate.Account, s *Settings, system *estate.System, rulesSince i
 	return d
 }
 
+// SettleLock works out whether an account is locked where the export gives
+// only when a lock began or ends: one that began holds for the lockout
+// duration, and one that is past its end holds no more.
+func SettleLock(a *estate.Account, s *Settings, system *estate.System) {
+	asOf, dated := system.AsOf.Unix(), !system.AsOf.IsZero()
+	if a.Locked == estate.Yes && dated && a.LockedUntil.Past(asOf) == estate.Yes {
+		a.Locked = estate.No
+	}
+	if a.Locked != estate.Unknown || !a.LockedSince.Known() {
+		return
+	}
+	duration := s.Get(lockoutDuration).Value
+	span, timed := duration.Span()
+	switch {
+	case a.LockedSince.IsNever():
+		a.Locked = estate.No
+	case duration.State() == setting.UntilUnlocked:
+		a.Locked, a.LockedUntil = estate.Yes, estate.Never
+	case timed && dated:
+		a.LockedUntil = a.LockedSince.Plus(span)
+		a.Locked = a.LockedUntil.Past(asOf).Not()
+	}
+}
+
 func policyChanged(s *Settings) (int64, bool) {
 	if s.Policy == nil {
 		return 0, false

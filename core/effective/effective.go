@@ -197,7 +197,8 @@ func (r *Resolver) plan(a *estate.Account) plan {
 			matched = matched[same:]
 		}
 		add(fallback)
-	case estate.ChooseOwn:
+	case estate.ChooseOwn, estate.ChooseOwnStrict:
+		p.strictest = sys.Chooses == estate.ChooseOwnStrict
 		add(named)
 		add(matched...)
 		add(fallback)
@@ -286,13 +287,14 @@ func (r *Resolver) fromAccount(a *estate.Account, id setting.ID) *Candidate {
 }
 
 var (
-	maxAge       = setting.Must("max_age")
-	minAge       = setting.Must("min_age")
-	warnBefore   = setting.Must("warn_before")
-	gracePeriod  = setting.Must("grace_period")
-	graceSignins = setting.Must("grace_signins")
-	selfChange   = setting.Must("self_change")
-	blankAllowed = setting.Must("blank_allowed")
+	maxAge          = setting.Must("max_age")
+	minAge          = setting.Must("min_age")
+	warnBefore      = setting.Must("warn_before")
+	gracePeriod     = setting.Must("grace_period")
+	graceSignins    = setting.Must("grace_signins")
+	lockoutDuration = setting.Must("lockout_duration")
+	selfChange      = setting.Must("self_change")
+	blankAllowed    = setting.Must("blank_allowed")
 )
 
 // settle picks the winner of one setting and explains the others.
@@ -392,7 +394,7 @@ func (r *Resolver) wonReason(p plan, tier, among int) string {
 		return "the policy with the lowest number among those that match"
 	case estate.ChooseNearest:
 		return "the nearest unit that says it"
-	case estate.ChooseOwn:
+	case estate.ChooseOwn, estate.ChooseOwnStrict:
 		if tier == len(p.tiers)-1 {
 			return "the system's own value, since nothing nearer says it"
 		}

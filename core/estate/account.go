@@ -46,6 +46,7 @@ type Account struct {
 	PasswordSet     Moment // never: not changed since the account was made
 	PasswordExpires Moment // only where the export itself says it; never beats the maximum age
 	LastSignIn      Moment
+	Ends            Moment // when the account itself ends
 
 	Failures  Counted // those that still count
 	GraceUsed Counted // sign-ins made with the expired password

@@ -109,6 +109,6 @@ func FuzzMapping(f *testing.F) {
 		write(t, filepath.Join(folder, "m.yaml"), []byte(fuzzMapping))
 		write(t, filepath.Join(folder, "x/s.csv"), settings)
 		write(t, filepath.Join(folder, "x/u.csv"), users)
-		readAll(t, "csv", &intake.Request{Folder: folder, From: []string{"x"}, Mapping: "m.yaml"})
+		readAll(t, "mapping", &intake.Request{Folder: folder, From: []string{"x"}, Mapping: "m.yaml"})
 	})
 }

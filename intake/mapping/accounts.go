@@ -1,6 +1,7 @@
 package mapping
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
@@ -14,6 +15,7 @@ import (
 // accountReader reads one table of accounts.
 type accountReader struct {
 	name    string
+	shape   shape
 	columns []factColumn
 	own     []ownColumn
 	fixed   []func(*estate.Account)
@@ -21,6 +23,7 @@ type accountReader struct {
 
 // factColumn puts one column into an account.
 type factColumn struct {
+	from  strictyaml.Text
 	index int
 	fact  string
 	put   func(a *estate.Account, text string) bool // false: not understood
@@ -64,6 +67,7 @@ var (
 		"password_expires": func(a *estate.Account) *estate.Moment { return &a.PasswordExpires },
 		"last_sign_in":     func(a *estate.Account) *estate.Moment { return &a.LastSignIn },
 		"locked_since":     func(a *estate.Account) *estate.Moment { return &a.LockedSince },
+		"account_ends":     func(a *estate.Account) *estate.Moment { return &a.Ends },
 		"locked_until":     func(a *estate.Account) *estate.Moment { return &a.LockedUntil },
 	}
 	listFacts = map[string]func(*estate.Account, []string){
@@ -95,32 +99,55 @@ func factNames() []string {
 func (e *export) prepareAccounts() error {
 	for i := range e.plan.file.Accounts {
 		source := &e.plan.file.Accounts[i]
-		t, err := e.openTable(e.fileOf(source.File.Value))
-		if err != nil {
-			return err
-		}
-		r := accountReader{name: t.name}
-		hasLogin := false
-		for j := range source.Take {
-			key, from := source.Take[j].Key, &source.Take[j].Value
-			if put := e.plan.putter(key, from); put != nil {
-				r.columns = append(r.columns, factColumn{index: t.column(e.plan, from.From), fact: key.Value, put: put})
-			}
-			hasLogin = hasLogin || key.Value == "login"
-		}
-		for j := range source.Set {
-			if taker, ok := e.plan.taker(source.Set[j].Key, &source.Set[j].Value); ok {
-				r.own = append(r.own, ownColumn{index: t.column(e.plan, taker.from), taker: taker})
+		for _, file := range source.Files {
+			if err := e.prepareFile(source, file); err != nil {
+				return err
 			}
 		}
-		r.fixed = e.plan.fixedFacts(source)
-		if !hasLogin {
-			e.plan.fail(source.Place, "a table of accounts needs \"login\" under \"take\"")
-		}
-		t.close()
-		e.accounts = append(e.accounts, r)
 	}
 	return nil
+}
+
+func (e *export) prepareFile(source *accountsTable, file strictyaml.Text) error {
+	r := accountReader{shape: shape{source.Form, source.Rows, source.Sheet, source.Heading}}
+	t, err := e.openTable(e.fileOf(file.Value), r.shape)
+	if err != nil {
+		return err
+	}
+	defer t.close()
+	r.name = t.path()
+	hasLogin := false
+	for j := range source.Take {
+		key, from := source.Take[j].Key, &source.Take[j].Value
+		if put := e.plan.putter(key, from); put != nil {
+			r.columns = append(r.columns, factColumn{from: from.From, index: t.column(e.plan, from.From), fact: key.Value, put: put})
+		}
+		hasLogin = hasLogin || key.Value == "login"
+	}
+	for j := range source.Set {
+		if taker, ok := e.plan.taker(source.Set[j].Key, &source.Set[j].Value); ok {
+			r.own = append(r.own, ownColumn{index: t.column(e.plan, taker.from), taker: taker})
+		}
+	}
+	r.fixed = e.plan.fixedFacts(source)
+	if !hasLogin {
+		e.plan.fail(source.Place, "a table of accounts needs \"login\" under \"take\"")
+	}
+	e.accounts = append(e.accounts, r)
+	return nil
+}
+
+// bind finds the columns in a table that was opened again; false when one is
+// no longer there.
+func (r *accountReader) bind(p *plan, t table) bool {
+	before := len(p.problems)
+	for i := range r.columns {
+		r.columns[i].index = t.column(p, r.columns[i].from)
+	}
+	for i := range r.own {
+		r.own[i].index = t.column(p, r.own[i].taker.from)
+	}
+	return len(p.problems) == before
 }
 
 // fixedFacts are the answers that hold for every account of the system.
@@ -156,13 +183,10 @@ func (p *plan) putter(key strictyaml.Text, source *factSource) func(*estate.Acco
 		return p.datePutter(field, key, source)
 	}
 	if add, ok := listFacts[name]; ok {
+		split := cmp.Or(source.Split, "\n") // as the elements of a JSON list come
 		return func(a *estate.Account, text string) bool {
-			if source.Split == "" {
-				add(a, nonEmpty(text))
-				return true
-			}
 			add(a, nil)
-			for part := range strings.SplitSeq(text, source.Split) {
+			for part := range strings.SplitSeq(text, split) {
 				add(a, nonEmpty(strings.TrimSpace(part)))
 			}
 			return true
@@ -291,9 +315,14 @@ func (e *export) Accounts(yield func(*estate.Account) error) error {
 	var a estate.Account
 	for i := range e.accounts {
 		r := &e.accounts[i]
-		t, err := e.openTable(r.name)
+		t, err := e.openTable(r.name, r.shape)
 		if err != nil {
 			e.notes.Cut(estate.Origin{File: r.name}, "the file cannot be read a second time: %s", err)
+			continue
+		}
+		if !r.bind(e.plan, t) {
+			e.notes.Cut(estate.Origin{File: r.name}, "the file changed while it was read")
+			t.close()
 			continue
 		}
 		for row, line := t.next(); row != nil; row, line = t.next() {
@@ -320,6 +349,9 @@ func (e *export) fill(a *estate.Account, r *accountReader, row []string, line in
 	for i := range r.columns {
 		c := &r.columns[i]
 		text := strings.TrimSpace(row[c.index])
+		if text == "null" {
+			text = ""
+		}
 		switch {
 		case c.put(a, text):
 		case c.fact == "storage": // never show what may be a stored password
@@ -338,6 +370,9 @@ func (e *export) fill(a *estate.Account, r *accountReader, row []string, line in
 		} else if said {
 			a.Overrides = append(a.Overrides, estate.Override{Setting: o.taker.id, Sourced: estate.Sourced{Value: v, Origin: origin}})
 		}
+	}
+	if asOf := e.system.AsOf; !asOf.IsZero() && a.Ends.Past(asOf.Unix()) == estate.Yes {
+		a.Enabled = estate.No
 	}
 	if a.Login == "" {
 		e.notes.Refuse(estate.Origin{File: r.name, Line: line}, "the row has no sign-in name")

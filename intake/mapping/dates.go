@@ -2,6 +2,7 @@ package mapping
 
 import (
 	"fmt"
+	"math"
 	"strconv"
 	"strings"
 	"time"
@@ -18,7 +19,7 @@ type dateForm struct {
 	special string
 }
 
-var specialForms = []string{"iso 8601", "epoch seconds", "epoch milliseconds", "epoch days"}
+var specialForms = []string{"iso 8601", "epoch seconds", "epoch milliseconds", "epoch days", "spreadsheet days"}
 
 // patternParts are the parts of a pattern, longest first, and what package
 // time calls them. "mm" is the month, or the minute once an hour was written.
@@ -28,7 +29,8 @@ var patternParts = []struct{ part, layout string }{
 }
 
 // newDateForm reads a pattern such as "dd/mm/yyyy hh:mm", or one of "iso
-// 8601", "epoch seconds", "epoch milliseconds" and "epoch days".
+// 8601", "epoch seconds", "epoch milliseconds", "epoch days" and "spreadsheet
+// days".
 func newDateForm(pattern string) (*dateForm, error) {
 	lower := strings.ToLower(pattern)
 	for _, s := range specialForms {
@@ -110,6 +112,9 @@ func (f *dateForm) parse(text string, zone *time.Location) (estate.Moment, bool)
 		}
 		return estate.At(at), true
 	}
+	if f.special == "spreadsheet days" {
+		return spreadsheetDays(text)
+	}
 	n, err := strconv.ParseInt(text, 10, 64)
 	if err != nil || n < -1<<50 || n > 1<<50 {
 		return estate.Moment{}, false
@@ -121,6 +126,17 @@ func (f *dateForm) parse(text string, zone *time.Location) (estate.Moment, bool)
 		return estate.OnDay(time.Unix(n%(1<<30)*86400, 0)), true
 	}
 	return estate.At(time.Unix(n, 0)), true
+}
+
+// spreadsheetDays reads days since 1899-12-30 with their fraction, to the
+// second.
+func spreadsheetDays(text string) (estate.Moment, bool) {
+	days, err := strconv.ParseFloat(text, 64)
+	if err != nil || !(days > 0 && days < 3e6) {
+		return estate.Moment{}, false
+	}
+	start := time.Date(1899, 12, 30, 0, 0, 0, 0, time.UTC)
+	return estate.At(start.Add(time.Duration(math.Round(days*86400)) * time.Second)), true
 }
 
 // String shows a date as the form writes it, for messages.

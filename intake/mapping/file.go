@@ -28,10 +28,15 @@ type mappingFile struct {
 }
 
 // settingsTable is a table of settings: "pairs" has a key and a value in each
-// row and makes one policy; "rows" has a policy in each row.
+// row and makes one policy; "rows" has a policy in each row; "document" is one
+// row, or one JSON object, that makes one policy.
 type settingsTable struct {
 	Place   strictyaml.Text
 	File    strictyaml.Text                    `yaml:"file,required"`
+	Form    *strictyaml.Text                   `yaml:"form"`
+	Rows    *strictyaml.Text                   `yaml:"rows"`
+	Sheet   *strictyaml.Text                   `yaml:"sheet"`
+	Heading int                                `yaml:"heading"`
 	Layout  strictyaml.Text                    `yaml:"layout,required"`
 	Key     *strictyaml.Text                   `yaml:"key"`
 	Value   *strictyaml.Text                   `yaml:"value"`
@@ -58,11 +63,15 @@ type settingSource struct {
 }
 
 type accountsTable struct {
-	Place strictyaml.Text
-	File  strictyaml.Text                    `yaml:"file,required"`
-	Take  []strictyaml.Pair[factSource]      `yaml:"take,required"`
-	Set   []strictyaml.Pair[settingSource]   `yaml:"set"`
-	Fixed []strictyaml.Pair[strictyaml.Text] `yaml:"fixed"`
+	Place   strictyaml.Text
+	Form    *strictyaml.Text                   `yaml:"form"`
+	Rows    *strictyaml.Text                   `yaml:"rows"`
+	Sheet   *strictyaml.Text                   `yaml:"sheet"`
+	Heading int                                `yaml:"heading"`
+	Files   []strictyaml.Text                  `yaml:"file,required"`
+	Take    []strictyaml.Pair[factSource]      `yaml:"take,required"`
+	Set     []strictyaml.Pair[settingSource]   `yaml:"set"`
+	Fixed   []strictyaml.Pair[strictyaml.Text] `yaml:"fixed"`
 }
 
 // factSource says how one fact about accounts is read.

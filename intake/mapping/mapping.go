@@ -15,10 +15,10 @@ import (
 	"yewcone/intake"
 )
 
-// Format is any delimited text together with a mapping.
+// Format is any file of rows or of keys and values together with a mapping.
 var Format = intake.Format{
-	Name:   "csv",
-	Doc:    "CSV, TSV and their relatives, as a mapping file says",
+	Name:   "mapping",
+	Doc:    "CSV, TSV, JSON, key and value lines, and workbooks, as a mapping file says",
 	Open:   open,
 	ToKnow: map[string]string{"": elsewhere},
 }
@@ -36,7 +36,7 @@ type export struct {
 
 func open(r *intake.Request) (check.Export, error) {
 	if r.Mapping == "" {
-		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System + "\" is read as csv and needs \"mapping\" in its export"}
+		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System + "\" is read as mapping and needs \"mapping\" in its export"}
 	}
 	plan, err := readPlan(r)
 	if err != nil {
@@ -81,23 +81,23 @@ func lastPart(path string) string {
 
 // settings reads one table of settings into policies.
 func (e *export) settings(s *settingsTable) error {
-	t, err := e.openTable(e.fileOf(s.File.Value))
+	t, err := e.openTable(e.fileOf(s.File.Value), shape{s.Form, s.Rows, s.Sheet, s.Heading})
 	if err != nil {
 		return err
 	}
 	defer t.close()
 	takers := e.plan.takers(s)
-	switch e.plan.choice(s.Layout, "pairs", "rows") {
+	switch e.plan.choice(s.Layout, "pairs", "rows", "document") {
 	case "pairs":
 		return e.pairs(t, s, takers)
-	case "rows":
+	case "rows", "document":
 		return e.rows(t, s, takers)
 	}
 	return nil
 }
 
 // pairs reads a table with a setting in each row.
-func (e *export) pairs(t *table, s *settingsTable, takers []taker) error {
+func (e *export) pairs(t table, s *settingsTable, takers []taker) error {
 	if s.Key == nil || s.Value == nil {
 		e.plan.fail(s.Place, "a table of pairs needs \"key\" and \"value\": the headings of its two columns")
 		return nil
@@ -106,11 +106,11 @@ func (e *export) pairs(t *table, s *settingsTable, takers []taker) error {
 	if key < 0 || value < 0 {
 		return nil
 	}
-	p := estate.Policy{Name: s.Policy.Value, Origin: estate.Origin{File: t.name}}
+	p := estate.Policy{Name: s.Policy.Value, Origin: estate.Origin{File: t.path()}}
 	seen := map[string]bool{}
 	for row, line := t.next(); row != nil; row, line = t.next() {
 		name, text := strings.TrimSpace(row[key]), strings.TrimSpace(row[value])
-		origin := estate.Origin{File: t.name, Line: line, Place: name, Text: name + ": " + text}
+		origin := estate.Origin{File: t.path(), Line: line, Place: name, Text: name + ": " + text}
 		if seen[name] {
 			e.notes.Refuse(origin, "%q stands here a second time; the first value counts", name)
 			continue
@@ -127,7 +127,7 @@ func (e *export) pairs(t *table, s *settingsTable, takers []taker) error {
 	}
 	for i := range takers {
 		if !seen[takers[i].from.Value] {
-			e.notes.Remark(estate.Origin{File: t.name}, "there is no row %q, from which %s is to come; it stays unknown", takers[i].from.Value, takers[i].def.Name)
+			e.notes.Remark(estate.Origin{File: t.path()}, "there is no row %q, from which %s is to come; it stays unknown", takers[i].from.Value, takers[i].def.Name)
 		}
 	}
 	e.addPolicy(p, s)
@@ -135,8 +135,14 @@ func (e *export) pairs(t *table, s *settingsTable, takers []taker) error {
 }
 
 // rows reads a table with a policy in each row.
-func (e *export) rows(t *table, s *settingsTable, takers []taker) error {
-	name := t.column(e.plan, s.Policy)
+func (e *export) rows(t table, s *settingsTable, takers []taker) error {
+	document := s.Layout.Value == "document"
+	name, asOf := -1, -1
+	if !document {
+		name = t.column(e.plan, s.Policy)
+	} else if s.AsOf != nil {
+		asOf = t.column(e.plan, *s.AsOf)
+	}
 	columns := make([]int, len(takers))
 	for i := range takers {
 		columns[i] = t.column(e.plan, takers[i].from)
@@ -152,7 +158,13 @@ func (e *export) rows(t *table, s *settingsTable, takers []taker) error {
 		return nil
 	}
 	for row, line := t.next(); row != nil; row, line = t.next() {
-		p := estate.Policy{Name: strings.TrimSpace(row[name]), Origin: estate.Origin{File: t.name, Line: line}}
+		p := estate.Policy{Name: s.Policy.Value, Origin: estate.Origin{File: t.path(), Line: line}}
+		if !document {
+			p.Name = strings.TrimSpace(row[name])
+		}
+		if asOf >= 0 {
+			e.asOf(row[asOf], estate.Origin{File: t.path(), Line: line, Text: row[asOf]})
+		}
 		if e.system.Policy(p.Name) != nil {
 			e.notes.Refuse(p.Origin, "the policy %q stands here a second time; the first counts", p.Name)
 			continue
@@ -175,7 +187,7 @@ func (e *export) rows(t *table, s *settingsTable, takers []taker) error {
 		}
 		for i, c := range columns {
 			text := strings.TrimSpace(row[c])
-			e.take(&p, &takers[i], text, estate.Origin{File: t.name, Line: line, Place: t.header[c], Text: t.header[c] + ": " + text})
+			e.take(&p, &takers[i], text, estate.Origin{File: t.path(), Line: line, Place: t.heading(c), Text: t.heading(c) + ": " + text})
 		}
 		e.addPolicy(p, s)
 	}
@@ -190,7 +202,7 @@ func (e *export) addPolicy(p estate.Policy, s *settingsTable) {
 		}
 	}
 	e.system.Policies = append(e.system.Policies, p)
-	if s.Default && e.system.Default == "" && s.Layout.Value == "pairs" {
+	if s.Default && e.system.Default == "" && s.Layout.Value != "rows" {
 		e.system.Default = p.Name
 	}
 }

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"path"
 	"strings"
 
 	"yewcone/core/estate"
@@ -19,8 +20,61 @@ import (
 // refusedMost and they are more than a tenth.
 const refusedMost = 1000
 
-// table reads one delimited file with a heading.
-type table struct {
+// A table is rows of texts, whatever file they stand in.
+type table interface {
+	// column finds a column by its heading, or by its path in JSON, and notes
+	// in the plan what is wrong with the name; -1 then.
+	column(p *plan, name strictyaml.Text) int
+	// heading is what a column is called, for people.
+	heading(column int) string
+	// next returns the next row and its line, or nil at the end. The row is
+	// only good until the next call.
+	next() ([]string, int)
+	// path is the file, as origins name it.
+	path() string
+	close()
+}
+
+// shape is what a mapping says of the form of a file.
+type shape struct {
+	form    *strictyaml.Text // csv, json, ini or xlsx; by the name's ending when nil
+	rows    *strictyaml.Text // path of the rows in JSON
+	sheet   *strictyaml.Text // of a workbook
+	heading int              // the row with the headings of a sheet
+}
+
+var forms = []string{"csv", "json", "ini", "xlsx"}
+
+var formOfEnding = map[string]string{".json": "json", ".jsonl": "json", ".ndjson": "json", ".ini": "ini", ".conf": "ini", ".cfg": "ini", ".properties": "ini", ".xlsx": "xlsx"}
+
+// openTable opens a file in the form that the mapping says or its name ends
+// in.
+func (e *export) openTable(name string, s shape) (table, error) {
+	form := formOfEnding[path.Ext(strings.TrimSuffix(strings.TrimSuffix(name, ".gz"), ".zst"))]
+	if s.form != nil {
+		form = e.plan.choice(*s.form, forms...)
+	}
+	if form == "xlsx" {
+		return e.openSheet(name, s)
+	}
+	f, err := text.Open(e.request.Path(name), e.plan.encoding)
+	if err != nil {
+		return nil, intake.CannotOpen(name, err)
+	}
+	if f.Encoding == "windows-1252" && e.plan.encoding == "" {
+		e.notes.Remark(estate.Origin{File: name}, "read as Windows-1252, since it is no UTF-8; say \"encoding\" in the mapping if that is wrong")
+	}
+	switch form {
+	case "json":
+		return e.openJSON(name, f, s)
+	case "ini":
+		return newINI(name, f, &e.notes), nil
+	}
+	return e.openDelimited(name, f)
+}
+
+// delimited reads one delimited file with a heading.
+type delimited struct {
 	name   string
 	file   *text.File
 	csv    *csv.Reader
@@ -34,17 +88,10 @@ type table struct {
 	pendingOpen bool         // it ends inside a quoted field
 }
 
-func (e *export) openTable(name string) (*table, error) {
-	f, err := text.Open(e.request.Path(name), e.plan.encoding)
-	if err != nil {
-		return nil, intake.CannotOpen(name, err)
-	}
-	if f.Encoding == "windows-1252" && e.plan.encoding == "" {
-		e.notes.Remark(estate.Origin{File: name}, "read as Windows-1252, since it is no UTF-8; say \"encoding\" in the mapping if that is wrong")
-	}
+func (e *export) openDelimited(name string, f *text.File) (table, error) {
 	buffered := bufio.NewReaderSize(f, 1<<16)
 	head, _ := buffered.Peek(1 << 12)
-	t := &table{name: name, file: f, csv: csv.NewReader(buffered), notes: &e.notes}
+	t := &delimited{name: name, file: f, csv: csv.NewReader(buffered), notes: &e.notes}
 	t.csv.Comma = e.plan.delimiter
 	if t.csv.Comma == 0 {
 		t.csv.Comma = findDelimiter(head)
@@ -64,7 +111,9 @@ func (e *export) openTable(name string) (*table, error) {
 	return t, nil
 }
 
-func (t *table) close() { t.file.Close() }
+func (t *delimited) close()               { t.file.Close() }
+func (t *delimited) path() string         { return t.name }
+func (t *delimited) heading(c int) string { return t.header[c] }
 
 // findDelimiter takes the character that the heading has most often.
 func findDelimiter(head []byte) rune {
@@ -79,22 +128,27 @@ func findDelimiter(head []byte) rune {
 }
 
 // column finds a heading.
-func (t *table) column(p *plan, name strictyaml.Text) int {
-	for i, h := range t.header {
+func (t *delimited) column(p *plan, name strictyaml.Text) int {
+	return columnOf(p, t.name, t.header, name)
+}
+
+// columnOf finds a heading.
+func columnOf(p *plan, file string, header []string, name strictyaml.Text) int {
+	for i, h := range header {
 		if h == name.Value {
 			return i
 		}
 	}
-	advice := nearword.Advice(name.Value, t.header)
+	advice := nearword.Advice(name.Value, header)
 	if advice == "" {
-		advice = "; it has " + strings.Join(t.header, ", ")
+		advice = "; it has " + strings.Join(header, ", ")
 	}
-	p.fail(name, "%s has no column %q%s", t.name, name.Value, advice)
+	p.fail(name, "%s has no column %q%s", file, name.Value, advice)
 	return -1
 }
 
 // next returns the next row and its line, or nil at the end.
-func (t *table) next() ([]string, int) {
+func (t *delimited) next() ([]string, int) {
 	for {
 		row, err := t.csv.Read()
 		if err == io.EOF {
@@ -115,7 +169,7 @@ func (t *table) next() ([]string, int) {
 }
 
 // end judges the file's last row: one without a line end may have been cut.
-func (t *table) end() {
+func (t *delimited) end() {
 	switch {
 	case t.pending != nil && (t.pendingOpen || !t.file.EndsInLine()):
 		t.notes.Cut(t.pending.Origin, "the file ends in the middle of a row: it was cut off; take the export again")
@@ -129,7 +183,7 @@ func (t *table) end() {
 
 // flush notes the bad row that was held back until it was known not to be the
 // last one.
-func (t *table) flush() {
+func (t *delimited) flush() {
 	if t.pending != nil {
 		t.notes.Refuse(t.pending.Origin, "%s", t.pending.Message)
 		t.pending = nil
@@ -137,7 +191,7 @@ func (t *table) flush() {
 }
 
 // refuse holds a bad row back for noting, and says whether to read on.
-func (t *table) refuse(fields int, err error) bool {
+func (t *delimited) refuse(fields int, err error) bool {
 	t.bad++
 	var at *csv.ParseError
 	if !errors.As(err, &at) {

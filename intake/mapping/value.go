@@ -2,6 +2,7 @@ package mapping
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -29,7 +30,7 @@ func (p *plan) value(t *taker, text string) (v setting.Value, said bool, problem
 		return setting.OffValue, true, ""
 	}
 	switch {
-	case text == "":
+	case text == "", text == "null":
 		return v, false, ""
 	case t.def.Kind == setting.FlagKind && slices.Contains(p.file.Yes, text):
 		return setting.Yes, true, ""
@@ -43,6 +44,21 @@ func (p *plan) value(t *taker, text string) (v setting.Value, said bool, problem
 		return v, false, fmt.Sprintf("%q is not understood; say under \"words\" what it means", text)
 	}
 	return v, v.Known(), ""
+}
+
+// fraction reads a number with decimals, such as the 0.5 of half an hour, where
+// it comes to whole seconds.
+func fraction(t *taker, digits, unit string) (setting.Value, bool) {
+	if unit == "" && t.source.Unit != nil {
+		unit = t.source.Unit.Value
+	}
+	one, ok := setting.UnitSpan(unit)
+	n, err := strconv.ParseFloat(digits, 64)
+	seconds := n * float64(one.Length())
+	if !ok || err != nil || !(seconds >= 0 && seconds < 1e11) || seconds != math.Trunc(seconds) {
+		return setting.Value{}, false
+	}
+	return setting.Seconds(int64(seconds)), true
 }
 
 // amount reads a number with or without its unit.
@@ -63,6 +79,9 @@ func (p *plan) amount(t *taker, text string) (v setting.Value, said bool, proble
 		if v = setting.Count(n); !t.def.Takes(v) {
 			return v, false, fmt.Sprintf("%d is too large", n)
 		}
+		return v, true, ""
+	}
+	if v, ok := fraction(t, digits, unit); err != nil && ok {
 		return v, true, ""
 	}
 	if err == nil && unit == "" {

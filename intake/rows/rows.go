@@ -107,7 +107,7 @@ func Read(r *intake.Request, file string, notes *estate.Notes, each func(*Row) e
 		return intake.CannotOpen(file, err)
 	}
 	defer f.Close()
-	s := &source{file: file, notes: notes, lines: &lineCounter{r: bufio.NewReaderSize(f, 1<<16)}, each: each, open: f}
+	s := &source{file: file, notes: notes, lines: text.NewCounter(f), each: each, open: f}
 	switch path.Ext(strings.TrimSuffix(strings.TrimSuffix(file, ".gz"), ".zst")) {
 	case ".csv":
 		err = s.csv()
@@ -134,7 +134,7 @@ type stopped struct{ error }
 type source struct {
 	file  string
 	notes *estate.Notes
-	lines *lineCounter
+	lines *text.Counter
 	each  func(*Row) error
 	open  *text.File
 	row   Row
@@ -166,7 +166,7 @@ func (s *source) csv() error {
 		if len(record) > 0 {
 			line, _ = r.FieldPos(0)
 		}
-		if errors.Is(err, csv.ErrFieldCount) && !s.last(r) {
+		if errors.Is(err, csv.ErrFieldCount) && !s.last() {
 			s.notes.Refuse(estate.Origin{File: s.file, Line: line}, "the row has %d fields where the heading has %d", len(record), len(header))
 			continue
 		}
@@ -184,7 +184,7 @@ func (s *source) csv() error {
 }
 
 // last reports whether the file ended within the row just read.
-func (s *source) last(*csv.Reader) bool { return s.lines.ended && !s.open.EndsInLine() }
+func (s *source) last() bool { return s.lines.Ended() && !s.open.EndsInLine() }
 
 // end: a file without a last line end was probably cut off.
 func (s *source) end() error {
@@ -267,7 +267,7 @@ func (s *source) json() error {
 
 // object reads one object; its opening brace may be read already.
 func (s *source) object(d *json.Decoder, opened json.Token) error {
-	s.row.reset(s.lines.at(d.InputOffset()))
+	s.row.reset(s.lines.Line(d.InputOffset()))
 	if opened == nil {
 		token, err := d.Token()
 		if err != nil {
@@ -276,7 +276,7 @@ func (s *source) object(d *json.Decoder, opened json.Token) error {
 		if token != json.Delim('{') {
 			return fmt.Errorf("expected an object, found %v", token)
 		}
-		s.row.Line = s.lines.at(d.InputOffset())
+		s.row.Line = s.lines.Line(d.InputOffset())
 	}
 	for d.More() {
 		key, err := d.Token()
@@ -363,36 +363,4 @@ func (s *source) xml() error {
 			}
 		}
 	}
-}
-
-// lineCounter tells which line an offset of the bytes read lies on; offsets
-// are asked for in rising order.
-type lineCounter struct {
-	r      io.Reader
-	feeds  []int64 // offsets of line feeds not yet passed
-	passed int
-	offset int64
-	ended  bool
-}
-
-func (l *lineCounter) Read(p []byte) (int, error) {
-	n, err := l.r.Read(p)
-	for i, b := range p[:n] {
-		if b == '\n' {
-			l.feeds = append(l.feeds, l.offset+int64(i))
-		}
-	}
-	l.offset += int64(n)
-	l.ended = l.ended || err == io.EOF
-	return n, err
-}
-
-func (l *lineCounter) at(offset int64) int {
-	n := 0
-	for n < len(l.feeds) && l.feeds[n] < offset {
-		n++
-	}
-	l.feeds = append(l.feeds[:0], l.feeds[n:]...)
-	l.passed += n
-	return l.passed + 1
 }

@@ -1,0 +1,92 @@
+package cli
+
+import "testing"
+
+// live counts the accounts in a state that are not switched off.
+func (s *states) live(rule string) int {
+	n := 0
+	for _, login := range s.byRule[rule] {
+		if s.account[login]["enabled"] == "yes" {
+			n++
+		}
+	}
+	return n
+}
+
+func (s *states) liveIs(rule string, want int) {
+	s.t.Helper()
+	if got := s.live(rule); got != want {
+		s.t.Errorf("%s and not switched off: %d, want %d", rule, got, want)
+	}
+}
+
+// TestPortal: SCIM pages with an extension of the service's own.
+func TestPortal(t *testing.T) {
+	s := statesAlone(t, "testdata/truth/partners", `export: {read: mapping, from: x, mapping: x/mapping.yaml}
+chooses: own before role
+kinds: {service: '"Machines" in groups'}
+privileged: '"Partner administrators" in groups'`)
+	s.count("account", 150)
+	s.count("disabled", 15)
+	s.count("never-flag", 9)
+	s.liveIs("never-flag", 8)
+	s.count("must-change", 7)
+	s.liveIs("locked", 1)
+	s.count("privileged", 5)
+	s.count("never-signed-in", 10)
+	s.count("overdue", 22)
+	s.liveIs("overdue", 18)
+	if got := s.account["oyster@oysterlane.example"]["password_set"]; got != "2026-11-23 04:30" {
+		t.Errorf("oyster's password was set %v", got)
+	}
+	without := 0
+	for _, login := range s.byRule["weak-second"] {
+		if s.account[login]["privileged"] == "yes" {
+			without++
+		}
+	}
+	if without != 3 {
+		t.Errorf("administrators without a second factor: %d, want 3", without)
+	}
+}
+
+// TestKeypads: one JSON document with rules and holders.
+func TestKeypads(t *testing.T) {
+	s := statesAlone(t, "testdata/truth/gangway", `export: {read: mapping, from: x, mapping: x/mapping.yaml}
+chooses: own before role
+kinds: {shared: display_name contains "crew"}`)
+	s.count("account", 60)
+	s.count("privileged", 2)
+	s.count("overdue", 23)
+	s.liveIs("overdue", 22)
+	s.count("locked", 1)
+	unknown := 0
+	for _, login := range s.byRule["account"] {
+		if s.account[login]["password_set"] == "unknown" {
+			unknown++
+		}
+	}
+	if unknown != 1 {
+		t.Errorf("PINs of unknown age: %d, want 1", unknown)
+	}
+}
+
+// TestManifests: a workbook with three sheets.
+func TestManifests(t *testing.T) {
+	s := statesAlone(t, "testdata/truth/cargo", `export: {read: mapping, from: x/manifests.xlsx, mapping: x/mapping.yaml}
+as_of: 2026-11-23 05:45
+chooses: own before strictest role
+kinds: {service: '"API" in roles'}
+privileged: '"ADM" in roles'`)
+	s.count("account", 180)
+	s.count("never-flag", 5)
+	s.count("lasts", 6)
+	s.count("locked", 7)
+	s.count("privileged", 2)
+	s.count("overdue", 26)
+	for login, want := range map[string]string{"customs": "no", "m-scan": "no"} {
+		if got := s.account[login]["overdue"]; got != want {
+			t.Errorf("%s: overdue is %v, want %s", login, got, want)
+		}
+	}
+}

@@ -1,0 +1,229 @@
+package mapping
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+
+	"yewcone/core/estate"
+	"yewcone/core/strictyaml"
+	"yewcone/intake/text"
+)
+
+// A step goes from a JSON value to those in it: to the member of a name, to
+// the element of an index, or to all.
+type step struct {
+	name  string
+	index int
+	kind  stepKind
+}
+
+type stepKind uint8
+
+const (
+	toMember stepKind = iota
+	toElement
+	toAll
+)
+
+// parsePath reads a path as RFC 9535 writes it, without filters, slices and
+// descendants: $.name, ['any name'], [0], [-1], [*].
+func parsePath(path string) ([]step, error) {
+	rest, ok := strings.CutPrefix(path, "$")
+	if !ok {
+		return nil, fmt.Errorf("%q is no path; a path begins with $, as in $.password.minLength", path)
+	}
+	bad := fmt.Errorf("%q is no path that is read here; write names, ['quoted names'], [0] and [*], as in $.Resources[*].name", path)
+	var steps []step
+	for rest != "" {
+		if name, found := strings.CutPrefix(rest, "."); found {
+			end := strings.IndexAny(name, ".[")
+			if end < 0 {
+				end = len(name)
+			}
+			if end == 0 {
+				return nil, bad
+			}
+			s := step{name: name[:end]}
+			if s.name == "*" {
+				s = step{kind: toAll}
+			}
+			steps, rest = append(steps, s), name[end:]
+			continue
+		}
+		if rest[0] != '[' {
+			return nil, bad
+		}
+		inner, tail, s, ok := bracket(rest[1:])
+		if !ok {
+			return nil, bad
+		}
+		_ = inner
+		steps, rest = append(steps, s), tail
+	}
+	return steps, nil
+}
+
+// bracket reads what follows an opening bracket.
+func bracket(rest string) (inner, tail string, s step, ok bool) {
+	if rest != "" && (rest[0] == '\'' || rest[0] == '"') {
+		end := strings.IndexByte(rest[1:], rest[0])
+		if end < 0 || !strings.HasPrefix(rest[end+2:], "]") {
+			return "", "", s, false
+		}
+		return rest[1 : end+1], rest[end+3:], step{name: rest[1 : end+1]}, true
+	}
+	inner, tail, ok = strings.Cut(rest, "]")
+	if inner == "*" {
+		return inner, tail, step{kind: toAll}, ok
+	}
+	n, err := strconv.Atoi(inner)
+	return inner, tail, step{kind: toElement, index: n}, ok && err == nil
+}
+
+// follow appends what the steps lead to.
+func follow(node any, steps []step, out []any) []any {
+	if len(steps) == 0 {
+		return append(out, node)
+	}
+	s := steps[0]
+	switch n := node.(type) {
+	case map[string]any:
+		if v, ok := n[s.name]; ok && s.kind == toMember {
+			return follow(v, steps[1:], out)
+		}
+	case []any:
+		switch {
+		case s.kind == toAll:
+			for _, v := range n {
+				out = follow(v, steps[1:], out)
+			}
+		case s.kind == toElement && s.index >= 0 && s.index < len(n):
+			return follow(n[s.index], steps[1:], out)
+		case s.kind == toElement && s.index < 0 && -s.index <= len(n):
+			return follow(n[len(n)+s.index], steps[1:], out)
+		}
+	}
+	return out
+}
+
+// jsonTable reads rows out of JSON, one value after the other.
+type jsonTable struct {
+	name    string
+	file    *text.File
+	counter *text.Counter
+	decoder *json.Decoder
+	rows    []step
+	paths   []string
+	steps   [][]step
+	found   []bool
+	row     []string
+	ready   []jsonRow
+	notes   *estate.Notes
+	started bool
+	count   int
+	walk    func() (jsonRow, error)
+	stop    func()
+}
+
+type jsonRow struct {
+	node any
+	line int
+}
+
+func (e *export) openJSON(name string, f *text.File, s shape) (table, error) {
+	t := &jsonTable{name: name, file: f, counter: text.NewCounter(f), notes: &e.notes}
+	t.decoder = json.NewDecoder(t.counter)
+	t.decoder.UseNumber()
+	if s.rows != nil {
+		steps, err := parsePath(s.rows.Value)
+		if err != nil {
+			e.plan.fail(*s.rows, "%s", err)
+		}
+		t.rows = steps
+	}
+	return t, nil
+}
+
+func (t *jsonTable) close() {
+	if t.stop != nil {
+		t.stop()
+	}
+	t.file.Close()
+}
+
+func (t *jsonTable) path() string         { return t.name }
+func (t *jsonTable) heading(c int) string { return t.paths[c] }
+
+func (t *jsonTable) column(p *plan, name strictyaml.Text) int {
+	steps, err := parsePath(name.Value)
+	if err != nil {
+		p.fail(name, "%s", err)
+		return -1
+	}
+	t.paths, t.steps, t.found = append(t.paths, name.Value), append(t.steps, steps), append(t.found, false)
+	return len(t.paths) - 1
+}
+
+func (t *jsonTable) next() ([]string, int) {
+	if t.walk == nil {
+		t.walk, t.stop = pull(t)
+	}
+	r, err := t.walk()
+	if err != nil {
+		t.end(err)
+		return nil, 0
+	}
+	t.count++
+	t.row = t.row[:0]
+	for i, steps := range t.steps {
+		nodes := follow(r.node, steps, nil)
+		t.found[i] = t.found[i] || len(nodes) > 0
+		var texts []string
+		for _, n := range nodes {
+			texts = append(texts, plainText(n))
+		}
+		t.row = append(t.row, strings.Join(texts, "\n"))
+	}
+	return t.row, r.line
+}
+
+// end tells what went wrong, and which paths led nowhere.
+func (t *jsonTable) end(err error) {
+	origin := estate.Origin{File: t.name, Line: t.counter.Line(t.decoder.InputOffset())}
+	if err != io.EOF {
+		t.notes.Cut(origin, "the file cannot be read on as JSON: %s; take the export again", err)
+		return
+	}
+	if t.count == 0 {
+		t.notes.Cut(origin, "no rows were found here; check \"rows\" in the mapping")
+		return
+	}
+	for i, found := range t.found {
+		if !found {
+			t.notes.Remark(estate.Origin{File: t.name}, "the path %s leads nowhere in this file; what it was to bring stays unknown", t.paths[i])
+		}
+	}
+}
+
+// plainText writes a JSON value as the mapping sees it: texts without quotes,
+// null as null, everything else as it stands.
+func plainText(node any) string {
+	switch n := node.(type) {
+	case string:
+		return n
+	case json.Number:
+		return n.String()
+	case bool:
+		return strconv.FormatBool(n)
+	case nil:
+		return "null"
+	}
+	raw, err := json.Marshal(node)
+	if err != nil {
+		return ""
+	}
+	return string(raw)
+}

@@ -1,0 +1,121 @@
+package mapping
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"iter"
+)
+
+// maxDepth bounds how deep the rows of a JSON file may lie.
+const maxDepth = 50
+
+// pull returns a function that gives the rows of the table one by one, then
+// io.EOF or what went wrong, and one that stops it.
+func pull(t *jsonTable) (next func() (jsonRow, error), stop func()) {
+	var failed error
+	sequence := func(yield func(jsonRow) bool) {
+		for {
+			if err := t.descend(t.rows, yield, 0); err == io.EOF || err == errStopped {
+				return
+			} else if err != nil {
+				failed = err
+				return
+			}
+		}
+	}
+	step, stop := iter.Pull(sequence)
+	return func() (jsonRow, error) {
+		row, ok := step()
+		switch {
+		case ok:
+			return row, nil
+		case failed != nil:
+			return row, failed
+		}
+		return row, io.EOF
+	}, stop
+}
+
+var errStopped = fmt.Errorf("stopped")
+
+// descend reads one value and yields what the steps lead to, skipping the
+// rest. A list at the top without steps is a list of rows.
+func (t *jsonTable) descend(steps []step, yield func(jsonRow) bool, depth int) error {
+	if depth > maxDepth {
+		return fmt.Errorf("the rows lie more than %d levels deep", maxDepth)
+	}
+	if len(steps) == 0 {
+		return t.value(yield, depth)
+	}
+	token, err := t.decoder.Token()
+	if err != nil {
+		return err
+	}
+	s := steps[0]
+	switch {
+	case token == json.Delim('{') && s.kind == toMember:
+		for t.decoder.More() {
+			key, err := t.decoder.Token()
+			if err != nil {
+				return err
+			}
+			if key == s.name {
+				err = t.descend(steps[1:], yield, depth+1)
+			} else {
+				err = t.skip()
+			}
+			if err != nil {
+				return unexpected(err)
+			}
+		}
+	case token == json.Delim('[') && s.kind != toMember:
+		for i := 0; t.decoder.More(); i++ {
+			if s.kind == toAll || i == s.index {
+				err = t.descend(steps[1:], yield, depth+1)
+			} else {
+				err = t.skip()
+			}
+			if err != nil {
+				return unexpected(err)
+			}
+		}
+	default:
+		return fmt.Errorf("the path of the rows does not fit: found %v", token)
+	}
+	_, err = t.decoder.Token()
+	return unexpected(err)
+}
+
+// unexpected turns an end inside a value into an error.
+func unexpected(err error) error {
+	if err == io.EOF {
+		return io.ErrUnexpectedEOF
+	}
+	return err
+}
+
+func (t *jsonTable) skip() error {
+	var raw json.RawMessage
+	return t.decoder.Decode(&raw)
+}
+
+func (t *jsonTable) value(yield func(jsonRow) bool, depth int) error {
+	line := t.counter.Line(t.decoder.InputOffset() + 1)
+	var node any
+	if err := t.decoder.Decode(&node); err != nil {
+		return err
+	}
+	if list, ok := node.([]any); ok && depth == 0 {
+		for _, n := range list {
+			if !yield(jsonRow{n, line}) {
+				return errStopped
+			}
+		}
+		return nil
+	}
+	if !yield(jsonRow{node, line}) {
+		return errStopped
+	}
+	return nil
+}
