@@ -70,7 +70,7 @@ func shown(err error) string {
 }
 
 func newApp(stdout, stderr io.Writer) *cli.Command {
-	commands := []*cli.Command{demoCommand(), initCommand(), checkCommand(), whyCommand(), acceptCommand(), checksCommand(), rulesCommand(), settingsCommand(), factsCommand()}
+	commands := []*cli.Command{demoCommand(), initCommand(), intakeCommand(), checkCommand(), whyCommand(), acceptCommand(), checksCommand(), rulesCommand(), settingsCommand(), factsCommand()}
 	for _, c := range commands {
 		c.OnUsageError = usageError
 		c.CustomHelpTemplate = commandHelp

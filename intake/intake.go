@@ -49,6 +49,8 @@ type Format struct {
 	// Open reads the settings and gets ready to stream the accounts. Errors
 	// about the export are *Unreadable; any other error is the configuration's.
 	Open func(*Request) (check.Export, error)
+	// How tells the commands that take such an export from the real system.
+	How string
 	// ToKnow says, for settings and facts that an export may lack, what to
 	// export to know them.
 	ToKnow map[string]string

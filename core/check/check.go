@@ -25,6 +25,18 @@ type Export interface {
 	Notes() *estate.Notes
 }
 
+// An Unread names what a reader found in a file and did not use.
+type Unread struct {
+	File  string
+	Names []string // columns, keys or attributes, in the order of their names
+}
+
+// A Skipper is an Export that knows what it did not use; complete only after
+// Accounts.
+type Skipper interface {
+	Unread() []Unread
+}
+
 // A Subject is one system to check.
 type Subject struct {
 	Export     Export

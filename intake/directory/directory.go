@@ -24,11 +24,22 @@ import (
 	"yewcone/intake/ldif"
 )
 
+// how are the commands that take an export.
+const how = `slapcat -n 1 -l directory.ldif
+slapcat -n 0 -a '(!(objectClass=olcSchemaConfig))' -l config.ldif     which policy is the default
+or, as a user who may read all of it:
+ldapsearch -x -LLL -H ldap://SERVER -D BINDDN -W -b SUFFIX '(objectClass=*)' '*' '+' > directory.ldif
+
+estate.yaml:
+  export: {read: ldif, from: [directory.ldif, config.ldif]}
+`
+
 // Format is the LDIF of a directory with the password policy schema.
 var Format = intake.Format{
 	Name: "ldif",
 	Doc:  "LDIF of an LDAP directory with the password policy schema, from slapcat or ldapsearch",
 	Open: open,
+	How:  how,
 	ToKnow: map[string]string{
 		"idle":          "load the lastbind feature, which keeps pwdLastSuccess, and export the operational attributes with '+'",
 		"storage":       "export with slapcat, or as a user who may read userPassword",
@@ -82,6 +93,7 @@ func open(r *intake.Request) (check.Export, error) {
 
 func (e *export) System() *estate.System { return e.system }
 func (e *export) Notes() *estate.Notes   { return &e.notes }
+func (e *export) Unread() []check.Unread { return e.files.Unread() }
 
 // structure gathers what accounts are judged by: policies, groups, the name
 // of the default policy and the latest stamp of the server.

@@ -14,6 +14,7 @@
 package kerberos
 
 import (
+	"bufio"
 	"slices"
 	"strconv"
 	"strings"
@@ -28,11 +29,25 @@ import (
 	"yewcone/intake/text"
 )
 
+// how are the commands that take an export.
+const how = `On the KDC, as root, into one folder:
+for p in $(kadmin.local listpols); do TZ=UTC kadmin.local -q "getpol $p"; done > getpol.txt
+for p in $(kadmin.local listprincs); do TZ=UTC kadmin.local -q "getprinc $p"; done > getprinc.txt
+or, for very many principals, instead of the second:
+for t in princ_meta princ_lockout princ_flags princ_tktpolicy keyinfo; do kdb5_util tabdump -c $t > $t.csv; done     keyinfo without -e shows no keys
+cp /etc/krb5kdc/kadm5.acl .
+
+estate.yaml:
+  export: {read: kerberos, from: folder}
+  as_of: the moment of the export, in UTC
+`
+
 // Format is the principals and policies of an MIT Kerberos realm.
 var Format = intake.Format{
 	Name: "kerberos",
 	Doc:  "an MIT Kerberos realm: getpol and getprinc as kadmin prints them, or the tables of kdb5_util tabdump",
 	Open: open,
+	How:  how,
 	ToKnow: map[string]string{
 		"privileged":    "copy kadm5.acl into the folder of the export",
 		"second_factor": "the database says little of it: write it under \"known\" in estate.yaml",
@@ -103,10 +118,16 @@ func (e *export) Notes() *estate.Notes   { return &e.notes }
 // policies reads what getpol prints: a block of lines for each policy.
 func (e *export) policies() bool {
 	file := e.folder + "/getpol.txt"
+	f, err := text.Open(e.request.Path(file), "")
+	if err != nil {
+		return false
+	}
+	defer f.Close()
 	var p *estate.Policy
 	n := 0
-	for line := range text.Lines(e.request.Path(file)) {
+	for s := bufio.NewScanner(f); s.Scan(); {
 		n++
+		line := s.Text()
 		key, value, ok := strings.Cut(line, ": ")
 		if !ok {
 			continue
@@ -121,6 +142,9 @@ func (e *export) policies() bool {
 		if p != nil {
 			e.policyLine(p, key, value, origin)
 		}
+	}
+	if !f.EndsInLine() {
+		e.notes.Cut(estate.Origin{File: file, Line: n}, "the file ends in the middle of a line: it was cut off; take the export again")
 	}
 	return n > 0
 }

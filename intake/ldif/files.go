@@ -3,8 +3,11 @@ package ldif
 import (
 	"errors"
 	"io"
+	"maps"
+	"slices"
 	"strings"
 
+	"yewcone/core/check"
 	"yewcone/core/estate"
 	"yewcone/intake"
 	"yewcone/intake/text"
@@ -17,7 +20,11 @@ type Files struct {
 	notes   *estate.Notes
 	wanted  map[string]bool
 	passes  int
+	unread  []check.Unread
 }
+
+// Unread names the attributes that were not kept.
+func (f *Files) Unread() []check.Unread { return f.unread }
 
 // NewFiles returns the files of a request. wanted are the attributes that are
 // kept, in small letters, separated by white space.
@@ -56,6 +63,7 @@ func (f *Files) scanFile(from string, each func(file string, x *Entry) error) er
 		case err == io.EOF:
 			if f.passes == 1 {
 				f.checkEnd(from, open, r, entries)
+				f.unread = append(f.unread, check.Unread{File: from, Names: slices.Sorted(maps.Keys(r.skipped))})
 			}
 			return nil
 		case errors.Is(err, errBadLine):

@@ -64,6 +64,7 @@ type reader struct {
 	entry   Entry
 	names   map[string]string
 	wanted  map[string]bool // attributes that are kept, in small letters
+	skipped map[string]bool // attributes that are not
 	raw     []byte          // the unfolded line
 	rawLine int
 	closed  bool // the last entry was followed by an empty line
@@ -74,7 +75,7 @@ type reader struct {
 var errBadLine = errors.New("no LDIF")
 
 func newReader(r io.Reader, wanted map[string]bool) *reader {
-	return &reader{r: bufio.NewReaderSize(r, 1<<16), names: map[string]string{}, wanted: wanted}
+	return &reader{r: bufio.NewReaderSize(r, 1<<16), names: map[string]string{}, wanted: wanted, skipped: map[string]bool{}}
 }
 
 // next returns the next entry, io.EOF at the end, or an error that wraps
@@ -174,8 +175,10 @@ func (r *reader) intern(name []byte) (string, bool) {
 			return "", false
 		}
 	}
-	lower, _, _ := strings.Cut(strings.ToLower(string(name)), ";")
+	plain, _, _ := strings.Cut(string(name), ";")
+	lower := strings.ToLower(plain)
 	if !r.wanted[lower] {
+		r.skipped[plain] = true
 		lower = ""
 	}
 	if len(r.names) < 10000 {

@@ -31,11 +31,25 @@ import (
 	"yewcone/intake/text"
 )
 
+// how are the commands that take an export.
+const how = `On the host, as root:
+mkdir export
+cp -p --parents /etc/{passwd,shadow,group,login.defs,sudoers} /etc/default/useradd /etc/security/{pwquality,faillock}.conf export/
+cp -p --parents /etc/security/pwquality.conf.d/*.conf /etc/pam.d/* /etc/sudoers.d/* export/
+LC_ALL=C TZ=UTC lastlog > export/lastlog.txt
+TZ=UTC faillock > export/faillock.txt
+
+estate.yaml:
+  export: {read: linux, from: export}
+  as_of: the moment of the copy, in UTC
+`
+
 // Format is the account files of one Linux host.
 var Format = intake.Format{
 	Name: "linux",
 	Doc:  "the account files of a Linux host: passwd, shadow, group, login.defs, PAM, pwquality, faillock, sudoers",
 	Open: open,
+	How:  how,
 	ToKnow: map[string]string{
 		"idle":            "lastlog > lastlog.txt, in the folder of the export",
 		"never_signed_in": "lastlog > lastlog.txt, in the folder of the export",

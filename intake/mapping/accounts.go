@@ -100,7 +100,7 @@ func (e *export) prepareAccounts() error {
 	for i := range e.plan.file.Accounts {
 		source := &e.plan.file.Accounts[i]
 		for _, file := range source.Files {
-			if err := e.prepareFile(source, file); err != nil {
+			if err := e.prepareFile(source, file); err != nil && !e.missing(err) {
 				return err
 			}
 		}
@@ -133,6 +133,14 @@ func (e *export) prepareFile(source *accountsTable, file strictyaml.Text) error 
 	if !hasLogin {
 		e.plan.fail(source.Place, "a table of accounts needs \"login\" under \"take\"")
 	}
+	taken := map[string]bool{}
+	for _, c := range r.columns {
+		taken[c.from.Value] = true
+	}
+	for _, o := range r.own {
+		taken[o.taker.from.Value] = true
+	}
+	e.leftOver(r.name, t.headings(), taken)
 	e.accounts = append(e.accounts, r)
 	return nil
 }

@@ -32,6 +32,7 @@ func newINI(name string, f *text.File, notes *estate.Notes) *iniTable {
 func (t *iniTable) close()               { t.file.Close() }
 func (t *iniTable) path() string         { return t.name }
 func (t *iniTable) heading(c int) string { return iniHeader[c] }
+func (t *iniTable) headings() []string   { return nil }
 
 func (t *iniTable) column(p *plan, name strictyaml.Text) int {
 	return columnOf(p, t.name, iniHeader, name)

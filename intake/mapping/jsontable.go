@@ -156,6 +156,7 @@ func (t *jsonTable) close() {
 
 func (t *jsonTable) path() string         { return t.name }
 func (t *jsonTable) heading(c int) string { return t.paths[c] }
+func (t *jsonTable) headings() []string   { return nil }
 
 func (t *jsonTable) column(p *plan, name strictyaml.Text) int {
 	steps, err := parsePath(name.Value)

@@ -4,6 +4,9 @@
 package mapping
 
 import (
+	"errors"
+	"maps"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -15,11 +18,21 @@ import (
 	"yewcone/intake"
 )
 
+// how are the commands that take an export.
+const how = `Any export of rows, of keys and values, or of JSON: the service's own export page or command.
+Take the settings as well as the accounts, and write down when.
+
+estate.yaml:
+  export: {read: mapping, from: folder, mapping: mappings/NAME.yaml}
+"yewcone init" writes a commented mapping to begin with.
+`
+
 // Format is any file of rows or of keys and values together with a mapping.
 var Format = intake.Format{
 	Name:   "mapping",
 	Doc:    "CSV, TSV, JSON, key and value lines, and workbooks, as a mapping file says",
 	Open:   open,
+	How:    how,
 	ToKnow: map[string]string{"": elsewhere},
 }
 
@@ -32,6 +45,19 @@ type export struct {
 	system   *estate.System
 	notes    estate.Notes
 	accounts []accountReader
+	unread   []check.Unread
+}
+
+// Unread names the columns and keys that the mapping does not take.
+func (e *export) Unread() []check.Unread { return e.unread }
+
+// leftOver notes the names that were not taken from a file.
+func (e *export) leftOver(file string, names []string, taken map[string]bool) {
+	left := slices.DeleteFunc(slices.Clone(names), func(n string) bool { return taken[n] || n == "" })
+	if len(left) > 0 {
+		slices.Sort(left)
+		e.unread = append(e.unread, check.Unread{File: file, Names: left})
+	}
 }
 
 func open(r *intake.Request) (check.Export, error) {
@@ -47,7 +73,7 @@ func open(r *intake.Request) (check.Export, error) {
 		e.system.Chooses = estate.ChooseOwn
 	}
 	for i := range plan.file.Settings {
-		if err := e.settings(&plan.file.Settings[i]); err != nil {
+		if err := e.settings(&plan.file.Settings[i]); err != nil && !e.missing(err) {
 			return nil, err
 		}
 	}
@@ -55,6 +81,16 @@ func open(r *intake.Request) (check.Export, error) {
 		return nil, err
 	}
 	return e, plan.problems.Err()
+}
+
+// missing notes a file that cannot be read, so that the others still count;
+// false for any other error.
+func (e *export) missing(err error) bool {
+	var u *intake.Unreadable
+	if errors.As(err, &u) {
+		e.notes.Cut(estate.Origin{File: u.File, Line: u.Line}, "%s", u.Message)
+	}
+	return u != nil
 }
 
 func (e *export) System() *estate.System { return e.system }
@@ -130,6 +166,14 @@ func (e *export) pairs(t table, s *settingsTable, takers []taker) error {
 			e.notes.Remark(estate.Origin{File: t.path()}, "there is no row %q, from which %s is to come; it stays unknown", takers[i].from.Value, takers[i].def.Name)
 		}
 	}
+	taken := map[string]bool{}
+	for i := range takers {
+		taken[takers[i].from.Value] = true
+	}
+	if s.AsOf != nil {
+		taken[s.AsOf.Value] = true
+	}
+	e.leftOver(t.path(), slices.Collect(maps.Keys(seen)), taken)
 	e.addPolicy(p, s)
 	return nil
 }
@@ -157,6 +201,13 @@ func (e *export) rows(t table, s *settingsTable, takers []taker) error {
 	if len(e.plan.problems) > 0 {
 		return nil
 	}
+	taken := map[string]bool{}
+	for _, c := range append(slices.Clone(columns), name, roles, unit, parent, number, asOf) {
+		if c >= 0 {
+			taken[t.heading(c)] = true
+		}
+	}
+	e.leftOver(t.path(), t.headings(), taken)
 	for row, line := t.next(); row != nil; row, line = t.next() {
 		p := estate.Policy{Name: s.Policy.Value, Origin: estate.Origin{File: t.path(), Line: line}}
 		if !document {

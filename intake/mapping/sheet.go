@@ -74,6 +74,7 @@ func (t *sheetTable) close() {
 
 func (t *sheetTable) path() string         { return t.name }
 func (t *sheetTable) heading(c int) string { return t.header[c] }
+func (t *sheetTable) headings() []string   { return t.header }
 
 func (t *sheetTable) column(p *plan, name strictyaml.Text) int {
 	return columnOf(p, t.name, t.header, name)

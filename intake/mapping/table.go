@@ -27,6 +27,8 @@ type table interface {
 	column(p *plan, name strictyaml.Text) int
 	// heading is what a column is called, for people.
 	heading(column int) string
+	// headings lists all columns; nil where a file has none.
+	headings() []string
 	// next returns the next row and its line, or nil at the end. The row is
 	// only good until the next call.
 	next() ([]string, int)
@@ -114,6 +116,7 @@ func (e *export) openDelimited(name string, f *text.File) (table, error) {
 func (t *delimited) close()               { t.file.Close() }
 func (t *delimited) path() string         { return t.name }
 func (t *delimited) heading(c int) string { return t.header[c] }
+func (t *delimited) headings() []string   { return t.header }
 
 // findDelimiter takes the character that the heading has most often.
 func findDelimiter(head []byte) rune {

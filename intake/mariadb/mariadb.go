@@ -31,11 +31,24 @@ import (
 	"yewcone/intake/text"
 )
 
+// how are the commands that take an export.
+const how = `As root, into one folder:
+mariadb --batch -e "SELECT Host,User,Priv FROM mysql.global_priv ORDER BY User,Host" > global_priv.tsv
+mariadb --batch -e "SHOW GLOBAL VARIABLES" > variables.tsv
+mariadb --batch -e "SELECT PLUGIN_NAME,PLUGIN_STATUS,PLUGIN_TYPE FROM information_schema.PLUGINS ORDER BY PLUGIN_NAME" > plugins.tsv
+mariadb --batch -e "SELECT * FROM mysql.roles_mapping" > roles_mapping.tsv
+mariadb --batch --skip-column-names -e "SELECT VERSION(), UTC_TIMESTAMP(), @@time_zone, 'UTC'" > version.txt
+
+estate.yaml:
+  export: {read: mariadb, from: folder}
+`
+
 // Format is the accounts and settings of a MariaDB server.
 var Format = intake.Format{
 	Name: "mariadb",
 	Doc:  "a MariaDB server: global_priv, variables, plugins and roles_mapping as its client prints them",
 	Open: open,
+	How:  how,
 	ToKnow: map[string]string{
 		"last_sign_in":          "the server does not keep it: look into its audit log",
 		"idle":                  "the server does not keep it: look into its audit log",

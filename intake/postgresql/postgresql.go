@@ -29,11 +29,24 @@ import (
 	"yewcone/intake/text"
 )
 
+// how are the commands that take an export.
+const how = `As a superuser, into one folder:
+psql -X --csv -c "SELECT r.oid, r.rolname, r.rolsuper, r.rolinherit, r.rolcreaterole, r.rolcreatedb, r.rolcanlogin, r.rolreplication, r.rolbypassrls, r.rolconnlimit, r.rolvaliduntil, CASE WHEN a.rolpassword LIKE 'SCRAM%' THEN split_part(a.rolpassword, ':', 1) ELSE left(a.rolpassword, 3) END AS password_prefix FROM pg_roles r JOIN pg_authid a USING (oid) ORDER BY r.rolname" > roles.csv
+psql -X --csv -c "SELECT r.rolname AS role, m.rolname AS member FROM pg_auth_members x JOIN pg_roles r ON r.oid = x.roleid JOIN pg_roles m ON m.oid = x.member ORDER BY 1, 2" > auth_members.csv
+psql -X --csv -c "SELECT name, setting, unit FROM pg_settings ORDER BY name" > settings.csv
+psql -X --csv -c "SELECT line_number, type, database, user_name, address, netmask, auth_method, options, error FROM pg_hba_file_rules ORDER BY line_number" > hba_file_rules.csv
+psql -X -At -F "$(printf '\t')" -c "SELECT version(), now(), current_setting('TimeZone')" > version.txt
+
+estate.yaml:
+  export: {read: postgresql, from: folder}
+`
+
 // Format is the roles and settings of a PostgreSQL server.
 var Format = intake.Format{
 	Name: "postgresql",
 	Doc:  "a PostgreSQL server: roles, memberships, settings and host-based access lines as psql prints them",
 	Open: open,
+	How:  how,
 	ToKnow: map[string]string{
 		"password_set":    "the server does not keep when a password was set",
 		"password_age":    "the server does not keep when a password was set",

@@ -29,11 +29,24 @@ import (
 	"yewcone/intake/ldif"
 )
 
+// how are the commands that take an export.
+const how = `On a domain controller, as root (leave out unicodePwd and supplementalCredentials):
+ldbsearch -H /var/lib/samba/private/sam.ldb -s base -b DOMAINDN > domain.ldif
+ldbsearch -H /var/lib/samba/private/sam.ldb -b 'CN=Password Settings Container,CN=System,DOMAINDN' '(objectClass=msDS-PasswordSettings)' > pso.ldif
+ldbsearch -H /var/lib/samba/private/sam.ldb -b DOMAINDN '(|(objectCategory=person)(objectCategory=computer)(objectCategory=group))' \
+  objectClass cn sAMAccountName displayName givenName sn mail description userAccountControl pwdLastSet badPwdCount badPasswordTime \
+  lockoutTime accountExpires lastLogon lastLogonTimestamp primaryGroupID memberOf member groupType objectSid objectGUID whenCreated whenChanged > accounts.ldif
+
+estate.yaml:
+  export: {read: samba, from: [domain.ldif, pso.ldif, accounts.ldif]}
+`
+
 // Format is the LDIF of a Samba AD domain.
 var Format = intake.Format{
 	Name: "samba",
 	Doc:  "LDIF of a Samba Active Directory domain, from ldbsearch: the domain object, password settings objects, groups and accounts",
 	Open: open,
+	How:  how,
 	ToKnow: map[string]string{
 		"second_factor":   "the domain does not know it: write it under \"known\" in estate.yaml",
 		"last_sign_in":    "lastLogonTimestamp is replicated and late by up to two weeks; export it together with lastLogon of every controller",
@@ -103,6 +116,7 @@ func open(r *intake.Request) (check.Export, error) {
 
 func (e *export) System() *estate.System { return e.system }
 func (e *export) Notes() *estate.Notes   { return &e.notes }
+func (e *export) Unread() []check.Unread { return e.files.Unread() }
 
 // structure gathers policies and groups.
 func (e *export) structure(file string, x *ldif.Entry) error {

@@ -1,0 +1,58 @@
+package check
+
+import (
+	"yewcone/core/estate"
+	"yewcone/core/setting"
+)
+
+// An Intake tells what was read from the export of one system.
+type Intake struct {
+	Summary  SystemResult
+	System   *estate.System
+	Settings [][]ReadSetting // by policy, those that the policy says
+	Unread   []Unread        // what the files hold and nobody used
+	Unknowns []Unknown       // what the rules of rule sets ask and the export does not say
+}
+
+// A ReadSetting is one setting as the export says it.
+type ReadSetting struct {
+	Name   string
+	Value  string
+	Origin estate.Origin
+}
+
+// TakeIn reads each system to its end and tells what was read.
+func TakeIn(subjects []Subject, o Options) ([]Intake, error) {
+	result, err := Run("", subjects, o)
+	if err != nil {
+		return nil, err
+	}
+	var list []Intake
+	for i := range subjects {
+		in := Intake{Summary: result.Systems[i], System: subjects[i].Export.System()}
+		for p := range in.System.Policies {
+			in.Settings = append(in.Settings, readSettings(&in.System.Policies[p], o.Catalogue))
+		}
+		if s, ok := subjects[i].Export.(Skipper); ok {
+			in.Unread = s.Unread()
+		}
+		for _, u := range result.Unknowns {
+			if u.System == in.Summary.Name && !u.OnlyChecks() {
+				in.Unknowns = append(in.Unknowns, u)
+			}
+		}
+		list = append(list, in)
+	}
+	return list, nil
+}
+
+func readSettings(p *estate.Policy, catalogue *setting.Catalogue) []ReadSetting {
+	var list []ReadSetting
+	for id := range p.Values {
+		if v := p.Values[id]; v.Known() {
+			def := catalogue.At(setting.ID(id))
+			list = append(list, ReadSetting{def.Name, def.Text(v.Value), v.Origin})
+		}
+	}
+	return list
+}

@@ -1,0 +1,105 @@
+package text
+
+import (
+	"fmt"
+	"io"
+	"strings"
+
+	"yewcone/core/check"
+	"yewcone/output"
+)
+
+// Intake writes what was read from each system's export.
+func Intake(w io.Writer, list []check.Intake, o output.Options) error {
+	p := newPage(w, o)
+	for i := range list {
+		if i > 0 {
+			p.blank()
+		}
+		p.intake(&list[i])
+	}
+	return p.w.Flush()
+}
+
+func (p *page) intake(in *check.Intake) {
+	s := &in.Summary
+	title := s.Name
+	if s.Title != "" {
+		title += " (" + s.Title + ")"
+	}
+	state := "read to the end"
+	if s.Partial {
+		state = "NOT read to the end"
+	}
+	when := "when the export was taken is not known: give as_of in estate.yaml, or ages stay unknown"
+	if !s.AsOf.IsZero() {
+		when = "as of " + asOf(s.AsOf) + ", as " + s.AsOfFrom + " says"
+	}
+	p.para("", boldStyle, seen(fmt.Sprintf("%s: %s; %s.", title, state, when)))
+	refused := "nothing refused"
+	if s.Refused > 0 {
+		refused = fmt.Sprintf("%d %s refused", s.Refused, plural(s.Refused, "row or value", "rows or values"))
+	}
+	p.para("  read      ", plainStyle, fmt.Sprintf("%d %s (%d privileged, %d disabled), %d %s, %s", s.Accounts, plural(s.Accounts, "account", "accounts"), s.Privileged, s.Disabled, s.Policies, plural(s.Policies, "policy", "policies"), refused))
+	for i := range in.System.Policies {
+		p.policy(in, i)
+	}
+	for _, n := range s.Notes {
+		text := n.Message
+		if n.Origin.Known() {
+			text = n.Origin.String() + ": " + text
+		}
+		p.para("  "+padded(string(n.Kind), 10), plainStyle, seen(text))
+	}
+	for _, u := range in.Unread {
+		if len(u.Names) > 0 {
+			p.para("  not used  ", plainStyle, seen(u.File+": "+strings.Join(u.Names, ", ")))
+		}
+	}
+	for i := range in.Unknowns {
+		u := &in.Unknowns[i]
+		text := u.Name() + ", asked by " + strings.Join(u.Rules, ", ")
+		if u.ToKnow != "" {
+			text += "; to know it: " + u.ToKnow
+		}
+		p.para("  unknown   ", plainStyle, seen(text))
+	}
+}
+
+// policy writes one policy: settings that stand in one place and say the same
+// are put together.
+func (p *page) policy(in *check.Intake, i int) {
+	policy := &in.System.Policies[i]
+	name := "policy " + policy.Name
+	if policy.Name == in.System.Default {
+		name += ", the default"
+	}
+	if policy.Parent != "" {
+		name += ", inherits from " + policy.Parent
+	}
+	if len(policy.Roles) > 0 {
+		name += ", for " + strings.Join(policy.Roles, ", ")
+	}
+	p.para("  ", boldStyle, seen(name))
+	settings := in.Settings[i]
+	for j := 0; j < len(settings); {
+		same := 1
+		for j+same < len(settings) && settings[j+same].Origin == settings[j].Origin {
+			same++
+		}
+		var parts []string
+		for _, s := range settings[j : j+same] {
+			parts = append(parts, s.Name+" "+s.Value)
+		}
+		text := settings[j].Origin.String()
+		if settings[j].Origin.Text != "" {
+			text += "  " + settings[j].Origin.Text
+		}
+		if same == 1 {
+			p.para("    "+padded(settings[j].Name, 23)+p.paint(boldStyle, padded(settings[j].Value, 19)), plainStyle, seen(text))
+		} else {
+			p.para("    ", plainStyle, seen(strings.Join(parts, ", ")+": "+text))
+		}
+		j += same
+	}
+}
