@@ -38,6 +38,7 @@ counts as met.
 			&cli.BoolFlag{Name: "details", Usage: "tell everything about the less bad findings too"},
 			&cli.StringFlag{Name: "each", Usage: "also write one line of JSON for every account that a finding reaches", TakesFile: true},
 			&cli.IntFlag{Name: "examples", Value: 5, Usage: "how many accounts to name with each finding"},
+			bearFlag(),
 			&cli.StringFlag{Name: "fail-on", Value: "low", Usage: "the least severity that makes the exit status 1"},
 			colorFlag(),
 		},
@@ -116,7 +117,7 @@ func openEstate(c *cli.Command, systems []string) (*opened, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &opened{e, subjects, check.Options{Catalogue: catalogue, Examples: 5, ValueOf: e.ValueOf(asOf)}}, nil
+	return &opened{e, subjects, check.Options{Catalogue: catalogue, Examples: 5, Bear: int(c.Int("bear")), ValueOf: e.ValueOf(asOf)}}, nil
 }
 
 func checkEstate(c *cli.Command) (*check.Result, error) {

@@ -123,6 +123,10 @@ func asOfFlag() cli.Flag {
 	return &cli.StringFlag{Name: "as-of", Usage: "the moment to judge ages and locks by, such as 2026-11-20 or \"2026-11-20 06:00\""}
 }
 
+func bearFlag() cli.Flag {
+	return &cli.IntFlag{Name: "bear", Usage: "how many refused rows or values a system may have and still count as read"}
+}
+
 func colorFlag() cli.Flag {
 	return &cli.StringFlag{Name: "color", Value: "auto", Usage: "auto, always or never; auto heeds NO_COLOR"}
 }

@@ -28,7 +28,7 @@ real system.
 		Flags: []cli.Flag{
 			estateFlag(), asOfFlag(),
 			&cli.StringFlag{Name: "how", Usage: "a format: " + strings.Join(formats.Names(), ", ")},
-			colorFlag(),
+			bearFlag(), colorFlag(),
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
 			w := c.Root().Writer

@@ -38,7 +38,7 @@ func checkStates(t *testing.T, system string, edit func(folder string)) *states 
 // statesAlone checks an estate with one system, described by the lines of its
 // entry in estate.yaml, with the rules of testdata/truth/states.yaml and the
 // files of a folder, which are in x.
-func statesAlone(t *testing.T, exports, entry string) *states {
+func statesAlone(t *testing.T, exports, entry string, args ...string) *states {
 	t.Helper()
 	folder := t.TempDir()
 	if err := os.CopyFS(filepath.Join(folder, "x"), os.DirFS(exports)); err != nil {
@@ -55,13 +55,13 @@ func statesAlone(t *testing.T, exports, entry string) *states {
 	if err := os.WriteFile(filepath.Join(folder, "estate.yaml"), []byte(text), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	return statesOf(t, folder, "alone")
+	return statesOf(t, folder, "alone", args...)
 }
 
 // statesOf checks a system and reads who is in which state.
-func statesOf(t *testing.T, folder, system string) *states {
+func statesOf(t *testing.T, folder, system string, args ...string) *states {
 	t.Helper()
-	if _, stderr, code := runTool(t, folder, "check", system, "--each", "each.ndjson", "--out", "result.txt"); code != 1 {
+	if _, stderr, code := runTool(t, folder, append([]string{"check", system, "--each", "each.ndjson", "--out", "result.txt"}, args...)...); code != 1 {
 		result, _ := os.ReadFile(filepath.Join(folder, "result.txt"))
 		t.Fatalf("exit %d\n%s\n%s", code, stderr, result)
 	}

@@ -60,6 +60,7 @@ type Options struct {
 	// "same as"; unknown where it cannot be told. May be nil.
 	ValueOf  func(system string, id setting.ID) setting.Value
 	Examples int                  // how many accounts to name per finding
+	Bear     int                  // how many refused rows or values a system may have and still count as read
 	Each     func(*Reached) error // called for every account that a finding reaches; may be nil
 }
 

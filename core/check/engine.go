@@ -548,7 +548,7 @@ func (e *engine) report(r *Result) {
 	s.Name, s.Title, s.AsOf, s.AsOfFrom = e.system.Name, e.system.Title, e.system.AsOf, e.system.AsOfFrom
 	s.Policies = len(e.system.Policies)
 	notes := e.subject.Export.Notes()
-	s.Notes, s.Refused, s.Partial = notes.List(), notes.Refused(), notes.Partial()
+	s.Notes, s.Refused, s.Partial = notes.List(), notes.Refused(), notes.Partial() || notes.Refused() > e.options.Bear
 	for i := range e.sources {
 		if t := &e.sources[i]; t.reached && !strings.HasPrefix(t.rule, Prefix) {
 			s.Clauses++

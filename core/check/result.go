@@ -29,8 +29,8 @@ type SystemResult struct {
 	Accounts   int
 	Privileged int
 	Disabled   int
-	Refused    int // rows or values that could not be read
-	Partial    bool
+	Refused    int  // rows or values that could not be read
+	Partial    bool // a file was missing or cut off, or more was refused than the options bear
 	Notes      []estate.Note
 	Rules      []string // names of the rule sets
 	Clauses    int      // clauses that reach somebody

@@ -2,6 +2,7 @@ package check
 
 import (
 	"fmt"
+	"slices"
 
 	"yewcone/core/estate"
 	"yewcone/core/rules"
@@ -37,7 +38,8 @@ var systemChecks = []Check{
 		System: func(t *Tally, hit func(Hit)) {
 			for i := range t.System.Policies {
 				p := &t.System.Policies[i]
-				if t.PolicyReach[p.Name] > 0 && !t.PolicyWon[p.Name] {
+				says := slices.ContainsFunc(p.Values, func(v estate.Sourced) bool { return v.Known() })
+				if says && t.PolicyReach[p.Name] > 0 && !t.PolicyWon[p.Name] {
 					hit(Hit{Says: fmt.Sprintf("the policy %s reaches %d accounts and has no effect on them: other policies come first in everything it says", p.Name, t.PolicyReach[p.Name]), Policy: p.Name, Origin: p.Origin})
 				}
 			}
