@@ -311,7 +311,14 @@ func (e *export) role(row *rows.Row) error {
 // Accounts streams the rows that are no roles.
 func (e *export) Accounts(yield func(*estate.Account) error) error {
 	var a estate.Account
+	count := 0
+	defer func() {
+		if count == 0 {
+			e.notes.Cut(estate.Origin{File: e.file}, "no accounts are here; take the export again")
+		}
+	}()
 	return rows.Read(e.request, e.file, &e.notes, func(row *rows.Row) error {
+		count++
 		p, ok := e.parse(row)
 		origin := estate.Origin{File: e.file, Line: row.Line}
 		if !ok {

@@ -1,0 +1,261 @@
+package cli
+
+import (
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+)
+
+// Tests against servers that they start themselves, in temporary folders, with
+// sockets instead of ports. They run where YEWCONE_LIVE is set, as root, with
+// Debian's packages slapd, ldap-utils, postgresql and mariadb-server.
+
+func live(t *testing.T, programs ...string) {
+	t.Helper()
+	if os.Getenv("YEWCONE_LIVE") == "" {
+		t.Skip("YEWCONE_LIVE is not set")
+	}
+	for _, p := range programs {
+		if _, err := exec.LookPath(p); err != nil {
+			t.Fatalf("%s is not installed", p)
+		}
+	}
+}
+
+// shell runs commands in a folder and returns what they print.
+func shell(t *testing.T, folder, script string) string {
+	t.Helper()
+	c := exec.Command("bash", "-euo", "pipefail", "-c", script)
+	c.Dir = folder
+	out, err := c.CombinedOutput()
+	if err != nil {
+		t.Fatalf("%v\n%s\n%s", err, script, out)
+	}
+	return string(out)
+}
+
+// serve starts a server and stops it when the test ends.
+func serve(t *testing.T, ready func() bool, name string, args ...string) {
+	t.Helper()
+	c := exec.Command(name, args...)
+	log, err := os.Create(filepath.Join(t.TempDir(), "log"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	c.Stdout, c.Stderr = log, log
+	if err := c.Start(); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		_ = c.Process.Signal(os.Interrupt)
+		done := make(chan struct{})
+		go func() { _ = c.Wait(); close(done) }()
+		select {
+		case <-done:
+		case <-time.After(10 * time.Second):
+			_ = c.Process.Kill()
+			<-done
+		}
+	})
+	for range 150 {
+		if ready() {
+			return
+		}
+		time.Sleep(200 * time.Millisecond)
+	}
+	text, _ := os.ReadFile(log.Name())
+	t.Fatalf("%s does not answer\n%s", name, text)
+}
+
+// open folders can be entered by the users that servers run as.
+func openFolder(t *testing.T) string {
+	t.Helper()
+	folder, err := os.MkdirTemp("", "yewcone-live-*")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { os.RemoveAll(folder) })
+	if err := os.Chmod(folder, 0o777); err != nil {
+		t.Fatal(err)
+	}
+	return folder
+}
+
+// how returns the commands of a format that begin with one of the programs.
+func how(t *testing.T, format string, programs ...string) string {
+	t.Helper()
+	text, _, code := runTool(t, t.TempDir(), "intake", "--how", format)
+	if code != 0 {
+		t.Fatalf("exit %d", code)
+	}
+	var commands []string
+	for line := range strings.Lines(text) {
+		for _, p := range programs {
+			if strings.HasPrefix(line, p+" ") {
+				commands = append(commands, strings.TrimSpace(line))
+			}
+		}
+	}
+	if len(commands) == 0 {
+		t.Fatalf("no commands in\n%s", text)
+	}
+	return strings.Join(commands, "\n")
+}
+
+// holds checks an export: the settings that hold for an account, and facts of
+// accounts as conditions that must be so.
+func holds(t *testing.T, exports, entry, login string, settings, facts map[string]string) {
+	t.Helper()
+	folder := t.TempDir()
+	if err := os.CopyFS(filepath.Join(folder, "x"), os.DirFS(exports)); err != nil {
+		t.Fatal(err)
+	}
+	rule := "rules: live\nclauses:\n  - id: settings\n    for: login == \"" + login + "\"\n    expect:\n"
+	for name, value := range settings {
+		rule += "      " + name + ": " + value + "\n"
+	}
+	n := 0
+	for who, fact := range facts {
+		n++
+		rule += fmt.Sprintf("  - {id: fact%d, for: 'login == %q', forbid: 'not (%s)'}\n", n, who, fact)
+	}
+	if err := os.MkdirAll(filepath.Join(folder, "rules"), 0o755); err != nil {
+		t.Fatal(err)
+	}
+	estate := "estate: Live\nsystems:\n  live:\n    rules: live\n    " + strings.ReplaceAll(entry, "\n", "\n    ") + "\n"
+	for name, text := range map[string]string{"rules/live.yaml": rule, "estate.yaml": estate} {
+		if err := os.WriteFile(filepath.Join(folder, name), []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	stdout, stderr, code := runTool(t, folder, "check", "--details")
+	want := fmt.Sprintf("%d of %d", n+1, n+1)
+	if code > 1 || !strings.Contains(stdout, want) {
+		t.Errorf("exit %d, want %s clauses met\n%s%s\n%s", code, want, stdout, stderr, rule)
+	}
+}
+
+func TestLivePostgreSQL(t *testing.T) {
+	live(t, "psql", "setpriv")
+	folder := openFolder(t)
+	initdb, err := filepath.Glob("/usr/lib/postgresql/*/bin/initdb")
+	if err != nil || len(initdb) == 0 {
+		t.Fatal("no initdb")
+	}
+	bin := filepath.Dir(initdb[len(initdb)-1])
+	as := "setpriv --reuid=postgres --regid=postgres --clear-groups "
+	shell(t, folder, as+bin+"/initdb -D "+folder+"/data -A trust -U postgres >/dev/null")
+	psql := "psql() { command psql -h " + folder + " -U postgres -d postgres \"$@\"; }\n"
+	serve(t, func() bool {
+		return exec.Command("psql", "-h", folder, "-U", "postgres", "-c", "SELECT 1").Run() == nil
+	},
+		"setpriv", "--reuid=postgres", "--regid=postgres", "--clear-groups", bin+"/postgres", "-D", folder+"/data", "-k", folder, "-c", "listen_addresses=",
+		"-c", "shared_preload_libraries=passwordcheck", "-c", "log_connections=on")
+	shell(t, folder, psql+`psql -q -c "SET password_encryption='md5'; CREATE ROLE tide LOGIN PASSWORD 'ebb-and-flow-9' VALID UNTIL '2020-01-01'; RESET password_encryption" \
+		-c "CREATE ROLE chief SUPERUSER NOLOGIN" -c "CREATE ROLE mate LOGIN PASSWORD 'starboard-42-x'; GRANT chief TO mate" -c "CREATE ROLE gone NOLOGIN PASSWORD 'starboard-43-x'"`)
+	exports := t.TempDir()
+	shell(t, exports, psql+how(t, "postgresql", "psql"))
+	holds(t, exports, "export: {read: postgresql, from: x}", "mate", map[string]string{
+		"min_length": "8", "history": "none", "max_age": "never", "lockout_attempts": "never", "storage": "salted slow", "blank_allowed": "yes", "successes_logged": "yes",
+	}, map[string]string{"tide": `overdue and storage == "salted fast" and not privileged`, "mate": `privileged and enabled and storage == "salted slow"`, "gone": "not enabled", "postgres": "privileged and not password_usable"})
+}
+
+func TestLiveMariaDB(t *testing.T) {
+	live(t, "mariadbd", "mariadb", "mariadb-install-db")
+	folder := openFolder(t)
+	shell(t, folder, "mariadb-install-db --no-defaults --user=mysql --datadir="+folder+"/data --skip-test-db >/dev/null 2>&1")
+	socket := folder + "/socket"
+	client := "mariadb() { command mariadb --no-defaults -S " + socket + " -u root \"$@\"; }\n"
+	serve(t, func() bool {
+		return exec.Command("mariadb", "--no-defaults", "-S", socket, "-u", "root", "-e", "SELECT 1").Run() == nil
+	}, "mariadbd", "--no-defaults", "--user=mysql", "--datadir="+folder+"/data", "--socket="+socket, "--skip-networking", "--pid-file="+folder+"/pid", "--max-password-errors=7",
+		"--plugin-load-add=simple_password_check", "--plugin-load-add=password_reuse_check", "--plugin-maturity=gamma")
+	shell(t, folder, client+`mariadb -e "SET GLOBAL simple_password_check_minimal_length=11; SET GLOBAL default_password_lifetime=30; SET GLOBAL password_reuse_check_interval=100;
+		CREATE USER tide@localhost IDENTIFIED BY 'Ebb-and-flow-9'; CREATE USER gone@localhost IDENTIFIED BY 'Ebb-and-flow-8' ACCOUNT LOCK; CREATE USER crew@localhost IDENTIFIED BY 'Ebb-and-flow-7' PASSWORD EXPIRE NEVER; GRANT ALL ON *.* TO crew@localhost WITH GRANT OPTION"`)
+	exports := t.TempDir()
+	shell(t, exports, client+how(t, "mariadb", "mariadb"))
+	holds(t, exports, "export: {read: mariadb, from: x}", "tide@localhost", map[string]string{
+		"min_length": "11", "min_digits": "1", "max_age": "30 days", "lockout_attempts": "7", "lockout_duration": "until unlocked", "reuse_after": "100 days", "dictionary_barred": "no",
+	}, map[string]string{"tide@localhost": "not overdue and not privileged and password_usable", "gone@localhost": "locked_for_ever", "crew@localhost": "privileged and lasts_for_ever"})
+}
+
+const slapdConfig = `include /etc/ldap/schema/core.schema
+include /etc/ldap/schema/cosine.schema
+include /etc/ldap/schema/inetorgperson.schema
+moduleload back_mdb
+moduleload ppolicy
+pidfile %[1]s/pid
+database mdb
+suffix dc=marrowby,dc=example
+rootdn cn=manager,dc=marrowby,dc=example
+rootpw manager-of-tests
+directory %[1]s/db
+overlay ppolicy
+ppolicy_default cn=default,dc=marrowby,dc=example
+`
+
+const slapdEntries = `dn: dc=marrowby,dc=example
+objectClass: dcObject
+objectClass: organization
+o: Marrowby
+dc: marrowby
+
+dn: cn=default,dc=marrowby,dc=example
+objectClass: device
+objectClass: pwdPolicy
+cn: default
+pwdAttribute: userPassword
+pwdCheckQuality: 2
+pwdMinLength: 13
+pwdInHistory: 6
+pwdMaxAge: 2592000
+pwdLockout: TRUE
+pwdMaxFailure: 2
+pwdLockoutDuration: 0
+pwdMustChange: TRUE
+
+dn: uid=tide,dc=marrowby,dc=example
+objectClass: inetOrgPerson
+uid: tide
+cn: Tide
+sn: Tide
+userPassword: ebb-and-flow-by-night
+
+dn: uid=mate,dc=marrowby,dc=example
+objectClass: inetOrgPerson
+uid: mate
+cn: Mate
+sn: Mate
+userPassword: starboard-by-night
+
+`
+
+func TestLiveDirectory(t *testing.T) {
+	live(t, "slapd", "ldapadd", "slapcat")
+	folder := openFolder(t)
+	for _, sub := range []string{"db", "slapd.d"} {
+		if err := os.Mkdir(filepath.Join(folder, sub), 0o700); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for name, text := range map[string]string{"slapd.conf": fmt.Sprintf(slapdConfig, folder), "entries.ldif": slapdEntries} {
+		if err := os.WriteFile(filepath.Join(folder, name), []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	url := "ldapi://" + strings.ReplaceAll(folder+"/socket", "/", "%2F")
+	shell(t, folder, "slaptest -f slapd.conf -F slapd.d >/dev/null 2>&1 || test -e slapd.d/cn=config.ldif")
+	serve(t, func() bool { return exec.Command("ldapsearch", "-x", "-H", url, "-s", "base").Run() == nil },
+		"slapd", "-d", "0", "-F", folder+"/slapd.d", "-h", url)
+	shell(t, folder, "ldapadd -x -H "+url+" -D cn=manager,dc=marrowby,dc=example -w manager-of-tests -f entries.ldif >/dev/null")
+	shell(t, folder, "for i in 1 2; do ldapwhoami -x -H "+url+" -D uid=mate,dc=marrowby,dc=example -w wrong >/dev/null 2>&1 || true; done")
+	exports := t.TempDir()
+	shell(t, exports, "slapcat() { command slapcat -F "+folder+"/slapd.d \"$@\"; }\n"+strings.ReplaceAll(how(t, "ldif", "slapcat"), "which policy is the default", ""))
+	holds(t, exports, "export: {read: ldif, from: [x/directory.ldif, x/config.ldif]}", "tide", map[string]string{
+		"min_length": "13", "history": "6", "max_age": "30 days", "lockout_attempts": "2", "lockout_duration": "until unlocked", "change_at_first_use": "yes", "min_age": "none",
+	}, map[string]string{"tide": `not locked and not overdue and storage == "cleartext"`, "mate": "locked_for_ever and failures > 0"})
+}
