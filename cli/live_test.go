@@ -259,3 +259,37 @@ func TestLiveDirectory(t *testing.T) {
 		"min_length": "13", "history": "6", "max_age": "30 days", "lockout_attempts": "2", "lockout_duration": "until unlocked", "change_at_first_use": "yes", "min_age": "none",
 	}, map[string]string{"tide": `not locked and not overdue and storage == "cleartext"`, "mate": "locked_for_ever and failures > 0"})
 }
+
+func TestLiveRealm(t *testing.T) {
+	live(t, "krb5kdc", "kadmin.local", "kdb5_util", "kinit")
+	folder := openFolder(t)
+	port := 20000 + os.Getpid()%20000
+	for name, text := range map[string]string{
+		"krb5.conf": fmt.Sprintf("[libdefaults]\n default_realm = MARROWBY.EXAMPLE\n dns_lookup_kdc = false\n[realms]\n MARROWBY.EXAMPLE = {\n  kdc = 127.0.0.1:%d\n }\n", port),
+		"kdc.conf":  fmt.Sprintf("[kdcdefaults]\n kdc_listen = 127.0.0.1:%[2]d\n kdc_tcp_listen = 127.0.0.1:%[2]d\n[realms]\n MARROWBY.EXAMPLE = {\n  database_name = %[1]s/db\n  key_stash_file = %[1]s/stash\n  acl_file = %[1]s/acl\n }\n[logging]\n kdc = FILE:%[1]s/kdc.log\n", folder, port),
+	} {
+		if err := os.WriteFile(filepath.Join(folder, name), []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	t.Setenv("KRB5_CONFIG", folder+"/krb5.conf")
+	t.Setenv("KRB5_KDC_PROFILE", folder+"/kdc.conf")
+	shell(t, folder, `kdb5_util create -s -P master-of-tests >/dev/null 2>&1
+		kadmin.local -q "addpol -minlength 13 -minclasses 3 -history 6 -maxlife 30days -maxfailure 2 -lockoutduration 0 staff" >/dev/null
+		kadmin.local -q "addprinc -policy staff +requires_preauth -pw Ebb-and-flow-by-night tide" >/dev/null
+		kadmin.local -q "addprinc -policy staff +requires_preauth -pw Starboard-by-night mate" >/dev/null
+		kadmin.local -q "addprinc -pw x -allow_tix gone" >/dev/null`)
+	serve(t, func() bool {
+		c := exec.Command("kinit", "-c", folder+"/cache", "tide")
+		c.Stdin = strings.NewReader("Ebb-and-flow-by-night\n")
+		return c.Run() == nil
+	}, "krb5kdc", "-n", "-P", folder+"/pid")
+	shell(t, folder, "for i in 1 2; do echo wrong | kinit -c "+folder+"/other mate >/dev/null 2>&1 || true; done")
+	settings := map[string]string{"min_length": "13", "min_classes": "3", "history": "5", "max_age": "30 days", "lockout_attempts": "2", "lockout_duration": "until unlocked", "min_age": "none"}
+	for _, how := range []string{how(t, "kerberos", "for p"), strings.ReplaceAll(how(t, "kerberos", "for p in $(kadmin.local listpols);")+"\n"+how(t, "kerberos", "for t"), "keyinfo without -e shows no keys", "")} {
+		exports := t.TempDir()
+		shell(t, exports, how)
+		holds(t, exports, "export: {read: kerberos, from: x}\nas_of: "+time.Now().UTC().Format("2006-01-02 15:04:05"), "tide", settings,
+			map[string]string{"tide": `not locked and not overdue and storage == "salted slow"`, "mate": "locked_for_ever and failures > 1", "gone": `not enabled and policy == ""`})
+	}
+}

@@ -62,7 +62,7 @@ func TestCrewDatabase(t *testing.T) {
 			s.count("account", 15)
 			s.is("privileged", "root@%", "root@localhost", "imogen@localhost")
 			s.is("locked", "lars@%", "mariadb.sys@localhost")
-			s.is("unusable", "root@localhost", "backup@localhost")
+			s.is("unusable", "root@localhost", "backup@localhost", "lars@%", "mariadb.sys@localhost")
 			s.is("must-change", "nkechi@%", "mariadb.sys@localhost")
 			s.is("lasts", "root@%", "crew_app@192.0.2.%", "root@localhost", "backup@localhost")
 			s.is("overdue", "@localhost", "reports@%", "pavel@%", "gangway@192.0.2.%")

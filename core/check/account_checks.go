@@ -9,7 +9,7 @@ var accountChecks = []Check{
 	{
 		ID: "blank", Title: "accounts that let anybody in, since their password is empty", Severity: rules.Critical,
 		Doc:     "an empty password is no password.",
-		Account: `blank and enabled`, Remedy: "set a password, or lock the account",
+		Account: `blank and enabled and password_usable`, Remedy: "set a password, or lock the account",
 	},
 	{
 		ID: "blank-permitted", Title: "accounts that may have an empty password", Severity: rules.Medium, IfPrivileged: rules.High,

@@ -359,6 +359,9 @@ func (e *export) fill(a *estate.Account, row *rows.Row, p *privileges) {
 	}
 	e.password(a, row, p)
 	e.age(a, p)
+	if p.Locked {
+		a.PasswordUsable = estate.No
+	}
 }
 
 // roles are those granted, also through other roles.
