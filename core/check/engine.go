@@ -21,6 +21,7 @@ type engine struct {
 	system     *estate.System
 	resolver   *effective.Resolver
 	sources    []source
+	clauses    []int // the sources that ask like clauses
 	rulesSince int64
 	limits     map[setting.ID]requirement.Requirement
 	asked      map[setting.ID][]setting.Value
@@ -55,6 +56,8 @@ type source struct {
 	exceptions []*exceptionUse
 	shows      *condition.Fact // told of each example; may be nil
 
+	forbidden hit // what accounts that the clause forbids are entered as
+
 	reached, broken, open bool
 }
 
@@ -70,6 +73,7 @@ type expectation struct {
 type verdict struct {
 	hits    [][]hit
 	unknown [][]setting.ID
+	checks  []int // the settings checks that hit
 }
 
 // hit is one thing that is wrong with settings.
@@ -77,6 +81,10 @@ type hit struct {
 	key  groupKey
 	from *effective.Candidate
 	want *expectation // nil for checks, and where several would do
+
+	// The groups that the hit was entered into, without and with privilege,
+	// where no exception can part them.
+	entered [2]*group
 }
 
 // groupKey is the reason of a finding.
@@ -131,6 +139,12 @@ func newEngine(s *Subject, o *Options) (*engine, error) {
 	}
 	e.linkExceptions()
 	e.reach = make([]estate.Tri, len(e.sources))
+	for i := range e.sources {
+		e.sources[i].forbidden.key = groupKey{source: i, setting: -1}
+		if e.sources[i].clause != nil {
+			e.clauses = append(e.clauses, i)
+		}
+	}
 	e.empty = &verdict{hits: make([][]hit, len(e.sources)), unknown: make([][]setting.ID, len(e.sources))}
 	return e, nil
 }
@@ -288,28 +302,28 @@ func (e *engine) account(a *estate.Account) error {
 	settings := e.meet(a)
 	e.count(a, settings)
 	v := e.judge(settings)
-	for i := range e.sources {
-		if c := e.sources[i].clause; c != nil {
-			e.reach[i] = c.For.Test(&e.about)
+	if withoutPassword(a) {
+		v = e.empty
+	}
+	for _, i := range v.checks {
+		if err := e.settings(i, v, a); err != nil {
+			return err
 		}
 	}
-	for i := range e.sources {
-		if err := e.source(i, v, a); err != nil {
+	for _, i := range e.clauses {
+		e.reach[i] = e.sources[i].clause.For.Test(&e.about)
+	}
+	for _, i := range e.clauses {
+		if err := e.clause(i, v, a); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// source holds one account against one clause or check.
-func (e *engine) source(i int, v *verdict, a *estate.Account) error {
+// clause holds one account against one clause, or a check that asks like one.
+func (e *engine) clause(i int, v *verdict, a *estate.Account) error {
 	s := &e.sources[i]
-	if s.clause == nil {
-		if withoutPassword(a) {
-			return nil
-		}
-		return e.settings(i, v, a)
-	}
 	reach := e.afterReplacing(i)
 	if reach == estate.No {
 		return nil
@@ -318,9 +332,6 @@ func (e *engine) source(i int, v *verdict, a *estate.Account) error {
 	forbidden := estate.No
 	if s.clause.Forbid != nil {
 		forbidden = s.clause.Forbid.Test(&e.about)
-	}
-	if withoutPassword(a) {
-		v = e.empty
 	}
 	if reach == estate.Unknown {
 		if forbidden != estate.No || v.hits[i] != nil || v.unknown[i] != nil {
@@ -333,7 +344,7 @@ func (e *engine) source(i int, v *verdict, a *estate.Account) error {
 	}
 	switch forbidden {
 	case estate.Yes:
-		return e.enter(hit{key: groupKey{source: i, setting: -1}}, a)
+		return e.enter(&s.forbidden, a)
 	case estate.Unknown:
 		e.unknownFacts(i, s.clause.Forbid, a)
 	}
@@ -420,8 +431,8 @@ func (e *engine) afterReplacing(i int) estate.Tri {
 // settings records what is wrong or unknown for an account; a nil account
 // stands for nobody in particular.
 func (e *engine) settings(i int, v *verdict, a *estate.Account) error {
-	for _, h := range v.hits[i] {
-		if err := e.enter(h, a); err != nil {
+	for n := range v.hits[i] {
+		if err := e.enter(&v.hits[i][n], a); err != nil {
 			return err
 		}
 	}
@@ -433,37 +444,53 @@ func (e *engine) settings(i int, v *verdict, a *estate.Account) error {
 
 // enter adds an account to the finding with the given reason, or to what was
 // accepted.
-func (e *engine) enter(h hit, a *estate.Account) error {
+func (e *engine) enter(h *hit, a *estate.Account) error {
 	s := &e.sources[h.key.source]
-	severity := s.severity
+	privileged := 0
 	if s.ifPrivileged != s.severity && a != nil && a.Privileged == estate.Yes {
-		h.key.privileged, severity = true, s.ifPrivileged
+		privileged = 1
 	}
-	var ended *rules.Exception
-	h.key.exception, ended = e.excepted(s, &h, a)
-	if h.key.exception == nil {
-		s.broken = true
-	}
-	g, ok := e.groups[h.key]
-	if !ok {
-		g = &group{finding: Finding{System: e.system.Name, Rule: s.rule, Severity: severity, Because: s.because, Remedy: s.remedy}}
-		e.describe(&g.finding, &h)
-		if h.key.exception != nil {
-			g.finding.Exception = h.key.exception.exception
+	g := h.entered[privileged]
+	if g == nil {
+		g = e.group(s, h, a, privileged == 1)
+		if len(s.exceptions) == 0 {
+			h.entered[privileged] = g
 		}
-		e.groups[h.key] = g
 	}
-	if ended != nil {
-		g.finding.Ended = ended
+	if g.finding.Exception == nil {
+		s.broken = true
 	}
 	if a == nil {
 		return nil
 	}
 	g.reach.add(a, e.options.Examples, func() string { return e.detail(s.shows) })
-	if e.options.Each != nil && h.key.exception == nil {
+	if e.options.Each != nil && g.finding.Exception == nil {
 		return e.options.Each(&Reached{System: e.system.Name, Fingerprint: g.finding.Fingerprint, Rule: s.rule, Account: a, Dates: &e.about.Dates})
 	}
 	return nil
+}
+
+// group finds or makes the group of a hit on an account.
+func (e *engine) group(s *source, h *hit, a *estate.Account, privileged bool) *group {
+	key, severity := h.key, s.severity
+	if key.privileged = privileged; privileged {
+		severity = s.ifPrivileged
+	}
+	var ended *rules.Exception
+	key.exception, ended = e.excepted(s, h, a)
+	g, ok := e.groups[key]
+	if !ok {
+		g = &group{finding: Finding{System: e.system.Name, Rule: s.rule, Severity: severity, Because: s.because, Remedy: s.remedy}}
+		e.describe(&g.finding, h, privileged)
+		if key.exception != nil {
+			g.finding.Exception = key.exception.exception
+		}
+		e.groups[key] = g
+	}
+	if ended != nil {
+		g.finding.Ended = ended
+	}
+	return g
 }
 
 func (e *engine) unknown(key unknownKey, a *estate.Account) {
@@ -508,7 +535,7 @@ func (e *engine) systemChecks() error {
 		s.system(&e.tally, func(found Hit) {
 			h := hit{key: groupKey{source: i, setting: -1, policy: found.Policy, text: found.Says}}
 			h.from = &effective.Candidate{Sourced: estate.Sourced{Origin: found.Origin}, Policy: found.Policy}
-			failed = e.enter(h, nil)
+			failed = e.enter(&h, nil)
 		})
 		if failed != nil {
 			return failed
@@ -532,13 +559,13 @@ func (e *engine) sameStored() error {
 	if i < 0 || len(twice) == 0 {
 		return nil
 	}
-	title := systemChecks[0].Title
+	same := hit{key: groupKey{source: i, setting: -1, text: systemChecks[0].Title}}
 	return e.subject.Export.Accounts(func(a *estate.Account) error {
 		if !twice[a.StoredMark] || a.Enabled == estate.No {
 			return nil
 		}
 		e.meet(a)
-		return e.enter(hit{key: groupKey{source: i, setting: -1, text: title}}, a)
+		return e.enter(&same, a)
 	})
 }
 

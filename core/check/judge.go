@@ -120,6 +120,7 @@ func (e *engine) judgeCheck(v *verdict, i int, s *effective.Settings) {
 		h.key.level, h.key.policy = effective.OnAccount, ""
 	}
 	v.hits[i] = append(v.hits[i], h)
+	v.checks = append(v.checks, i)
 }
 
 // disagree tells whether a mark on the account switches a setting off that a
@@ -139,7 +140,7 @@ func (e *engine) moot(s *effective.Settings, id setting.ID) bool {
 }
 
 // describe puts a hit into words.
-func (e *engine) describe(f *Finding, h *hit) {
+func (e *engine) describe(f *Finding, h *hit, privileged bool) {
 	f.Policy = h.key.policy
 	if h.key.level == effective.OnAccount {
 		f.Policy = ""
@@ -163,14 +164,14 @@ func (e *engine) describe(f *Finding, h *hit) {
 		}
 		f.Remedy = cmp.Or(f.Remedy, "put these accounts in order, or write down why they may stay as they are")
 	}
-	value, privileged, text := "", "", ""
+	value, rank, text := "", "", ""
 	if h.key.level == effective.OnAccount {
 		value, text = f.Value, h.key.text
 	}
-	if h.key.privileged {
-		privileged = "privileged"
+	if privileged {
+		rank = "privileged"
 	}
-	f.Fingerprint = fingerprint(f.System, f.Rule, f.Setting, f.Policy, value+text, privileged)
+	f.Fingerprint = fingerprint(f.System, f.Rule, f.Setting, f.Policy, value+text, rank)
 }
 
 func (e *engine) describeSetting(f *Finding, h *hit) {

@@ -184,7 +184,7 @@ func (e *engine) explainRule(i int, s *effective.Settings, v *verdict, a *estate
 		accepted := true
 		for _, h := range v.hits[i] {
 			var f Finding
-			e.describe(&f, &h)
+			e.describe(&f, &h, false)
 			texts = append(texts, f.Sentence)
 			use, _ := e.excepted(src, &h, a)
 			accepted = accepted && use != nil
