@@ -56,31 +56,31 @@ func parsePath(path string) ([]step, error) {
 		if rest[0] != '[' {
 			return nil, bad
 		}
-		inner, tail, s, ok := bracket(rest[1:])
+		s, tail, ok := bracket(rest[1:])
 		if !ok {
 			return nil, bad
 		}
-		_ = inner
 		steps, rest = append(steps, s), tail
 	}
 	return steps, nil
 }
 
-// bracket reads what follows an opening bracket.
-func bracket(rest string) (inner, tail string, s step, ok bool) {
+// bracket reads what follows an opening bracket, and returns what is left
+// after the closing one.
+func bracket(rest string) (s step, tail string, ok bool) {
 	if rest != "" && (rest[0] == '\'' || rest[0] == '"') {
 		end := strings.IndexByte(rest[1:], rest[0])
 		if end < 0 || !strings.HasPrefix(rest[end+2:], "]") {
-			return "", "", s, false
+			return s, "", false
 		}
-		return rest[1 : end+1], rest[end+3:], step{name: rest[1 : end+1]}, true
+		return step{name: rest[1 : end+1]}, rest[end+3:], true
 	}
-	inner, tail, ok = strings.Cut(rest, "]")
+	inner, tail, ok := strings.Cut(rest, "]")
 	if inner == "*" {
-		return inner, tail, step{kind: toAll}, ok
+		return step{kind: toAll}, tail, ok
 	}
 	n, err := strconv.Atoi(inner)
-	return inner, tail, step{kind: toElement, index: n}, ok && err == nil
+	return step{kind: toElement, index: n}, tail, ok && err == nil
 }
 
 // follow appends what the steps lead to.
@@ -120,9 +120,7 @@ type jsonTable struct {
 	steps   [][]step
 	found   []bool
 	row     []string
-	ready   []jsonRow
 	notes   *estate.Notes
-	started bool
 	count   int
 	walk    func() (jsonRow, error)
 	stop    func()
