@@ -1,6 +1,11 @@
 package cli
 
-import "testing"
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+)
 
 // live counts the accounts in a state that are not switched off.
 func (s *states) live(rule string) int {
@@ -48,6 +53,42 @@ privileged: '"Partner administrators" in groups'`)
 	if without != 3 {
 		t.Errorf("administrators without a second factor: %d, want 3", without)
 	}
+}
+
+// TestPortalAsSCIM: the same through the format for SCIM, with a mapping for
+// the service's extension only; and without any mapping.
+func TestPortalAsSCIM(t *testing.T) {
+	folder := only(t, "partners", "users-001.json", "users-101.json", "settings.json")
+	data, err := os.ReadFile("testdata/truth/partners/mapping.yaml")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var lines []string
+	for line := range strings.Lines(string(data)) {
+		known := false
+		for _, part := range []string{"$.userName", "$.displayName", "$.emails", "$.groups[*]", "$.active", "$.meta", "rows: $.Resources"} {
+			known = known || strings.Contains(line, part)
+		}
+		if !known {
+			lines = append(lines, line)
+		}
+	}
+	if err := os.WriteFile(filepath.Join(folder, "mapping.yaml"), []byte(strings.Join(lines, "")), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	s := statesAlone(t, folder, `export: {read: scim, from: x, mapping: x/mapping.yaml}
+chooses: own before role
+kinds: {service: '"Machines" in groups'}
+privileged: '"Partner administrators" in groups'`)
+	s.count("account", 150)
+	s.count("disabled", 15)
+	s.count("privileged", 5)
+	s.liveIs("overdue", 18)
+
+	plain := statesAlone(t, folder, "export: {read: scim, from: [x/users-001.json, x/users-101.json]}\nas_of: 2026-11-23 06:00")
+	plain.count("account", 150)
+	plain.count("disabled", 15)
+	plain.count("overdue", 0)
 }
 
 // TestKeypads: one JSON document with rules and holders.

@@ -97,15 +97,23 @@ type plan struct {
 	catalogue *setting.Catalogue
 }
 
+func newPlan(r *intake.Request) *plan { return &plan{zone: time.UTC, catalogue: r.Catalogue} }
+
 func readPlan(r *intake.Request) (*plan, error) {
 	data, err := os.ReadFile(r.Path(r.Mapping))
 	if err != nil {
 		return nil, &strictyaml.Problem{File: r.Mapping, Message: "the mapping cannot be read; check \"mapping\" of " + r.System + " in estate.yaml"}
 	}
-	p := &plan{zone: time.UTC, catalogue: r.Catalogue}
+	p := newPlan(r)
 	if err := strictyaml.Decode(r.Mapping, data, &p.file); err != nil {
 		return nil, err
 	}
+	return p, p.check()
+}
+
+// check makes what is written once at the top ready, and notes what is wrong.
+func (p *plan) check() error {
+	var err error
 	f := &p.file
 	if f.Encoding != nil {
 		p.encoding = strings.ToLower(f.Encoding.Value)
@@ -126,7 +134,7 @@ func readPlan(r *intake.Request) (*plan, error) {
 	if len(f.Settings) == 0 && len(f.Accounts) == 0 {
 		p.fail(f.Mapping, "the mapping reads nothing; give it \"settings\" or \"accounts\"")
 	}
-	return p, nil
+	return nil
 }
 
 func (p *plan) fail(at strictyaml.Text, format string, args ...any) {

@@ -4,6 +4,8 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"maps"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -91,7 +93,11 @@ func follow(node any, steps []step, out []any) []any {
 	s := steps[0]
 	switch n := node.(type) {
 	case map[string]any:
-		if v, ok := n[s.name]; ok && s.kind == toMember {
+		if s.kind == toAll {
+			for _, name := range slices.Sorted(maps.Keys(n)) {
+				out = follow(n[name], steps[1:], out)
+			}
+		} else if v, ok := n[s.name]; ok && s.kind == toMember {
 			return follow(v, steps[1:], out)
 		}
 	case []any:

@@ -68,6 +68,11 @@ func open(r *intake.Request) (check.Export, error) {
 	if err != nil {
 		return nil, err
 	}
+	return openWith(r, plan)
+}
+
+// openWith reads the settings as a plan says, and gets ready for the accounts.
+func openWith(r *intake.Request, plan *plan) (check.Export, error) {
 	e := &export{request: r, plan: plan, system: r.NewSystem()}
 	if e.system.Chooses == "" {
 		e.system.Chooses = estate.ChooseOwn

@@ -19,7 +19,7 @@ func TestPaths(t *testing.T) {
 	}
 	for path, want := range map[string]string{
 		"$.a.e": "true", "$.a['b c'][0]": "1", "$.a['b c'][1].d": "x", "$.a['b c'][*].d": "x|null", "$.a['b c'][-1].d": "null",
-		"$['urn:x:2.0'].g": "y", "$.f[*]": "", "$.f[0]": "", "$.nowhere": "", "$.a.e.deeper": "", "$.a.*": "true|" + `[1,{"d":"x"},{"d":null}]`,
+		"$['urn:x:2.0'].g": "y", "$.f[*]": "", "$.f[0]": "", "$.nowhere": "", "$.a.e.deeper": "", "$.a.*": `[1,{"d":"x"},{"d":null}]|true`,
 		"$.f": "[]",
 	} {
 		steps, err := parsePath(path)
@@ -31,7 +31,7 @@ func TestPaths(t *testing.T) {
 		for _, n := range follow(doc, steps, nil) {
 			got = append(got, plainText(n))
 		}
-		if text := strings.Join(got, "|"); text != want && path != "$.a.*" {
+		if text := strings.Join(got, "|"); text != want {
 			t.Errorf("%s leads to %q, want %q", path, text, want)
 		}
 	}
