@@ -76,8 +76,18 @@ func accept(c *cli.Command, stdout io.Writer) error {
 		return err
 	}
 	x := rules.Exception{System: f.System, Rule: f.Rule, Setting: f.Setting, Policy: f.Policy, Because: c.String("because"), Owner: c.String("owner"), Until: until}
+	if f.OnAccount {
+		x.Policy, x.Value = rules.OnAccount, f.Value
+	}
+	accounts := c.String("accounts")
+	switch {
+	case accounts == "":
+		accounts = f.Split
+	case f.Split != "":
+		accounts = f.Split + " and (" + accounts + ")"
+	}
 	path := filepath.Join(opened.estate.Folder, estatefolder.ExceptionsFile)
-	if err := appendException(path, &x, c.String("accounts")); err != nil {
+	if err := appendException(path, &x, accounts); err != nil {
 		return err
 	}
 	fmt.Fprintf(stdout, "Accepted until %s: %s: %s\nThe exception stands at the end of %s.\n", until.Format(time.DateOnly), f.System, shown(errors.New(f.Sentence)), path)

@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strings"
 
+	"golang.org/x/sync/errgroup"
+
 	"yewcone/core/condition"
 	"yewcone/core/estate"
 	"yewcone/core/rules"
@@ -61,6 +63,7 @@ type Options struct {
 	ValueOf  func(system string, id setting.ID) setting.Value
 	Examples int                  // how many accounts to name per finding
 	Bear     int                  // how many refused rows or values a system may have and still count as read
+	Jobs     int                  // how many systems to check at a time; at least 1
 	Each     func(*Reached) error // called for every account that a finding reaches; may be nil
 }
 
@@ -74,17 +77,21 @@ type Reached struct {
 	Dates       *estate.Dates
 }
 
-// Run checks all systems, one after the other.
+// Run checks all systems, Options.Jobs of them at a time. The result is the
+// same whatever their number.
 func Run(name string, subjects []Subject, o Options) (*Result, error) {
 	result := &Result{Estate: name}
+	engines := make([]*engine, len(subjects))
 	for i := range subjects {
-		e, err := newEngine(&subjects[i], &o)
-		if err != nil {
+		var err error
+		if engines[i], err = newEngine(&subjects[i], &o); err != nil {
 			return nil, err
 		}
-		if err := e.run(); err != nil {
-			return nil, err
-		}
+	}
+	if err := runAll(engines, &o); err != nil {
+		return nil, err
+	}
+	for _, e := range engines {
 		e.report(result)
 	}
 	order := map[string]int{}
@@ -98,4 +105,19 @@ func Run(name string, subjects []Subject, o Options) (*Result, error) {
 	slices.SortStableFunc(result.Findings, worstFirst)
 	slices.SortStableFunc(result.Accepted, worstFirst)
 	return result, nil
+}
+
+// runAll runs the engines, several at a time unless each account is to be
+// handed over in order.
+func runAll(engines []*engine, o *Options) error {
+	jobs := max(1, o.Jobs)
+	if o.Each != nil {
+		jobs = 1
+	}
+	var group errgroup.Group
+	group.SetLimit(jobs)
+	for _, e := range engines {
+		group.Go(e.run)
+	}
+	return group.Wait()
 }

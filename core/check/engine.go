@@ -242,7 +242,7 @@ func (e *engine) pointless(id string) bool {
 }
 
 func (e *engine) run() error {
-	err := e.subject.Export.Accounts(e.account)
+	err := readAhead(e.subject.Export, e.account)
 	if err != nil {
 		return err
 	}
@@ -482,6 +482,12 @@ func (e *engine) group(s *source, h *hit, a *estate.Account, privileged bool) *g
 	if !ok {
 		g = &group{finding: Finding{System: e.system.Name, Rule: s.rule, Severity: severity, Because: s.because, Remedy: s.remedy}}
 		e.describe(&g.finding, h, privileged)
+		switch {
+		case privileged:
+			g.finding.Split = "privileged"
+		case s.ifPrivileged != s.severity:
+			g.finding.Split = "not privileged"
+		}
 		if key.exception != nil {
 			g.finding.Exception = key.exception.exception
 		}

@@ -3,6 +3,7 @@ package check
 import (
 	"fmt"
 
+	"yewcone/core/effective"
 	"yewcone/core/estate"
 	"yewcone/core/rules"
 )
@@ -34,7 +35,11 @@ func (e *engine) excepted(s *source, h *hit, a *estate.Account) (covered *except
 		if x.Setting != "" && (h.key.setting < 0 || e.options.Catalogue.At(h.key.setting).Name != x.Setting) {
 			continue
 		}
-		if x.Policy != "" && x.Policy != h.key.policy {
+		onAccount := h.key.level == effective.OnAccount
+		if x.Policy == rules.OnAccount && !onAccount || x.Policy != rules.OnAccount && x.Policy != "" && (onAccount || x.Policy != h.key.policy) {
+			continue
+		}
+		if x.Value != "" && (h.key.setting < 0 || e.options.Catalogue.At(h.key.setting).Text(h.key.value) != x.Value) {
 			continue
 		}
 		if x.Accounts != nil && (a == nil || x.Accounts.Test(&e.about) != estate.Yes) {
@@ -64,7 +69,7 @@ func (e *engine) unusedExceptions() []Finding {
 			Remedy: "remove the exception, or correct what it names",
 			Origin: estate.Origin{File: x.Place.File(), Line: x.Place.Line, Text: x.Because},
 		}
-		f.Fingerprint = fingerprint(f.System, f.Rule, x.Rule, x.Setting, x.Policy, x.Accounts.String())
+		f.Fingerprint = fingerprint(f.System, f.Rule, x.Rule, x.Setting, x.Policy, x.Value, x.Accounts.String())
 		list = append(list, f)
 	}
 	return list

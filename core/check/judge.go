@@ -142,7 +142,7 @@ func (e *engine) moot(s *effective.Settings, id setting.ID) bool {
 // describe puts a hit into words.
 func (e *engine) describe(f *Finding, h *hit, privileged bool) {
 	f.Policy = h.key.policy
-	if h.key.level == effective.OnAccount {
+	if f.OnAccount = h.key.level == effective.OnAccount; f.OnAccount {
 		f.Policy = ""
 	}
 	if h.from != nil {

@@ -50,6 +50,8 @@ type Finding struct {
 	Value       string // as it is
 	Asked       string // what the rule asks for
 	Policy      string // where the value stands; "" for the account itself
+	OnAccount   bool   // the value stands on the accounts themselves
+	Split       string // "privileged" or "not privileged" where only such accounts are in it
 	Origin      estate.Origin
 	Because     string
 	Remedy      string

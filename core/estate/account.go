@@ -87,6 +87,14 @@ func (a *Account) Reset() {
 	*a = Account{Groups: groups, Roles: roles, Overrides: overrides}
 }
 
+// CopyFrom makes the account a copy of another that shares no slices with it,
+// and keeps its own slices' memory.
+func (a *Account) CopyFrom(b *Account) {
+	groups, roles, overrides := append(a.Groups[:0], b.Groups...), append(a.Roles[:0], b.Roles...), append(a.Overrides[:0], b.Overrides...)
+	*a = *b
+	a.Groups, a.Roles, a.Overrides = groups, roles, overrides
+}
+
 // Dates are what follows from an account's facts and the settings that hold
 // for it, at the moment the export speaks for. Lengths are in seconds.
 type Dates struct {

@@ -9,12 +9,16 @@ import (
 	"yewcone/core/strictyaml"
 )
 
+// OnAccount stands in an exception's policy for values on accounts themselves.
+const OnAccount = "on the account"
+
 // An Exception is a risk that somebody accepted.
 type Exception struct {
 	System   string
 	Rule     string // set and clause, or check/ and the check's ID
 	Setting  string // "" for all that the rule asks
-	Policy   string // "" for all
+	Policy   string // "" for all; OnAccount where the value stands on the account itself
+	Value    string // "" for all; as findings write it
 	Accounts *condition.Condition
 	Because  string
 	Owner    string    // who answers for it
@@ -36,6 +40,7 @@ type exceptionFile struct {
 	Rule     strictyaml.Text  `yaml:"rule,required"`
 	Setting  string           `yaml:"setting"`
 	Policy   string           `yaml:"policy"`
+	Value    string           `yaml:"value"`
 	Accounts *strictyaml.Text `yaml:"accounts"`
 	Because  strictyaml.Text  `yaml:"because,required"`
 	Owner    strictyaml.Text  `yaml:"owner,required"`
@@ -57,7 +62,7 @@ func ReadExceptions(file string, data []byte, check func(system, rule strictyaml
 		r.note(check(x.System, x.Rule))
 		until, err := x.Until.Date()
 		r.note(err)
-		e := &Exception{System: x.System.Value, Rule: x.Rule.Value, Setting: x.Setting, Policy: x.Policy, Because: x.Because.Value, Owner: x.Owner.Value, Until: until.Truncate(24 * time.Hour), Place: x.Place}
+		e := &Exception{System: x.System.Value, Rule: x.Rule.Value, Setting: x.Setting, Policy: x.Policy, Value: x.Value, Because: x.Because.Value, Owner: x.Owner.Value, Until: until.Truncate(24 * time.Hour), Place: x.Place}
 		e.Accounts = r.condition(x.Accounts)
 		list = append(list, e)
 	}
@@ -77,6 +82,7 @@ func (e *Exception) YAML(accounts string) string {
 	line("    ", "rule", e.Rule)
 	line("    ", "setting", e.Setting)
 	line("    ", "policy", e.Policy)
+	line("    ", "value", e.Value)
 	line("    ", "accounts", accounts)
 	line("    ", "because", e.Because)
 	line("    ", "owner", e.Owner)
