@@ -1,0 +1,64 @@
+package cli
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+)
+
+// TestDraft: the draft of each invented application's export reads as it is,
+// with most of its settings and all of its accounts; what is left to correct
+// is listed beside each.
+func TestDraft(t *testing.T) {
+	for _, c := range []struct {
+		folder   string
+		files    []string
+		chooses  string
+		accounts string
+		right    []string // settings as the service has them
+		toMend   string
+	}{
+		{"../../../demo/estate/exports/rota", []string{"settings.csv", "roles.csv", "users.csv"}, "own before role", "2400 accounts", []string{
+			"min_length 10", "max_length 64", "max_age 3 months", "min_age 12 hours", "history 8", "lockout_attempts 6", "lockout_window 15 minutes", "lockout_duration until unlocked",
+			"warn_before 10 days", "login_barred contained", "common_barred yes", "idle_timeout 30 minutes", "dormant_after never", "change_at_first_use yes",
+		}, "nothing"},
+		{"cargo", []string{"manifests.xlsx"}, "own before strictest role", "180 accounts", []string{
+			"min_length 9", "min_classes 3", "max_age 1440 hours", "min_age none", "history 5", "lockout_attempts 5", "lockout_window 30 minutes", "lockout_duration until unlocked", "idle_timeout never", "dormant_after 4 months",
+		}, "what 1 means for the second step; which states are locked"},
+		{"gangway", []string{"gangway-1.json"}, "single", "60 accounts", []string{
+			"min_length 4", "max_length 6", "min_distinct 2", "history none", "max_age 183 days", "lockout_attempts 3", "lockout_window never", "lockout_duration 10 minutes",
+		}, "the holders that the age does not reach; the end of a lock"},
+		{"partners", []string{"settings.json", "users-001.json"}, "own before role", "100 accounts", []string{
+			"min_length 12", "max_length none", "min_upper 1", "min_lower 1", "min_digits 1", "min_symbols none", "max_age 365 days", "min_age 1 hour", "history 10", "lockout_attempts 8", "lockout_window 10 minutes", "lockout_duration 30 minutes", "session_limit 8 hours",
+		}, "the second page of users; which words mean that a second factor is enrolled"},
+	} {
+		folder := t.TempDir()
+		var args []string
+		for _, f := range c.files {
+			copyFile(t, filepath.Join("testdata/truth", c.folder, f), filepath.Join(folder, f))
+			args = append(args, f)
+		}
+		draft, stderr, code := runTool(t, folder, append([]string{"intake", "--draft"}, args...)...)
+		if code != 0 {
+			t.Fatalf("%s: exit %d\n%s", c.folder, code, stderr)
+		}
+		estate := "estate: Draft\nas_of: 2026-11-23 06:00\nsystems:\n  app:\n    export: {read: mapping, from: [" + strings.Join(c.files, ", ") + "], mapping: draft.yaml}\n    chooses: " + c.chooses + "\n"
+		for name, text := range map[string]string{"draft.yaml": draft, "estate.yaml": estate} {
+			if err := os.WriteFile(filepath.Join(folder, name), []byte(text), 0o600); err != nil {
+				t.Fatal(err)
+			}
+		}
+		read, stderr, code := runTool(t, folder, "intake", "--bear", "3")
+		if code != 0 || !strings.Contains(read, c.accounts) {
+			t.Errorf("%s: exit %d\n%s%s\n%s", c.folder, code, read, stderr, draft)
+			continue
+		}
+		plain := strings.Join(strings.Fields(read), " ")
+		for _, want := range c.right {
+			if !strings.Contains(plain, want) {
+				t.Errorf("%s: the draft does not bring %q (to mend: %s)\n%s", c.folder, want, c.toMend, read)
+			}
+		}
+	}
+}

@@ -1,0 +1,198 @@
+package mapping
+
+import (
+	"encoding/json"
+	"fmt"
+	"maps"
+	"path"
+	"slices"
+	"strings"
+
+	"github.com/xuri/excelize/v2"
+
+	"yewcone/core/estate"
+	"yewcone/intake"
+	"yewcone/intake/text"
+)
+
+// takeSamples reads the first rows of every table in a file.
+func takeSamples(r *intake.Request, name string) ([]sample, error) {
+	e := &export{request: r, plan: newPlan(r), system: r.NewSystem()}
+	base := path.Base(name)
+	switch formOfEnding[path.Ext(name)] {
+	case "xlsx":
+		return sheetSamples(r, name, base)
+	case "json":
+		return jsonSamples(r, name, base)
+	case "ini":
+		f, err := text.Open(r.Path(name), "")
+		if err != nil {
+			return nil, intake.CannotOpen(name, err)
+		}
+		t := newINI(name, f, &estate.Notes{})
+		defer t.close()
+		return []sample{{file: base, header: iniHeader, rows: firstRows(t)}}, nil
+	}
+	t, err := e.openTable(name, shape{})
+	if err != nil {
+		return nil, err
+	}
+	defer t.close()
+	return []sample{{file: base, header: t.headings(), rows: firstRows(t)}}, nil
+}
+
+func firstRows(t table) [][]string {
+	var rows [][]string
+	for row, _ := t.next(); row != nil && len(rows) < sampleRows; row, _ = t.next() {
+		rows = append(rows, slices.Clone(row))
+	}
+	return rows
+}
+
+// sheetSamples takes each sheet; the headings are the first row with at least
+// two texts, below titles.
+func sheetSamples(r *intake.Request, name, base string) ([]sample, error) {
+	book, err := excelize.OpenFile(r.Path(name), excelize.Options{UnzipSizeLimit: maxWorkbook, UnzipXMLSizeLimit: maxPart})
+	if err != nil {
+		return nil, &intake.Unreadable{File: name, Message: "no workbook: " + err.Error(), Err: err}
+	}
+	defer book.Close()
+	var samples []sample
+	for _, sheet := range book.GetSheetList() {
+		cursor, err := book.Rows(sheet)
+		if err != nil {
+			return nil, &intake.Unreadable{File: name, Message: err.Error(), Err: err}
+		}
+		s := sample{file: base, sheet: sheet}
+		for n := 1; cursor.Next() && len(s.rows) < sampleRows; n++ {
+			cells, err := cursor.Columns(excelize.Options{RawCellValue: true})
+			if err != nil {
+				break
+			}
+			texts := slices.DeleteFunc(slices.Clone(cells), func(c string) bool { return c == "" || numbers([]string{c}) })
+			switch {
+			case s.header == nil && len(texts) >= 2 && len(texts) == len(cells):
+				s.header, s.heading = cells, n
+			case s.header != nil && strings.Join(cells, "") != "":
+				for len(cells) < len(s.header) {
+					cells = append(cells, "")
+				}
+				s.rows = append(s.rows, cells)
+			}
+		}
+		cursor.Close()
+		if s.header != nil {
+			samples = append(samples, s)
+		}
+	}
+	return samples, nil
+}
+
+// jsonSamples takes the texts of the document itself as one sample, and each
+// list of objects in it as another.
+func jsonSamples(r *intake.Request, name, base string) ([]sample, error) {
+	f, err := text.Open(r.Path(name), "")
+	if err != nil {
+		return nil, intake.CannotOpen(name, err)
+	}
+	defer f.Close()
+	d := json.NewDecoder(f)
+	d.UseNumber()
+	var doc any
+	if err := d.Decode(&doc); err != nil {
+		return nil, &intake.Unreadable{File: name, Message: "no JSON: " + err.Error(), Err: err}
+	}
+	if list, ok := doc.([]any); ok {
+		return []sample{objectSample(base, "", list)}, nil
+	}
+	leaves, lists := map[string]string{}, map[string][]any{}
+	flatten("$", doc, leaves, lists, 0)
+	var samples []sample
+	settings := sample{file: base, document: true, header: slices.Sorted(maps.Keys(leaves)), rows: [][]string{nil}}
+	known := 0
+	for _, h := range settings.header {
+		settings.rows[0] = append(settings.rows[0], leaves[h])
+		if match(settingClues, h) != "" {
+			known++
+		}
+	}
+	if known >= 2 {
+		samples = append(samples, settings)
+	}
+	for _, p := range slices.Sorted(maps.Keys(lists)) {
+		samples = append(samples, objectSample(base, p+"[*]", lists[p]))
+	}
+	return samples, nil
+}
+
+// member writes the path of a member.
+func member(path, name string) string {
+	for i := range len(name) {
+		c := name[i]
+		if !(c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c == '_' || i > 0 && c >= '0' && c <= '9') {
+			return fmt.Sprintf("%s['%s']", path, name)
+		}
+	}
+	return path + "." + name
+}
+
+// flatten lists the paths of single values, and of lists of objects.
+func flatten(path string, node any, leaves map[string]string, lists map[string][]any, depth int) {
+	if depth > 6 {
+		return
+	}
+	switch n := node.(type) {
+	case map[string]any:
+		for name, v := range n {
+			flatten(member(path, name), v, leaves, lists, depth+1)
+		}
+	case []any:
+		if len(n) == 0 {
+			return
+		}
+		if _, ok := n[0].(map[string]any); ok {
+			lists[path] = n
+			return
+		}
+		leaves[path+"[*]"] = ""
+	default:
+		leaves[path] = plainText(node)
+	}
+}
+
+// objectSample makes a table of a list of objects, with a column for each path
+// that leads to a single value in any of them.
+func objectSample(base, path string, list []any) sample {
+	if len(list) > sampleRows {
+		list = list[:sampleRows]
+	}
+	var flat []map[string]string
+	columns := map[string]bool{}
+	for _, node := range list {
+		leaves, lists := map[string]string{}, map[string][]any{}
+		flatten("$", node, leaves, lists, 0)
+		for p, inner := range lists { // a list of objects with names, such as groups
+			if first, ok := inner[0].(map[string]any); ok {
+				for _, name := range []string{"display", "value", "name"} {
+					if v, ok := first[name]; ok {
+						leaves[p+"[*]."+name] = plainText(v)
+						break
+					}
+				}
+			}
+		}
+		for p := range leaves {
+			columns[p] = true
+		}
+		flat = append(flat, leaves)
+	}
+	s := sample{file: base, path: path, header: slices.Sorted(maps.Keys(columns))}
+	for _, leaves := range flat {
+		row := make([]string, len(s.header))
+		for i, h := range s.header {
+			row[i] = leaves[h]
+		}
+		s.rows = append(s.rows, row)
+	}
+	return s
+}
