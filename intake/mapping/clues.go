@@ -1,0 +1,130 @@
+package mapping
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+	"time"
+)
+
+// clue ties words of a heading to a setting or fact; the first that matches
+// counts. Word boundaries are where a letter case changes, too.
+type clue struct {
+	name  string
+	words *regexp.Regexp
+}
+
+func clues(lines string) []clue {
+	var list []clue
+	for line := range strings.Lines(strings.TrimSpace(lines)) {
+		name, pattern, _ := strings.Cut(strings.TrimSpace(line), " ")
+		list = append(list, clue{name, regexp.MustCompile(`\b(?:` + pattern + `)`)})
+	}
+	return list
+}
+
+// settingClues are matched with a heading in small letters, words apart.
+var settingClues = clues(`
+min_distinct distinct|different (digits|characters)
+min_classes (kinds|classes|types) of char|character classes
+max_length (longest|maximum|max|most).*(length|characters|password|pin|code)|length max
+min_length (shortest|minimum|min|fewest|least).*(length|characters|password|pin|code)|length min
+login_barred (contain|include).*(sign in|user|login) name
+common_barred (refuse|bar|block|reject).*(well known|common)
+dictionary_barred (refuse|bar|block|reject).*(word|dictionary)|words of a list
+min_symbols (needs|require|demand).*(sign|symbol|other|special)
+min_digits (needs|require|demand).*(digit|number)
+min_upper (needs|require|demand).*(capital|upper)
+min_lower (needs|require|demand).*(small|lower)
+warn_before (remind|warn|notice)
+min_age (smallest|minimum|min|least).*age|must be kept|keep for
+max_age (largest|maximum|max|own|password|pin).*age|(password|pin) (lasts|life|lifetime)|expires after
+history (earlier|old|previous|remembered).*(password|pin|code)|(password|pin|code)s? remembered|history|same as previous
+lockout_window (count|wrong).*(over|goes back|window)|window|observation
+lockout_duration lock(out)? (lasts|ends|minutes|duration|for)|duration minutes
+lockout_attempts (wrong|failed|bad).*(before|lock|limit)|(^| )tries( |$)|attempts|threshold|wrong tries limit
+change_at_first_use first (password|pin|code)
+temporary_valid (reset|invitation|recovery).*(works|valid)
+idle_timeout idle
+session_limit (sign in|session|visit) (lasts|limit|length)|absolute
+dormant_after (unused|not used|inactive).*|inactive days
+second_factor two step|second (factor|step)|2fa|mfa
+`)
+
+var factClues = clues(`
+password_set (password|pin|code).*(changed|set)|(changed|set).*(password|pin)|pin set
+never_expires never expires|keeps for ever|password expires$
+must_change must change|change.*next
+locked_until locked until
+locked_since locked at|locked since
+account_ends valid to|valid until|account ends
+last_sign_in last (sign in|login|log in|used|seen|in)( |$|at)
+created (account )?(made|created)
+enabled switched off|active|enabled|disabled|in use|state$|status$
+locked ^locked$|is locked
+second_factor two step|second (factor|step)|2fa|mfa
+email e mail|email|emails
+roles ^roles?$
+groups ^groups?( |$)
+unit organi[sz]ation|department|^unit$
+employee_no employee|staff number|personnel
+privileged ^(admin|administrator|master|privileged|superuser)$
+first_name given name|first name
+last_name family name|last name|surname
+display_name full name|display name|^name$|^holder$|formatted
+login sign in( name)?$|(user|code) name|username|login|^user$|account name|^number$|^id$
+description note|description|comment
+`)
+
+var wordBreaks = regexp.MustCompile("([a-z])([A-Z])")
+
+// plainWords turns a heading or path into small words with single spaces.
+func plainWords(heading string) string {
+	heading = wordBreaks.ReplaceAllString(heading, "$1 $2")
+	return strings.Join(strings.FieldsFunc(strings.ToLower(heading), func(r rune) bool {
+		return (r < 'a' || r > 'z') && (r < '0' || r > '9') && r < 128
+	}), " ")
+}
+
+func match(list []clue, heading string) string {
+	words := plainWords(heading)
+	for _, c := range list {
+		if c.words.MatchString(words) {
+			return c.name
+		}
+	}
+	return ""
+}
+
+var draftForms = []string{"dd/mm/yyyy hh:mm", "dd/mm/yyyy", "mm/dd/yyyy hh:mm", "mm/dd/yyyy", "dd.mm.yyyy hh:mm", "dd.mm.yyyy", "yyyy-mm-dd hh:mm:ss", "yyyy-mm-dd hh:mm", "iso 8601", "spreadsheet days", "epoch milliseconds", "epoch seconds"}
+
+// dateForm finds the first form that reads all values; an offset or fraction
+// is for ISO 8601.
+func dateFormOf(values []string) string {
+	for _, name := range draftForms {
+		form, err := newDateForm(name)
+		if err != nil || len(values) == 0 {
+			return ""
+		}
+		ok := func(v string) bool {
+			at, ok := form.parse(v, time.UTC)
+			t, _ := at.Time()
+			return ok && t.Year() > 1990 && t.Year() < 2100
+		}
+		if !slices.ContainsFunc(values, func(v string) bool { return !ok(v) }) {
+			return name
+		}
+	}
+	return ""
+}
+
+var wordPairs = [][2]string{{"Yes", "No"}, {"yes", "no"}, {"YES", "NO"}, {"true", "false"}, {"TRUE", "FALSE"}, {"True", "False"}, {"Y", "N"}, {"y", "n"}, {"J", "N"}, {"1", "0"}, {"on", "off"}}
+
+func yesNoOf(values []string) (yes, no string) {
+	for _, p := range wordPairs {
+		if len(values) > 0 && !slices.ContainsFunc(values, func(v string) bool { return v != p[0] && v != p[1] }) {
+			return p[0], p[1]
+		}
+	}
+	return "", ""
+}
