@@ -17,33 +17,6 @@ import (
 	"yewcone/output/text"
 )
 
-func checksCommand() *cli.Command {
-	return &cli.Command{
-		Name:      "checks",
-		Usage:     "list the checks that run whatever the rules are",
-		ArgsUsage: "[options] [ID…]",
-		Description: `Lists what is looked for on every system. In estate.yaml, "checks" turns one off or gives
-it another severity or length of time.
-
-  yewcone checks
-  yewcone checks dormant history-cycled`,
-		Flags: []cli.Flag{colorFlag()},
-		Action: func(_ context.Context, c *cli.Command) error {
-			w := c.Root().Writer
-			o, err := optionsFor(c, w)
-			if err != nil {
-				return err
-			}
-			for _, id := range c.Args().Slice() {
-				if !slices.Contains(check.IDs(), id) {
-					return fmt.Errorf("no check is named %q%s", id, nearword.Advice(id, check.IDs()))
-				}
-			}
-			return text.Checks(w, check.All(), c.Args().Slice(), o)
-		},
-	}
-}
-
 func rulesCommand() *cli.Command {
 	return &cli.Command{
 		Name:      "rules",

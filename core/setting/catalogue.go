@@ -53,6 +53,15 @@ func (c *Catalogue) Len() int { return len(c.list) }
 // At returns the setting of an ID of this catalogue.
 func (c *Catalogue) At(id ID) *Setting { return &c.list[id] }
 
+// All lists the settings in the order of the catalogue.
+func (c *Catalogue) All() []*Setting {
+	list := make([]*Setting, c.Len())
+	for i := range c.list {
+		list[i] = &c.list[i]
+	}
+	return list
+}
+
 // Find returns the ID of a name.
 func (c *Catalogue) Find(name string) (ID, bool) {
 	id, ok := c.byName[name]

@@ -2,8 +2,12 @@
 package formats
 
 import (
+	"io"
+
 	"yewcone/output"
 	"yewcone/output/jsonfile"
+	"yewcone/output/markdown"
+	"yewcone/output/reference"
 	"yewcone/output/text"
 )
 
@@ -28,3 +32,7 @@ func FindCheck(name string) (output.CheckFormat, bool) {
 	}
 	return output.CheckFormat{}, false
 }
+
+// Reference lists the forms of pages of reference for other programs and for
+// documents; package text writes them for the terminal.
+var Reference = map[string]func(io.Writer, reference.Page) error{"json": jsonfile.Reference, "markdown": markdown.Reference}

@@ -7,6 +7,7 @@ import (
 	"yewcone/core/condition"
 	"yewcone/core/setting"
 	"yewcone/output"
+	"yewcone/output/reference"
 )
 
 // Catalogue writes all settings, group by group.
@@ -53,42 +54,16 @@ func direction(s *setting.Setting) string {
 	return "neither"
 }
 
-// stricter says which of two values is stricter.
-func stricter(s *setting.Setting) string {
-	switch {
-	case s.Kind == setting.ChoiceKind:
-		return "weakest first: " + strings.Join(s.Choices, ", ")
-	case s.Order == setting.Higher:
-		return "more is stricter"
-	case s.Order == setting.Lower:
-		return "less is stricter"
-	case s.Order == setting.YesStricter:
-		return "yes is stricter"
-	case s.Order == setting.NoStricter:
-		return "no is stricter"
-	}
-	return "neither value is stricter"
-}
-
-// Settings tells all about some settings.
-func Settings(w io.Writer, list []*setting.Setting, o output.Options) error {
+// Entries tells all about some entries of a page of reference.
+func Entries(w io.Writer, list []reference.Entry, o output.Options) error {
 	p := newPage(w, o)
-	for i, s := range list {
+	for i, e := range list {
 		if i > 0 {
 			p.blank()
 		}
-		p.para("", boldStyle, s.Name)
-		p.para("  meaning   ", plainStyle, s.Meaning)
-		p.para("  values    ", plainStyle, s.Expects())
-		p.para("  order     ", plainStyle, stricter(s))
-		switch s.OffIs {
-		case setting.OffWeakest:
-			p.para("  off       ", plainStyle, "\""+s.OffWord+"\": "+s.Say(setting.OffValue)+"; weaker than every amount")
-		case setting.OffStrictest:
-			p.para("  off       ", plainStyle, "\""+s.OffWord+"\": "+s.Say(setting.OffValue)+"; stricter than every amount")
-		}
-		if s.Needs != "" {
-			p.para("  needs     ", plainStyle, s.Needs+"; without it this setting has no effect and is not judged")
+		p.para("", boldStyle, e.Name+": "+e.Title)
+		for _, f := range e.Fields {
+			p.para("  "+padded(f.Label, 10), plainStyle, f.Text)
 		}
 	}
 	return p.w.Flush()

@@ -3,7 +3,6 @@ package text
 import (
 	"fmt"
 	"io"
-	"slices"
 	"strings"
 	"time"
 
@@ -13,35 +12,15 @@ import (
 	"yewcone/output"
 )
 
-// Checks lists checks; all about those with the given names.
-func Checks(w io.Writer, list []check.Check, names []string, o output.Options) error {
+// Checks lists checks.
+func Checks(w io.Writer, list []check.Check, o output.Options) error {
 	p := newPage(w, o)
 	for _, c := range list {
 		title := strings.ReplaceAll(c.Title, "{limit}", c.Limit.String())
-		if len(names) == 0 {
-			p.para(padded(c.ID, 23)+p.paint(severityStyles[c.Severity], padded(c.Severity.String(), 10)), plainStyle, title)
-			continue
-		}
-		if !slices.Contains(names, c.ID) {
-			continue
-		}
-		p.para("", boldStyle, c.ID+": "+title)
-		severity := c.Severity.String()
-		if c.IfPrivileged != 0 && c.IfPrivileged != c.Severity {
-			severity += "; " + c.IfPrivileged.String() + " for privileged accounts"
-		}
-		p.para("  severity  ", plainStyle, severity)
-		p.para("  why       ", plainStyle, c.Doc)
-		p.para("  mend      ", plainStyle, c.Remedy)
-		if c.Account != "" {
-			p.para("  asks      ", plainStyle, strings.ReplaceAll(c.Account, "{limit}", "days("+fmt.Sprint(c.Limit.Length()/86400)+")"))
-		}
-		p.blank()
+		p.para(padded(c.ID, 23)+p.paint(severityStyles[c.Severity], padded(c.Severity.String(), 10)), plainStyle, title)
 	}
-	if len(names) == 0 {
-		p.blank()
-		p.para("", faintStyle, "\"yewcone checks ID\" tells why, and how to mend it.")
-	}
+	p.blank()
+	p.para("", faintStyle, "\"yewcone checks ID\" tells why, and how to mend it.")
 	return p.w.Flush()
 }
 
