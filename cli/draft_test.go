@@ -62,3 +62,26 @@ func TestDraft(t *testing.T) {
 		}
 	}
 }
+
+// TestDraftOfLittle: files without settings or accounts are said not to be
+// understood, and a file that is not there is an error.
+func TestDraftOfLittle(t *testing.T) {
+	folder := t.TempDir()
+	for name, content := range map[string]string{
+		"empty.json": "{}", "list.json": "[]", "null.json": "null", "numbers.json": "[1,2,[3]]",
+		"odd.json": `{"colour": "red", "x": {"y": [1, 2]}}`, "heading.csv": "a,b\n",
+		"ragged.csv": "Setting,Value\nMinimum length,8\nMaximum age\n", "word.txt": "hello\n", "other.ini": "[x]\ny=8\n",
+	} {
+		if err := os.WriteFile(filepath.Join(folder, name), []byte(content), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		stdout, stderr, code := runTool(t, folder, "intake", "--draft", name)
+		if code != 0 || !strings.Contains(stdout, "# not understood: "+name) || strings.Contains(stdout, "take:") {
+			t.Errorf("%s: exit %d\n%s%s", name, code, stdout, stderr)
+		}
+	}
+	_, stderr, code := runTool(t, folder, "intake", "--draft", "nowhere.csv")
+	if code == 0 || !strings.Contains(stderr, "nowhere.csv: no such file") {
+		t.Errorf("exit %d: %s", code, stderr)
+	}
+}

@@ -45,6 +45,9 @@ func Draft(r *intake.Request) (string, error) {
 		if err != nil {
 			return "", err
 		}
+		if len(samples) == 0 {
+			d.empty = append(d.empty, from)
+		}
 		for i := range samples {
 			samples[i].kind = samples[i].kindOf()
 		}
@@ -57,6 +60,7 @@ type drafter struct {
 	samples []sample
 	dates   string
 	yes, no []string
+	empty   []string // files without a table or a document of settings
 	b       strings.Builder
 }
 
@@ -98,8 +102,11 @@ func (d *drafter) write() string {
 		case s.kind != "":
 			settings = append(settings, s)
 		default:
-			d.line("# not understood: %s, with the columns %s", s.where(), strings.Join(s.header, ", "))
+			d.line("# not understood: %s, with the columns %s", s.where(), cmp.Or(strings.Join(s.header, ", "), "(none)"))
 		}
+	}
+	for _, file := range d.empty {
+		d.line("# not understood: %s, in which nothing reads like settings or accounts", file)
 	}
 	d.section("settings", settings, d.settings)
 	d.section("accounts", accounts, d.accounts)
