@@ -19,7 +19,7 @@ func BenchmarkAccount(b *testing.B) {
 			e, accounts := benchEngine(b, size.clauses, size.policies)
 			b.ReportAllocs()
 			for i := 0; b.Loop(); i++ {
-				if err := e.account(&accounts[i%len(accounts)]); err != nil {
+				if err := e.account(&accounts[i%len(accounts)], int64(i)); err != nil {
 					b.Fatal(err)
 				}
 			}

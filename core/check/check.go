@@ -63,8 +63,10 @@ type Options struct {
 	ValueOf  func(system string, id setting.ID) setting.Value
 	Examples int                  // how many accounts to name per finding
 	Bear     int                  // how many refused rows or values a system may have and still count as read
-	Jobs     int                  // how many systems to check at a time; at least 1
+	Jobs     int                  // how many systems to check, and parts of each, at a time; at least 1
 	Each     func(*Reached) error // called for every account that a finding reaches; may be nil
+
+	alone bool // work out each account's outcome on its own
 }
 
 // Reached tells of one account that one finding reaches. It is only good
@@ -81,6 +83,10 @@ type Reached struct {
 // same whatever their number.
 func Run(name string, subjects []Subject, o Options) (*Result, error) {
 	result := &Result{Estate: name}
+	jobs := max(1, o.Jobs)
+	if o.Each != nil {
+		jobs = 1 // each account is handed over in its order
+	}
 	engines := make([]*engine, len(subjects))
 	for i := range subjects {
 		var err error
@@ -88,7 +94,17 @@ func Run(name string, subjects []Subject, o Options) (*Result, error) {
 			return nil, err
 		}
 	}
-	if err := runAll(engines, &o); err != nil {
+	var group errgroup.Group
+	group.SetLimit(jobs)
+	for _, e := range engines {
+		group.Go(func() error {
+			if err := e.read(jobs); err != nil {
+				return err
+			}
+			return e.finish()
+		})
+	}
+	if err := group.Wait(); err != nil {
 		return nil, err
 	}
 	for _, e := range engines {
@@ -105,19 +121,4 @@ func Run(name string, subjects []Subject, o Options) (*Result, error) {
 	slices.SortStableFunc(result.Findings, worstFirst)
 	slices.SortStableFunc(result.Accepted, worstFirst)
 	return result, nil
-}
-
-// runAll runs the engines, several at a time unless each account is to be
-// handed over in order.
-func runAll(engines []*engine, o *Options) error {
-	jobs := max(1, o.Jobs)
-	if o.Each != nil {
-		jobs = 1
-	}
-	var group errgroup.Group
-	group.SetLimit(jobs)
-	for _, e := range engines {
-		group.Go(e.run)
-	}
-	return group.Wait()
 }

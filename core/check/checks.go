@@ -79,6 +79,7 @@ type Look struct {
 	holds     func(setting.ID) *effective.Setting
 	asked     func(setting.ID) []setting.Value // what rules ask at least
 	first     *effective.Candidate             // where the first known value that was looked at stands
+	firstOf   setting.ID                       // the setting of which that is the value
 	personal  bool                             // a value that was looked at stands on the account itself
 }
 
@@ -92,7 +93,7 @@ func (l *Look) get(name string) setting.Value {
 	if s.From != nil {
 		l.personal = l.personal || s.From.Level == effective.OnAccount
 		if l.first == nil {
-			l.first = s.From
+			l.first, l.firstOf = s.From, id
 		}
 	}
 	return s.Value

@@ -1,6 +1,7 @@
 package check
 
 import (
+	"cmp"
 	"fmt"
 
 	"yewcone/core/effective"
@@ -11,13 +12,14 @@ import (
 // exceptionUse is an exception of this system and whether it matched.
 type exceptionUse struct {
 	exception *rules.Exception
+	number    int // counted from 1
 	ended     bool
 	used      bool
 }
 
 func (e *engine) linkExceptions() {
 	for _, x := range e.subject.Exceptions {
-		use := &exceptionUse{exception: x, ended: !e.system.AsOf.IsZero() && x.Ended(e.system.AsOf)}
+		use := &exceptionUse{exception: x, number: len(e.exceptions) + 1, ended: !e.system.AsOf.IsZero() && x.Ended(e.system.AsOf)}
 		e.exceptions = append(e.exceptions, use)
 		for i := range e.sources {
 			if e.sources[i].rule == x.Rule {
@@ -28,8 +30,9 @@ func (e *engine) linkExceptions() {
 }
 
 // excepted finds the exception that covers a hit on an account; of those that
-// have ended the last is returned apart.
-func (e *engine) excepted(s *source, h *hit, a *estate.Account) (covered *exceptionUse, ended *rules.Exception) {
+// have ended the first is returned apart. Both are counted from 1, and 0 stands
+// for none.
+func (e *engine) excepted(s *source, h *hit, a *estate.Account) (covered, ended int) {
 	for _, use := range s.exceptions {
 		x := use.exception
 		if x.Setting != "" && (h.key.setting < 0 || e.options.Catalogue.At(h.key.setting).Name != x.Setting) {
@@ -47,11 +50,11 @@ func (e *engine) excepted(s *source, h *hit, a *estate.Account) (covered *except
 		}
 		use.used = true
 		if !use.ended {
-			return use, nil
+			return use.number, 0
 		}
-		ended = x
+		ended = cmp.Or(ended, use.number)
 	}
-	return nil, ended
+	return 0, ended
 }
 
 // unusedExceptions reports what was accepted and is not there.

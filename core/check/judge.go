@@ -15,7 +15,8 @@ func (e *engine) judge(s *effective.Settings) *verdict {
 	if v, ok := e.verdicts[s]; ok {
 		return v
 	}
-	v := &verdict{hits: make([][]hit, len(e.sources)), unknown: make([][]setting.ID, len(e.sources))}
+	e.judged++
+	v := &verdict{number: e.judged, settings: s, hits: make([][]hit, len(e.sources)), unknown: make([][]setting.ID, len(e.sources))}
 	for i := range e.sources {
 		src := &e.sources[i]
 		for j := range src.expect {
@@ -34,6 +35,7 @@ func (e *engine) judge(s *effective.Settings) *verdict {
 		}
 	}
 	if len(e.verdicts) >= verdictLimit {
+		e.sumUp()
 		clear(e.verdicts)
 	}
 	e.verdicts[s] = v
@@ -53,7 +55,7 @@ func (e *engine) judgeOne(v *verdict, i int, x *expectation, s *effective.Settin
 	case requirement.FallsShort:
 		v.hits[i] = append(v.hits[i], hit{
 			key:  groupKey{source: i, setting: x.setting, policy: holds.From.Policy, level: holds.From.Level, value: holds.Value},
-			from: holds.From, want: x,
+			from: holds.From, about: x.setting, want: x,
 		})
 	case requirement.Unknown:
 		v.unknown[i] = append(v.unknown[i], x.setting)
@@ -112,7 +114,7 @@ func (e *engine) judgeCheck(v *verdict, i int, s *effective.Settings) {
 	if text == "" {
 		return
 	}
-	h := hit{key: groupKey{source: i, setting: -1, text: text}, from: look.first}
+	h := hit{key: groupKey{source: i, setting: -1, text: text}, from: look.first, about: look.firstOf}
 	if look.first != nil {
 		h.key.policy = look.first.Policy
 	}

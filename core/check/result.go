@@ -73,19 +73,7 @@ type Example struct {
 	Login  string
 	Detail string // the date or other fact that matters; "" for none
 	Origin estate.Origin
-}
-
-func (r *Reach) add(a *estate.Account, examples int, detail func() string) {
-	r.Accounts++
-	if a.Privileged == estate.Yes {
-		r.Privileged++
-	}
-	if a.Enabled == estate.No {
-		r.Disabled++
-	}
-	if len(r.Examples) < examples {
-		r.Examples = append(r.Examples, Example{Login: strings.Clone(a.Login), Origin: a.Origin, Detail: detail()})
-	}
+	place  int64 // in the order of the export
 }
 
 // An Unknown is something that the rules ask and the export does not say.

@@ -186,8 +186,8 @@ func (e *engine) explainRule(i int, s *effective.Settings, v *verdict, a *estate
 			var f Finding
 			e.describe(&f, &h, false)
 			texts = append(texts, f.Sentence)
-			use, _ := e.excepted(src, &h, a)
-			accepted = accepted && use != nil
+			covered, _ := e.excepted(src, &h, a)
+			accepted = accepted && covered > 0
 		}
 		out.Outcome, out.Text = Broken, strings.Join(texts, "; ")
 		if accepted {
@@ -223,7 +223,7 @@ func (e *engine) explainForbid(i int, out RuleOutcome, a *estate.Account) RuleOu
 	case estate.Yes:
 		h := hit{key: groupKey{source: i, setting: -1}}
 		out.Outcome, out.Text = Broken, src.clause.Says
-		if use, _ := e.excepted(src, &h, a); use != nil {
+		if covered, _ := e.excepted(src, &h, a); covered > 0 {
 			out.Outcome = Accepted
 		}
 	case estate.Unknown:

@@ -36,6 +36,7 @@ const maxLength = 4000
 type Condition struct {
 	source string
 	facts  []*Fact
+	leaves []leaf
 	eval   func(*Subject) estate.Tri
 }
 
@@ -130,7 +131,7 @@ func Compile(text strictyaml.Text, stage Stage) (*Condition, error) {
 	if root.tri == nil {
 		return nil, text.At(0, "the condition must answer yes or no")
 	}
-	return &Condition{source: text.Value, facts: c.facts, eval: root.tri}, nil
+	return &Condition{source: text.Value, facts: c.facts, leaves: c.leaves, eval: root.tri}, nil
 }
 
 // explain turns the checker's error into a problem with its place, and says
@@ -190,9 +191,10 @@ type value struct {
 }
 
 type compiler struct {
-	text  strictyaml.Text
-	stage Stage
-	facts []*Fact
+	text   strictyaml.Text
+	stage  Stage
+	facts  []*Fact
+	leaves []leaf
 }
 
 func (c *compiler) fail(node ast.Node, format string, args ...any) error {
@@ -208,6 +210,9 @@ func (c *compiler) compile(node ast.Node) (value, error) {
 		}
 		if !slices.Contains(c.facts, f) {
 			c.facts = append(c.facts, f)
+		}
+		if f.tri != nil {
+			c.leaf(n, f.tri)
 		}
 		return value{text: f.text, list: f.list, tri: f.tri, num: f.num, fact: f}, nil
 	case *ast.StringNode:
@@ -301,14 +306,14 @@ func (c *compiler) under(n *ast.CallNode) (value, error) {
 	if err != nil {
 		return value{}, err
 	}
-	return value{tri: func(s *Subject) estate.Tri {
+	return c.leaf(n, func(s *Subject) estate.Tri {
 		p, ok := path.text(s)
 		a, ok2 := above.text(s)
 		if !ok || !ok2 {
 			return estate.Unknown
 		}
 		return estate.TriOf(estate.Under(p, a))
-	}}, nil
+	}, path.fact, above.fact), nil
 }
 
 func (c *compiler) binary(n *ast.BinaryNode) (value, error) {
@@ -332,18 +337,18 @@ func (c *compiler) binary(n *ast.BinaryNode) (value, error) {
 	left, right = left.graded(right), right.graded(left)
 	switch {
 	case left.text != nil && right.text != nil:
-		return c.texts(n, left.text, right)
+		return c.texts(n, left, right)
 	case left.text != nil && right.list != nil && n.Operator == "in":
-		return value{tri: func(s *Subject) estate.Tri {
+		return c.leaf(n, func(s *Subject) estate.Tri {
 			t, ok := left.text(s)
 			list, ok2 := right.list(s)
 			if !ok || !ok2 {
 				return estate.Unknown
 			}
 			return estate.TriOf(slices.Contains(list, t))
-		}}, nil
+		}, left.fact, right.fact), nil
 	case left.num != nil && right.num != nil:
-		return c.numbers(n, left.num, right.num)
+		return c.numbers(n, left, right)
 	case left.tri != nil && right.tri != nil && (n.Operator == "==" || n.Operator == "!="):
 		same := n.Operator == "=="
 		return value{tri: func(s *Subject) estate.Tri {
@@ -405,7 +410,7 @@ func and(left estate.Tri, s *Subject, right func(*Subject) estate.Tri) estate.Tr
 	return estate.Unknown
 }
 
-func (c *compiler) numbers(n *ast.BinaryNode, left, right func(*Subject) (int64, bool)) (value, error) {
+func (c *compiler) numbers(n *ast.BinaryNode, left, right value) (value, error) {
 	var holds func(a, b int64) bool
 	switch n.Operator {
 	case "==":
@@ -423,17 +428,17 @@ func (c *compiler) numbers(n *ast.BinaryNode, left, right func(*Subject) (int64,
 	default:
 		return value{}, c.fail(n, "%q is not used between numbers, times and dates here", n.Operator)
 	}
-	return value{tri: func(s *Subject) estate.Tri {
-		a, ok := left(s)
-		b, ok2 := right(s)
+	return c.leaf(n, func(s *Subject) estate.Tri {
+		a, ok := left.num(s)
+		b, ok2 := right.num(s)
 		if !ok || !ok2 {
 			return estate.Unknown
 		}
 		return estate.TriOf(holds(a, b))
-	}}, nil
+	}, left.fact, right.fact), nil
 }
 
-func (c *compiler) texts(n *ast.BinaryNode, left func(*Subject) (string, bool), right value) (value, error) {
+func (c *compiler) texts(n *ast.BinaryNode, left, right value) (value, error) {
 	var holds func(a, b string) bool
 	switch n.Operator {
 	case "==":
@@ -455,12 +460,12 @@ func (c *compiler) texts(n *ast.BinaryNode, left func(*Subject) (string, bool), 
 	default:
 		return value{}, c.fail(n, "%q is not used between texts here", n.Operator)
 	}
-	return value{tri: func(s *Subject) estate.Tri {
-		a, ok := left(s)
+	return c.leaf(n, func(s *Subject) estate.Tri {
+		a, ok := left.text(s)
 		b, ok2 := right.text(s)
 		if !ok || !ok2 {
 			return estate.Unknown
 		}
 		return estate.TriOf(holds(a, b))
-	}}, nil
+	}, left.fact, right.fact), nil
 }

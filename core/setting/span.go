@@ -58,7 +58,9 @@ func (s Span) shift(t time.Time, sign int) time.Time {
 		hour, minute, second := t.Clock()
 		t = time.Date(first.Year(), first.Month(), min(day, lastDay), hour, minute, second, t.Nanosecond(), t.Location())
 	}
-	t = t.AddDate(0, 0, sign*int(s.Days))
+	if s.Days != 0 {
+		t = t.AddDate(0, 0, sign*int(s.Days))
+	}
 	return t.Add(time.Duration(sign) * time.Duration(s.Seconds) * time.Second)
 }
 

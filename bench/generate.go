@@ -1,0 +1,168 @@
+package main
+
+import (
+	"bufio"
+	"encoding/base64"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+)
+
+// shapes are the ways to write the same accounts, by form. The first of each
+// form is the clean one.
+var shapes = map[string][]string{
+	"csv":    {"clean", "quoted", "crlf"},
+	"ndjson": {"clean", "blanks", "reordered", "escaped"},
+	"ldif":   {"clean", "folded", "base64", "crlf", "reordered"},
+}
+
+// generate writes an export of so many accounts.
+func generate(path, form, shape string, count int) error {
+	f, err := os.Create(path)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	w := bufio.NewWriterSize(f, 1<<20)
+	date := func(t time.Time) string { return t.Format(time.RFC3339) }
+	if form == "ldif" {
+		date = func(t time.Time) string { return t.Format("20060102150405Z") }
+	}
+	write, ok := map[string]func(io.Writer, string, []string, int){"csv": writeCSV, "ndjson": writeJSON, "ldif": writeLDIF}[form]
+	if !ok {
+		return fmt.Errorf("no form %q", form)
+	}
+	if form == "csv" {
+		writeCSV(w, shape, columns, 0)
+	}
+	var m maker
+	fields := make([]string, len(columns))
+	for i := range count {
+		m.account(i+1, fields, date)
+		write(w, shape, fields, i)
+	}
+	if err := w.Flush(); err != nil {
+		return err
+	}
+	return f.Close()
+}
+
+func writeCSV(w io.Writer, shape string, fields []string, _ int) {
+	switch shape {
+	case "quoted":
+		fmt.Fprintf(w, "\"%s\"\n", strings.Join(fields, "\",\""))
+	case "crlf":
+		fmt.Fprintf(w, "%s\r\n", strings.Join(fields, ","))
+	default:
+		fmt.Fprintf(w, "%s\n", strings.Join(fields, ","))
+	}
+}
+
+func writeJSON(w io.Writer, shape string, fields []string, row int) {
+	colon, comma := ":", ","
+	if shape == "blanks" {
+		colon, comma = ": ", ", "
+	}
+	var b strings.Builder
+	for i := range fields {
+		at := i
+		if shape == "reordered" { // another order in each row
+			at = (i*7 + row) % len(fields)
+		}
+		if i > 0 {
+			b.WriteString(comma)
+		}
+		text := `"` + fields[at] + `"`
+		switch {
+		case fields[at] == "yes":
+			text = "true"
+		case fields[at] == "no":
+			text = "false"
+		case shape == "escaped" && fields[at] != "":
+			text = fmt.Sprintf(`"\u%04x%s"`, fields[at][0], strings.ReplaceAll(fields[at][1:], "/", `\/`))
+		}
+		fmt.Fprintf(&b, `"%s"%s%s`, columns[at], colon, text)
+	}
+	fmt.Fprintf(w, "{%s}\n", b.String())
+}
+
+func writeLDIF(w io.Writer, shape string, fields []string, row int) {
+	end := "\n"
+	if shape == "crlf" {
+		end = "\r\n"
+	}
+	fmt.Fprintf(w, "dn: uid=%s,ou=people,dc=marrowby,dc=example%s", fields[0], end)
+	fmt.Fprintf(w, "objectClass: marrowbyAccount%s", end)
+	for i := range fields {
+		at := i
+		if shape == "reordered" {
+			at = (i*7 + row) % len(fields)
+		}
+		text := fields[at]
+		switch {
+		case text == "":
+			continue
+		case text == "yes":
+			text = "TRUE"
+		case text == "no":
+			text = "FALSE"
+		}
+		name := strings.ReplaceAll(columns[at], "_", "-")
+		switch {
+		case shape == "base64":
+			fmt.Fprintf(w, "%s:: %s%s", name, base64.StdEncoding.EncodeToString([]byte(text)), end)
+		case shape == "folded" && len(text) > 6:
+			fmt.Fprintf(w, "%s: %s%s %s%s", name, text[:5], end, text[5:], end)
+		default:
+			fmt.Fprintf(w, "%s: %s%s", name, text, end)
+		}
+	}
+	fmt.Fprint(w, end)
+}
+
+// writeEstate writes what the program needs to check an export: the estate
+// file, the mapping and the rules.
+func writeEstate(folder, file, form string) error {
+	column := func(name string) string {
+		switch form {
+		case "ndjson":
+			return "$." + name
+		case "ldif":
+			return strings.ReplaceAll(name, "_", "-")
+		}
+		return name
+	}
+	yes, no, dates := "yes", "no", "iso 8601"
+	switch form {
+	case "ndjson":
+		yes, no = "true", "false"
+	case "ldif":
+		yes, no, dates = "TRUE", "FALSE", "generalized time"
+	}
+	mapping := fmt.Sprintf("mapping: Generated accounts\ndates: %s\nyes: %q\nno: %q\naccounts:\n  - file: %s\n    fixed: {password_usable: yes}\n    take:\n", dates, yes, no, file)
+	for _, pair := range [][2]string{
+		{"login", "login"}, {"display_name", "name"}, {"email", "mail"}, {"employee_no", "employee"}, {"unit", "unit"},
+		{"roles", "role"}, {"kind", "type"}, {"enabled", "active"}, {"locked", "locked"}, {"must_change", "must_change"},
+		{"never_expires", "never_expires"}, {"second_factor", "second_factor"}, {"created", "created"}, {"password_set", "password_set"},
+	} {
+		mapping += fmt.Sprintf("      %s: %q\n", pair[0], column(pair[1]))
+	}
+	mapping += fmt.Sprintf("      last_sign_in: {from: %q, empty: never}\n", column("last_sign_in"))
+	rules := "rules: bench\ntitle: Twelve conditions\nclauses:\n"
+	for _, c := range conditions {
+		rules += fmt.Sprintf("  - id: %s\n    forbid: %s\n    severity: low\n    because: the yardstick counts the same\n", c.name, c.text)
+	}
+	estate := "estate: Bench\nas_of: 2026-11-23 06:00\nsystems:\n  accounts:\n    export: {read: mapping, from: " + file + ", mapping: mapping.yaml}\n    privileged: '\"administrator\" in roles'\n    rules: bench\n"
+	if err := os.MkdirAll(filepath.Join(folder, "rules"), 0o755); err != nil {
+		return err
+	}
+	for name, text := range map[string]string{"estate.yaml": estate, "mapping.yaml": mapping, "rules/bench.yaml": rules} {
+		if err := os.WriteFile(filepath.Join(folder, name), []byte(text), 0o644); err != nil {
+			return err
+		}
+	}
+	return nil
+}

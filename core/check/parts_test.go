@@ -1,0 +1,178 @@
+package check
+
+import (
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"reflect"
+	"sync"
+	"testing"
+
+	"yewcone/core/condition"
+	"yewcone/core/estate"
+	"yewcone/core/rules"
+	"yewcone/core/setting"
+	"yewcone/core/strictyaml"
+)
+
+// divided is an export in parts of uneven size.
+type divided struct{ fake }
+
+func (d *divided) Parts(yield func(Part) error) error {
+	for from, size := 0, 1; from < len(d.accounts); from, size = from+size, size*2%37+1 {
+		if err := yield(&dividedPart{d, from, min(from+size, len(d.accounts))}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+type dividedPart struct {
+	whole    *divided
+	from, to int
+}
+
+func (p *dividedPart) Accounts(yield func(*estate.Account) error) error {
+	part := fake{accounts: p.whole.accounts[p.from:p.to]}
+	return part.Accounts(yield)
+}
+
+func (p *dividedPart) Done() { p.whole.notes.Remark(estate.Origin{}, "up to %d", p.to) }
+
+// mixture makes accounts that differ in everything that the questions ask.
+func mixture(count int) []estate.Account {
+	r := rand.New(rand.NewPCG(1, 2))
+	tri := func() estate.Tri { return estate.Tri(r.IntN(3)) }
+	moment := func() estate.Moment {
+		return []estate.Moment{{}, estate.Never, ago(r.IntN(900)), ago(-r.IntN(20))}[r.IntN(4)]
+	}
+	var list []estate.Account
+	for i := range count {
+		a := estate.Account{
+			Login: fmt.Sprint("a", i), Kind: []string{"", estate.Person, estate.Service, estate.Shared, estate.Guest}[r.IntN(5)], Privileged: tri(), Enabled: tri(), Locked: tri(), MustChange: tri(),
+			NeverExpires: tri(), CannotChange: tri(), BlankAllowed: tri(), Blank: tri(), PasswordUsable: tri(), SecondFactor: tri(),
+			PasswordSet: moment(), Created: moment(), LastSignIn: moment(), PasswordExpires: moment(), LockedSince: moment(),
+			Roles: []string{fmt.Sprint("p", r.IntN(4))}, RolesKnown: r.IntN(2) == 0, Policy: []string{"", "p1", "gone"}[r.IntN(3)],
+			Storage: setting.ChoiceAt(r.IntN(6)), StoredMark: uint64(r.IntN(3 * count)), Origin: estate.Origin{File: "f", Line: i + 2},
+		}
+		if r.IntN(5) == 0 {
+			a.Overrides = []estate.Override{{Setting: setting.Must("max_age"), Sourced: estate.Sourced{Value: setting.Days(int32(r.IntN(3) * 200)), Origin: estate.Origin{File: "f", Line: i + 2, Text: "own"}}}}
+		}
+		list = append(list, a)
+	}
+	return list
+}
+
+var exceptions = sync.OnceValue(func() []*rules.Exception {
+	some, err := condition.Compile(strictyaml.Text{Value: `login endsWith "7"`}, condition.Complete)
+	if err != nil {
+		panic(err)
+	}
+	return []*rules.Exception{
+		{Rule: "mixed/idle", Accounts: some, Because: "sevens", Until: asOf.AddDate(0, 3, 0)},
+		{Rule: "mixed/age", Setting: "max_age", Accounts: some, Because: "ended", Until: asOf.AddDate(0, 0, -30)},
+	}
+})
+
+func mixedSubject(t *testing.T, export Export, system *estate.System) Subject {
+	t.Helper()
+	set, err := rules.Read("r.yaml", []byte(`rules: mixed
+clauses:
+  - {id: age, for: kind == "person", expect: {max_age: at most 90 days, min_length: at least 14}, severity: high}
+  - {id: loose, for: privileged, replaces: [age], expect: {max_age: at most 365 days}, severity: low, if_privileged: high}
+  - {id: used, forbid: last_sign_in > password_set and "p1" in roles, severity: medium}
+  - {id: idle, forbid: idle > days(90) and not locked, severity: low, if_privileged: critical}
+`), setting.Standard())
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i := range 4 {
+		p := estate.Policy{Name: fmt.Sprint("p", i), Roles: []string{fmt.Sprint("p", i)}, Changed: ago(100 * i)}
+		p.Set(setting.Must("min_length"), setting.Count(int64(10+2*i)), estate.Origin{File: "p", Line: i})
+		p.Set(setting.Must("max_age"), setting.Days(int32(60*i)), estate.Origin{File: "p", Line: i})
+		p.Set(setting.Must("second_factor"), optional, estate.Origin{File: "p", Line: i})
+		system.Policies = append(system.Policies, p)
+	}
+	return Subject{Export: export, Rules: []*rules.Set{set}, Exceptions: exceptions()}
+}
+
+// TestPartsAndOutcomes: the result is the same whatever the number of workers,
+// whether the export is divided or not, and whether the outcomes of accounts
+// that answer alike are shared or worked out one by one.
+func TestPartsAndOutcomes(t *testing.T) {
+	accounts := mixture(4000)
+	run := func(alone bool, jobs int, whole bool) *Result {
+		system := &estate.System{Name: "mixed", Chooses: estate.ChooseOwn, Default: "p0", AsOf: asOf}
+		d := &divided{fake{system: system, accounts: accounts}}
+		var export Export = d
+		if whole {
+			export = &d.fake
+		}
+		result, err := Run("e", []Subject{mixedSubject(t, export, system)}, Options{Catalogue: setting.Standard(), Examples: 7, Jobs: jobs, alone: alone})
+		if err != nil {
+			t.Fatal(err)
+		}
+		result.Systems[0].Notes = nil
+		for _, list := range [][]Finding{result.Findings, result.Accepted} {
+			for i := range list {
+				for j := range list[i].Reach.Examples {
+					list[i].Reach.Examples[j].place = 0
+				}
+			}
+		}
+		for i := range result.Unknowns {
+			for j := range result.Unknowns[i].Reach.Examples {
+				result.Unknowns[i].Reach.Examples[j].place = 0
+			}
+		}
+		return result
+	}
+	want := run(true, 1, true)
+	if len(want.Findings) < 30 || len(want.Accepted) == 0 || len(want.Unknowns) < 10 {
+		t.Fatalf("the mixture shows too little: %d findings, %d accepted, %d unknown", len(want.Findings), len(want.Accepted), len(want.Unknowns))
+	}
+	for _, jobs := range []int{1, 2, 3, 8} {
+		for _, whole := range []bool{true, false} {
+			got := run(false, jobs, whole)
+			if !reflect.DeepEqual(got, want) {
+				for i := range want.Findings {
+					if i >= len(got.Findings) || !reflect.DeepEqual(got.Findings[i], want.Findings[i]) {
+						t.Errorf("finding %d:\n got %+v\nwant %+v", i, got.Findings[i], want.Findings[i])
+						break
+					}
+				}
+				t.Fatalf("%d jobs, whole %v: another result", jobs, whole)
+			}
+		}
+	}
+}
+
+// TestPartsInOrder: parts are done in their order, accounts are handed over in
+// theirs, and an error of the receiver ends the reading.
+func TestPartsInOrder(t *testing.T) {
+	for _, until := range []int{3000, 0, 1, batchSize - 1, batchSize, 5*batchSize + 7} {
+		d := &divided{fake{system: &estate.System{AsOf: asOf}, accounts: mixture(3000)}}
+		n, last, stop := 0, -1, errors.New("enough")
+		_, err := Run("e", []Subject{mixedSubject(t, d, d.system)}, Options{Catalogue: setting.Standard(), Jobs: 4, Each: func(r *Reached) error {
+			if r.Account.Origin.Line < last {
+				t.Fatalf("line %d comes after %d", r.Account.Origin.Line, last)
+			}
+			last = r.Account.Origin.Line
+			if n++; n > until {
+				return stop
+			}
+			return nil
+		}})
+		if !errors.Is(err, stop) {
+			t.Errorf("until %d: %v", until, err)
+		}
+		for i := 1; i < len(d.notes.List()); i++ {
+			var before, after int
+			fmt.Sscanf(d.notes.List()[i-1].Message, "up to %d", &before)
+			fmt.Sscanf(d.notes.List()[i].Message, "up to %d", &after)
+			if before >= after {
+				t.Fatalf("the part up to %d was done before the one up to %d", before, after)
+			}
+		}
+	}
+}
