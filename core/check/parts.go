@@ -34,7 +34,7 @@ func partsOf(export Export) func(func(Part) error) error {
 	if d, ok := export.(Divided); ok {
 		return d.Parts
 	}
-	return func(yield func(Part) error) error { return inBatches(export, yield) }
+	return func(yield func(Part) error) error { return Batches(export.Accounts, yield) }
 }
 
 var errStopped = errors.New("stopped")
@@ -64,7 +64,9 @@ func (b *batch) Done() {
 	}
 }
 
-func inBatches(export Export, yield func(Part) error) error {
+// Batches divides accounts that can only be read one after the other, by
+// copying them.
+func Batches(accounts func(yield func(*estate.Account) error) error, yield func(Part) error) error {
 	back := make(chan *batch, 64)
 	take := func() *batch {
 		select {
@@ -76,7 +78,7 @@ func inBatches(export Export, yield func(Part) error) error {
 		}
 	}
 	b := take()
-	err := export.Accounts(func(a *estate.Account) error {
+	err := accounts(func(a *estate.Account) error {
 		b.accounts = b.accounts[:len(b.accounts)+1]
 		b.accounts[len(b.accounts)-1].CopyFrom(a)
 		if len(b.accounts) < batchSize {

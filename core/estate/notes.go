@@ -31,6 +31,20 @@ func (n *Notes) Cut(o Origin, format string, args ...any) {
 	n.add(NoteCut, o, fmt.Sprintf(format, args...))
 }
 
+// Join adds what another has noted after this.
+func (n *Notes) Join(other *Notes) {
+	room := refusedShown - n.refused
+	for _, note := range other.list {
+		if note.Kind == NoteRefused {
+			if room--; room < 0 {
+				continue
+			}
+		}
+		n.add(note.Kind, note.Origin, note.Message)
+	}
+	n.refused += other.refused
+}
+
 func (n *Notes) add(kind NoteKind, o Origin, message string) {
 	for _, old := range n.list {
 		if old.Kind == kind && old.Message == message && old.Origin == o {

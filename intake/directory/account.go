@@ -7,6 +7,7 @@ import (
 	"yewcone/core/estate"
 	"yewcone/core/setting"
 	"yewcone/intake/ldif"
+	"yewcone/intake/stamp"
 	"yewcone/intake/stored"
 )
 
@@ -123,7 +124,7 @@ func (e *export) dates(a *estate.Account, x *ldif.Entry) {
 }
 
 func moment(text string) estate.Moment {
-	at, ok := ldif.Stamp(text)
+	at, ok := stamp.Generalized(text)
 	if !ok {
 		return estate.Moment{}
 	}
@@ -142,7 +143,7 @@ func (e *export) state(a *estate.Account, x *ldif.Entry, p policy, hasPolicy boo
 	for i := range x.Attrs {
 		switch x.Attrs[i].Name {
 		case "pwdfailuretime":
-			at, ok := ldif.Stamp(x.Attrs[i].Value)
+			at, ok := stamp.Generalized(x.Attrs[i].Value)
 			if ok && dated && (p.window == 0 || asOf.Sub(at) < time.Duration(p.window)*time.Second) {
 				failures++
 			}
@@ -155,8 +156,8 @@ func (e *export) state(a *estate.Account, x *ldif.Entry, p policy, hasPolicy boo
 }
 
 func enabled(x *ldif.Entry, asOf time.Time, dated bool) estate.Tri {
-	start, hasStart := ldif.Stamp(x.Text("pwdstarttime"))
-	end, hasEnd := ldif.Stamp(x.Text("pwdendtime"))
+	start, hasStart := stamp.Generalized(x.Text("pwdstarttime"))
+	end, hasEnd := stamp.Generalized(x.Text("pwdendtime"))
 	if !hasStart && !hasEnd {
 		return estate.Yes
 	}
@@ -171,7 +172,7 @@ func (e *export) lock(a *estate.Account, since string, p policy, hasPolicy bool)
 	if since == "" || !hasPolicy || !p.lockout {
 		return
 	}
-	at, ok := ldif.Stamp(since)
+	at, ok := stamp.Generalized(since)
 	switch {
 	case strings.HasPrefix(since, "000001010000"):
 		a.Locked, a.LockedUntil = estate.Yes, estate.Never

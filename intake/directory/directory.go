@@ -22,6 +22,7 @@ import (
 	"yewcone/core/estate"
 	"yewcone/intake"
 	"yewcone/intake/ldif"
+	"yewcone/intake/stamp"
 )
 
 // how are the commands that take an export.
@@ -99,7 +100,7 @@ func (e *export) Unread() []check.Unread { return e.files.Unread() }
 // of the default policy and the latest stamp of the server.
 func (e *export) structure(file string, x *ldif.Entry) error {
 	for _, name := range []string{"modifytimestamp", "createtimestamp"} {
-		if at, ok := ldif.Stamp(x.Text(name)); ok && at.After(e.latest) {
+		if at, ok := stamp.Generalized(x.Text(name)); ok && at.After(e.latest) {
 			e.latest = at
 		}
 	}

@@ -8,6 +8,7 @@ import (
 	"yewcone/core/estate"
 	"yewcone/core/setting"
 	"yewcone/intake/ldif"
+	"yewcone/intake/stamp"
 )
 
 // policy is what the reader itself needs of a policy to judge an account.
@@ -38,7 +39,7 @@ func (e *export) addPolicy(file string, x *ldif.Entry) {
 	e.byDN[dn] = len(e.system.Policies)
 	e.system.Policies = append(e.system.Policies, estate.Policy{Name: name, Origin: estate.Origin{File: file, Line: x.Line}})
 	p := &policyReader{e: e, x: x, file: file, policy: &e.system.Policies[len(e.system.Policies)-1]}
-	if at, ok := ldif.Stamp(x.Text("modifytimestamp")); ok {
+	if at, ok := stamp.Generalized(x.Text("modifytimestamp")); ok {
 		p.policy.Changed = estate.At(at)
 	}
 	p.complexity()

@@ -55,46 +55,60 @@ func (f *Files) scanFile(from string, each func(file string, x *Entry) error) er
 		return intake.CannotOpen(from, err)
 	}
 	defer open.Close()
-	r := newReader(open, f.wanted)
+	first := f.passes == 1
+	r := NewEntries(f.wanted)
+	pieces := text.NewPieces(open, AfterEntry)
 	entries := 0
 	for {
-		x, err := r.next()
-		switch {
-		case err == io.EOF:
-			if f.passes == 1 {
-				f.checkEnd(from, open, r, entries)
-				f.unread = append(f.unread, check.Unread{File: from, Names: slices.Sorted(maps.Keys(r.skipped))})
-			}
-			return nil
-		case errors.Is(err, errBadLine):
-			if f.passes == 1 {
-				message := strings.TrimSuffix(err.Error(), ": "+errBadLine.Error())
-				f.notes.Refuse(estate.Origin{File: from, Line: r.rawLine}, "the entry is left out: %s", message)
-			}
-			continue
-		case err != nil:
-			if f.passes == 1 {
-				f.notes.Cut(estate.Origin{File: from, Line: r.line}, "the file cannot be read on: %s", err)
+		piece, err := pieces.Next()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			if first {
+				f.notes.Cut(estate.Origin{File: from, Line: r.Line}, "the file cannot be read on: %s", err)
 			}
 			return nil
 		}
-		entries++
-		if err := each(from, x); err != nil {
-			return err
+		r.Begin(piece)
+		for {
+			x, err := r.Next()
+			var bad *BadEntry
+			if err == io.EOF {
+				break
+			}
+			if errors.As(err, &bad) {
+				if first {
+					f.notes.Refuse(estate.Origin{File: from, Line: bad.Line}, "the entry is left out: %s", bad.Message)
+				}
+				continue
+			}
+			entries++
+			if first {
+				x.own() // what the first pass finds is kept
+			}
+			if err := each(from, x); err != nil {
+				return err
+			}
 		}
 	}
+	if first {
+		f.checkEnd(from, open, r, entries)
+		f.unread = append(f.unread, check.Unread{File: from, Names: slices.Sorted(maps.Keys(r.Skipped))})
+	}
+	return nil
 }
 
 // checkEnd: exports end with the empty line that closes the last entry; one
 // that does not was probably cut off.
-func (f *Files) checkEnd(from string, open *text.File, r *reader, entries int) {
-	origin := estate.Origin{File: from, Line: r.line}
+func (f *Files) checkEnd(from string, open *text.File, r *Entries, entries int) {
+	origin := estate.Origin{File: from, Line: r.Line}
 	switch {
 	case entries == 0:
 		f.notes.Cut(origin, "no LDIF entries were found here; take the export again")
 	case !open.EndsInLine():
 		f.notes.Cut(origin, "the file ends in the middle of a line: it was cut off; take the export again")
-	case !r.closed:
+	case !r.Closed:
 		f.notes.Cut(origin, "the file ends without the empty line that closes an entry: it may have been cut off; take the export again, or add the line if the file is whole")
 	}
 }

@@ -3,7 +3,6 @@ package ldif
 import (
 	"slices"
 	"strings"
-	"time"
 
 	"github.com/go-ldap/ldap/v3"
 )
@@ -39,26 +38,4 @@ func UnitOf(dn string) string {
 	}
 	slices.Reverse(units)
 	return strings.Join(units, "/")
-}
-
-// Stamp reads a generalized time in UTC such as 20260902064800Z, with or
-// without a fraction of a second.
-func Stamp(text string) (time.Time, bool) {
-	if len(text) < 15 || text[len(text)-1] != 'Z' {
-		return time.Time{}, false
-	}
-	n := [6]int{}
-	for i, width := range [...]int{4, 2, 2, 2, 2, 2} {
-		start := []int{0, 4, 6, 8, 10, 12}[i]
-		for _, c := range text[start : start+width] {
-			if c < '0' || c > '9' {
-				return time.Time{}, false
-			}
-			n[i] = n[i]*10 + int(c-'0')
-		}
-	}
-	if n[1] < 1 || n[1] > 12 || n[2] < 1 || n[2] > 31 || n[3] > 23 || n[4] > 59 || n[5] > 60 {
-		return time.Time{}, false
-	}
-	return time.Date(n[0], time.Month(n[1]), n[2], n[3], n[4], n[5], 0, time.UTC), true
 }

@@ -3,17 +3,13 @@
 package ldif
 
 import (
-	"bufio"
-	"bytes"
 	"encoding/base64"
-	"errors"
 	"fmt"
 	"io"
 	"strings"
-)
 
-// maxEntry bounds the bytes of one entry, against hostile files.
-const maxEntry = 64 << 20
+	"yewcone/intake/text"
+)
 
 // An Attribute is one line of an entry, unfolded and decoded.
 type Attribute struct {
@@ -22,7 +18,9 @@ type Attribute struct {
 	Line  int // where it begins, counted from 1
 }
 
-// An Entry is one record. It is only good until the next one is read.
+// An Entry is one record. It is only good until the next one is read; its
+// texts are parts of the piece it was read from, so that whoever keeps them
+// must copy them.
 type Entry struct {
 	DN    string
 	Line  int // of its dn
@@ -55,43 +53,89 @@ func (e *Entry) Is(class string) bool {
 	return false
 }
 
-// A reader reads the content records of LDIF (RFC 2849): folded lines, base64
-// values, comments, CR LF. What slows a general reader down it leaves out:
-// every entry reuses the memory of the one before.
-type reader struct {
-	r       *bufio.Reader
-	line    int // of the last line read
-	entry   Entry
-	names   map[string]string
-	wanted  map[string]bool // attributes that are kept, in small letters
-	skipped map[string]bool // attributes that are not
-	raw     []byte          // the unfolded line
+// own makes the entry's texts independent of the piece.
+func (e *Entry) own() {
+	e.DN = strings.Clone(e.DN)
+	for i := range e.Attrs {
+		e.Attrs[i].Value = strings.Clone(e.Attrs[i].Value)
+	}
+}
+
+// Entries reads the content records of LDIF (RFC 2849) out of a piece of a
+// file: folded lines, base64 values, comments, CR LF. What slows a general
+// reader down it leaves out: every entry reuses the memory of the one before,
+// and values are parts of the piece.
+type Entries struct {
+	Wanted  map[string]bool // attributes that are kept, in small letters
+	Skipped map[string]bool // attributes that were not
+	Line    int             // of the last line read
+	Closed  bool            // the last entry was followed by an empty line
+
+	text  string
+	pos   int
+	entry Entry
+	known []knownName // the names of the entry before, in their order
+	at    int         // in known
+	names map[string]string
+
+	raw     string // the unfolded line
 	rawLine int
-	closed  bool // the last entry was followed by an empty line
+	folded  []byte
+	decoded []byte
+	late    []lateValue
 }
 
-// errBadLine is wrapped by errors about one line; the reader can go on with
-// the next entry.
-var errBadLine = errors.New("no LDIF")
+type knownName struct{ raw, name string }
 
-func newReader(r io.Reader, wanted map[string]bool) *reader {
-	return &reader{r: bufio.NewReaderSize(r, 1<<16), names: map[string]string{}, wanted: wanted, skipped: map[string]bool{}}
+// A lateValue is a value that had to be put together; it becomes a text when
+// the entry is whole.
+type lateValue struct{ attr, from, to int }
+
+// AfterEntry cuts after the last empty line.
+func AfterEntry(s string) int {
+	unix, dos := strings.LastIndex(s, "\n\n"), strings.LastIndex(s, "\n\r\n")
+	if unix >= dos {
+		if unix < 0 {
+			return 0
+		}
+		return unix + 2
+	}
+	return dos + 3
 }
 
-// next returns the next entry, io.EOF at the end, or an error that wraps
-// errBadLine and names the line in the reader's field rawLine.
-func (r *reader) next() (*Entry, error) {
+// NewEntries returns the entries of a file's first piece.
+func NewEntries(wanted map[string]bool) *Entries {
+	return &Entries{Wanted: wanted, Skipped: map[string]bool{}, names: map[string]string{}}
+}
+
+// Begin goes on with a piece.
+func (r *Entries) Begin(piece text.Piece) {
+	r.text, r.pos, r.Line = piece.Text, 0, piece.Line-1
+}
+
+// A BadEntry is an entry that cannot be read; the reading goes on after it.
+type BadEntry struct {
+	Line    int
+	Message string
+}
+
+func (b *BadEntry) Error() string { return b.Message }
+
+func (r *Entries) bad(format string, args ...any) error {
+	return &BadEntry{r.rawLine, fmt.Sprintf(format, args...)}
+}
+
+// Next returns the next entry, io.EOF at the end of the piece, or a *BadEntry.
+func (r *Entries) Next() (*Entry, error) {
 	e := &r.entry
 	e.DN, e.Line, e.Attrs = "", 0, e.Attrs[:0]
-	size := 0
+	r.at, r.late, r.decoded = 0, r.late[:0], r.decoded[:0]
 	for {
-		ok, err := r.logical()
-		if err != nil {
-			return nil, err
-		}
-		if !ok || len(r.raw) == 0 {
+		ok := r.logical()
+		if !ok || r.raw == "" {
 			if e.Line > 0 {
-				r.closed = ok
+				r.Closed = ok
+				r.settle(e)
 				return e, nil
 			}
 			if !ok {
@@ -102,9 +146,6 @@ func (r *reader) next() (*Entry, error) {
 		if r.raw[0] == '#' {
 			continue
 		}
-		if size += len(r.raw); size > maxEntry {
-			return nil, fmt.Errorf("an entry of more than %d MB: %w", maxEntry>>20, errBadLine)
-		}
 		if err := r.attribute(e); err != nil {
 			r.skip()
 			return nil, err
@@ -112,15 +153,30 @@ func (r *reader) next() (*Entry, error) {
 	}
 }
 
+// settle makes texts of the values that had to be put together.
+func (r *Entries) settle(e *Entry) {
+	if len(r.late) == 0 {
+		return
+	}
+	all := string(r.decoded)
+	for _, l := range r.late {
+		if l.attr < 0 {
+			e.DN = all[l.from:l.to]
+		} else {
+			e.Attrs[l.attr].Value = all[l.from:l.to]
+		}
+	}
+}
+
 // attribute adds the unfolded line to the entry, if its name is wanted.
-func (r *reader) attribute(e *Entry) error {
-	colon := bytes.IndexByte(r.raw, ':')
+func (r *Entries) attribute(e *Entry) error {
+	colon := strings.IndexByte(r.raw, ':')
 	if colon <= 0 {
-		return fmt.Errorf("expected \"attribute: value\", found no colon: %w", errBadLine)
+		return r.bad("expected \"attribute: value\", found no colon")
 	}
 	name, ok := r.intern(r.raw[:colon])
 	if !ok {
-		return fmt.Errorf("%.40q is no name of an attribute: %w", r.raw[:colon], errBadLine)
+		return r.bad("%.40q is no name of an attribute", r.raw[:colon])
 	}
 	switch {
 	case e.Line == 0 && name == "version":
@@ -129,13 +185,17 @@ func (r *reader) attribute(e *Entry) error {
 		r.skip() // what a search tool writes after the entries
 		return nil
 	case e.Line == 0 && name != "dn":
-		return fmt.Errorf("an entry must begin with \"dn:\", found %.40q: %w", r.raw[:colon], errBadLine)
+		return r.bad("an entry must begin with \"dn:\", found %.40q", r.raw[:colon])
 	case name == "changetype":
-		return fmt.Errorf("this is a list of changes, not an export; take it with slapcat or a search: %w", errBadLine)
+		return r.bad("this is a list of changes, not an export; take it with slapcat or a search")
 	case e.Line != 0 && name == "":
 		return nil
 	}
-	value, err := decodeValue(name, r.raw[colon+1:])
+	attr := -1
+	if e.Line > 0 {
+		attr = len(e.Attrs)
+	}
+	value, err := r.value(attr, name, r.raw[colon+1:])
 	if err != nil {
 		return err
 	}
@@ -147,105 +207,111 @@ func (r *reader) attribute(e *Entry) error {
 	return nil
 }
 
-// decodeValue reads what follows the first colon: " value", ": base64" or
-// "< url".
-func decodeValue(name string, rest []byte) (string, error) {
+// value reads what follows the first colon: " value", ": base64" or "< url".
+func (r *Entries) value(attr int, name, rest string) (string, error) {
+	from := len(r.decoded)
 	switch {
-	case len(rest) > 0 && rest[0] == ':':
-		decoded, err := base64.StdEncoding.DecodeString(string(bytes.TrimSpace(rest[1:])))
-		if err != nil {
-			return "", fmt.Errorf("the value of %s is not base64 as \"::\" says: %w", name, errBadLine)
+	case rest != "" && rest[0] == ':':
+		encoded := strings.TrimSpace(rest[1:])
+		r.folded = append(r.folded[:0], encoded...)
+		var err error
+		if r.decoded, err = base64.StdEncoding.AppendDecode(r.decoded, r.folded); err != nil {
+			return "", r.bad("the value of %s is not base64 as \"::\" says", name)
 		}
-		return string(decoded), nil
-	case len(rest) > 0 && rest[0] == '<':
-		return "", fmt.Errorf("the value of %s stands in another file (\":<\"), which is not read: %w", name, errBadLine)
+	case rest != "" && rest[0] == '<':
+		return "", r.bad("the value of %s stands in another file (\":<\"), which is not read", name)
+	default:
+		return strings.TrimLeft(rest, " "), nil
 	}
-	return string(bytes.TrimLeft(rest, " ")), nil
+	r.late = append(r.late, lateValue{attr, from, len(r.decoded)})
+	return "", nil
 }
 
 // intern returns an attribute's name in small letters without its options, or
 // "" when nobody wants it, without making a new string each time; false for
-// what is no name.
-func (r *reader) intern(name []byte) (string, bool) {
-	if lower, ok := r.names[string(name)]; ok {
-		return lower, true
+// what is no name. Entries mostly name the same attributes in the same order.
+func (r *Entries) intern(raw string) (string, bool) {
+	if r.at < len(r.known) && r.known[r.at].raw == raw {
+		r.at++
+		return r.known[r.at-1].name, true
 	}
-	for _, c := range name {
+	name, ok := r.names[raw]
+	if !ok {
+		if name, ok = r.fold(raw); !ok {
+			return "", false
+		}
+		raw = strings.Clone(raw)
+		if len(r.names) < 10000 {
+			r.names[raw] = name
+		}
+	}
+	if len(r.known) < 1000 {
+		r.known = append(r.known[:min(r.at, len(r.known))], knownName{raw, name})
+		r.at = len(r.known)
+	}
+	return name, true
+}
+
+func (r *Entries) fold(raw string) (string, bool) {
+	for _, c := range []byte(raw) {
 		if !(c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '-' || c == '.' || c == ';' || c == '_') {
 			return "", false
 		}
 	}
-	plain, _, _ := strings.Cut(string(name), ";")
+	plain, _, _ := strings.Cut(raw, ";")
 	lower := strings.ToLower(plain)
-	if !r.wanted[lower] {
-		r.skipped[plain] = true
-		lower = ""
+	if !r.Wanted[lower] {
+		r.Skipped[strings.Clone(plain)] = true
+		return "", true
 	}
-	if len(r.names) < 10000 {
-		r.names[string(name)] = lower
-	}
-	return lower, true
+	return strings.Clone(lower), true
 }
 
 // skip reads on to the empty line that ends the entry.
-func (r *reader) skip() {
+func (r *Entries) skip() {
 	line := r.rawLine
-	for {
-		ok, err := r.logical()
-		if err != nil || !ok || len(r.raw) == 0 {
-			break
-		}
+	for r.logical() && r.raw != "" {
 	}
 	r.rawLine = line
-	r.closed = true
+	r.Closed = true
 }
 
-// logical reads one line into r.raw with those that continue it; false at the
-// end of the file.
-func (r *reader) logical() (bool, error) {
-	first, ok, err := r.physical()
-	if !ok || err != nil {
-		return ok, err
+// logical reads one line with those that continue it; false at the end of the
+// piece.
+func (r *Entries) logical() bool {
+	line, ok := r.physical()
+	if !ok {
+		return false
 	}
-	r.rawLine = r.line
-	r.raw = append(r.raw[:0], first...)
-	for len(r.raw) > 0 {
-		next, err := r.r.Peek(1)
-		if err != nil || next[0] != ' ' {
-			break
-		}
-		more, _, err := r.physical()
-		if err != nil {
-			return false, err
-		}
-		r.raw = append(r.raw, more[1:]...)
-		if len(r.raw) > maxEntry {
-			return false, fmt.Errorf("a line of more than %d MB: %w", maxEntry>>20, errBadLine)
-		}
+	r.raw, r.rawLine, r.folded = line, r.Line, r.folded[:0]
+	if line == "" || r.pos >= len(r.text) || r.text[r.pos] != ' ' {
+		return true
 	}
-	return true, nil
+	r.folded = append(r.folded, line...)
+	for r.pos < len(r.text) && r.text[r.pos] == ' ' {
+		more, _ := r.physical()
+		r.folded = append(r.folded, more[1:]...)
+	}
+	r.raw = string(r.folded)
+	return true
 }
 
 // physical reads one line without its end.
-func (r *reader) physical() ([]byte, bool, error) {
-	line, err := r.r.ReadSlice('\n')
-	if err == bufio.ErrBufferFull {
-		long := append([]byte(nil), line...)
-		for err == bufio.ErrBufferFull && len(long) <= maxEntry {
-			line, err = r.r.ReadSlice('\n')
-			long = append(long, line...)
-		}
-		line = long
+func (r *Entries) physical() (string, bool) {
+	if r.pos >= len(r.text) {
+		return "", false
 	}
-	if err == io.EOF && len(line) == 0 {
-		return nil, false, nil
+	rest := r.text[r.pos:]
+	end := strings.IndexByte(rest, '\n')
+	if end < 0 {
+		end = len(rest)
+		r.pos = len(r.text)
+	} else {
+		r.pos += end + 1
 	}
-	if err != nil && err != io.EOF {
-		return nil, false, err
+	r.Line++
+	for end > 0 && rest[end-1] == '\r' {
+		end--
 	}
-	r.line++
-	for len(line) > 0 && (line[len(line)-1] == '\n' || line[len(line)-1] == '\r') {
-		line = line[:len(line)-1]
-	}
-	return line, true, nil
+	return rest[:end], true
 }

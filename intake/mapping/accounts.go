@@ -70,9 +70,9 @@ var (
 		"account_ends":     func(a *estate.Account) *estate.Moment { return &a.Ends },
 		"locked_until":     func(a *estate.Account) *estate.Moment { return &a.LockedUntil },
 	}
-	listFacts = map[string]func(*estate.Account, []string){
-		"groups": func(a *estate.Account, l []string) { a.Groups, a.GroupsKnown = append(a.Groups, l...), true },
-		"roles":  func(a *estate.Account, l []string) { a.Roles, a.RolesKnown = append(a.Roles, l...), true },
+	listFacts = map[string]func(*estate.Account) (list *[]string, known *bool){
+		"groups": func(a *estate.Account) (*[]string, *bool) { return &a.Groups, &a.GroupsKnown },
+		"roles":  func(a *estate.Account) (*[]string, *bool) { return &a.Roles, &a.RolesKnown },
 	}
 )
 
@@ -110,7 +110,7 @@ func (e *export) prepareAccounts() error {
 
 func (e *export) prepareFile(source *accountsTable, file strictyaml.Text) error {
 	r := accountReader{shape: shape{source.Form, source.Rows, source.Sheet, source.Heading}}
-	t, err := e.openTable(e.fileOf(file.Value), r.shape)
+	t, err := e.openTable(e.fileOf(file.Value), r.shape, &e.notes)
 	if err != nil {
 		return err
 	}
@@ -190,12 +190,17 @@ func (p *plan) putter(key strictyaml.Text, source *factSource) func(*estate.Acco
 	if field, ok := dateFacts[name]; ok {
 		return p.datePutter(field, key, source)
 	}
-	if add, ok := listFacts[name]; ok {
+	if field, ok := listFacts[name]; ok {
 		split := cmp.Or(source.Split, "\n") // as the elements of a JSON list come
 		return func(a *estate.Account, text string) bool {
-			add(a, nil)
-			for part := range strings.SplitSeq(text, split) {
-				add(a, nonEmpty(strings.TrimSpace(part)))
+			list, known := field(a)
+			*known = true
+			for rest, more := text, true; more; {
+				var part string
+				part, rest, more = strings.Cut(rest, split)
+				if part = strings.TrimSpace(part); part != "" {
+					*list = append(*list, part)
+				}
 			}
 			return true
 		}
@@ -213,13 +218,6 @@ func (p *plan) putter(key strictyaml.Text, source *factSource) func(*estate.Acco
 	return nil
 }
 
-func nonEmpty(text string) []string {
-	if text == "" {
-		return nil
-	}
-	return []string{text}
-}
-
 func (p *plan) textPutter(field func(*estate.Account) *string, name string, source *factSource) func(*estate.Account, string) bool {
 	words := map[string]string{}
 	for _, w := range source.Words {
@@ -227,6 +225,12 @@ func (p *plan) textPutter(field func(*estate.Account) *string, name string, sour
 			p.choice(w.Value, estate.Kinds...)
 		}
 		words[w.Key.Value] = w.Value.Value
+	}
+	if len(words) == 0 && name != "kind" {
+		return func(a *estate.Account, text string) bool {
+			*field(a) = text
+			return true
+		}
 	}
 	return func(a *estate.Account, text string) bool {
 		if word, ok := words[text]; ok {
@@ -239,14 +243,32 @@ func (p *plan) textPutter(field func(*estate.Account) *string, name string, sour
 	}
 }
 
+// triWords are the few words that answer a question; the last of a word
+// counts.
+type triWords []triWord
+
+type triWord struct {
+	text   string
+	answer estate.Tri
+}
+
+func (w triWords) find(text string) (estate.Tri, bool) {
+	for i := len(w) - 1; i >= 0; i-- {
+		if w[i].text == text {
+			return w[i].answer, true
+		}
+	}
+	return estate.Unknown, false
+}
+
 func (p *plan) triPutter(field func(*estate.Account) *estate.Tri, source *factSource) func(*estate.Account, string) bool {
-	answers := map[string]estate.Tri{}
+	var answers triWords
 	add := func(list, fallback []string, t estate.Tri) {
 		if len(source.Yes) == 0 && len(source.No) == 0 {
 			list = fallback
 		}
 		for _, text := range list {
-			answers[text] = t
+			answers = append(answers, triWord{text, t})
 		}
 	}
 	add(source.Yes, p.file.Yes, estate.Yes)
@@ -259,7 +281,7 @@ func (p *plan) triPutter(field func(*estate.Account) *estate.Tri, source *factSo
 		p.fail(source.From, "which words mean yes and no is not said; add \"yes\" and \"no\" here or at the top of the mapping")
 	}
 	return func(a *estate.Account, text string) bool {
-		answer, ok := answers[text]
+		answer, ok := answers.find(text)
 		if !ok {
 			answer = others
 		}
@@ -290,11 +312,12 @@ func (p *plan) datePutter(field func(*estate.Account) *estate.Moment, key strict
 		}
 	}
 	return func(a *estate.Account, text string) bool {
-		at, ok := empty, true
-		if text != "" {
-			if at, ok = words[text]; !ok {
-				at, ok = form.parse(text, p.zone)
-			}
+		at, ok := empty, text == ""
+		if !ok && len(words) > 0 {
+			at, ok = words[text]
+		}
+		if !ok {
+			at, ok = form.parse(text, p.zone)
 		}
 		*field(a) = at
 		return ok
@@ -318,63 +341,32 @@ func (p *plan) storagePutter(source *factSource) func(*estate.Account, string) b
 	}
 }
 
-// Accounts streams the rows of all account tables.
-func (e *export) Accounts(yield func(*estate.Account) error) error {
-	var a estate.Account
-	for i := range e.accounts {
-		r := &e.accounts[i]
-		t, err := e.openTable(r.name, r.shape)
-		if err != nil {
-			e.notes.Cut(estate.Origin{File: r.name}, "the file cannot be read a second time: %s", err)
-			continue
-		}
-		if !r.bind(e.plan, t) {
-			e.notes.Cut(estate.Origin{File: r.name}, "the file changed while it was read")
-			t.close()
-			continue
-		}
-		for row, line := t.next(); row != nil; row, line = t.next() {
-			a.Reset()
-			a.Origin = estate.Origin{File: r.name, Line: line}
-			if !e.fill(&a, r, row, line) {
-				continue
-			}
-			if err := yield(&a); err != nil {
-				t.close()
-				return err
-			}
-		}
-		t.close()
-	}
-	return nil
-}
-
 // fill puts a row into the account; false when the row names nobody.
-func (e *export) fill(a *estate.Account, r *accountReader, row []string, line int) bool {
+func (r *accountReader) fill(a *estate.Account, row []string, line int, e *export, notes *estate.Notes) bool {
 	for _, put := range r.fixed {
 		put(a)
 	}
 	for i := range r.columns {
 		c := &r.columns[i]
-		text := strings.TrimSpace(row[c.index])
+		text := trimmed(row[c.index])
 		if text == "null" {
 			text = ""
 		}
 		switch {
 		case c.put(a, text):
 		case c.fact == "storage": // never show what may be a stored password
-			e.notes.Refuse(estate.Origin{File: r.name, Line: line}, "storage: the text here is not understood; say under \"words\" what it means")
+			notes.Refuse(estate.Origin{File: r.name, Line: line}, "storage: the text here is not understood; say under \"words\" what it means")
 		default:
-			e.notes.Refuse(estate.Origin{File: r.name, Line: line}, "%s: %q is not understood", c.fact, text)
+			notes.Refuse(estate.Origin{File: r.name, Line: line}, "%s: %q is not understood", c.fact, text)
 		}
 	}
 	for i := range r.own {
 		o := &r.own[i]
-		text := strings.TrimSpace(row[o.index])
+		text := trimmed(row[o.index])
 		v, said, problem := e.plan.value(&o.taker, text)
 		origin := estate.Origin{File: r.name, Line: line, Text: o.taker.from.Value + ": " + text}
 		if problem != "" {
-			e.notes.Refuse(origin, "%s: %s", o.taker.def.Name, problem)
+			notes.Refuse(origin, "%s: %s", o.taker.def.Name, problem)
 		} else if said {
 			a.Overrides = append(a.Overrides, estate.Override{Setting: o.taker.id, Sourced: estate.Sourced{Value: v, Origin: origin}})
 		}
@@ -383,8 +375,16 @@ func (e *export) fill(a *estate.Account, r *accountReader, row []string, line in
 		a.Enabled = estate.No
 	}
 	if a.Login == "" {
-		e.notes.Refuse(estate.Origin{File: r.name, Line: line}, "the row has no sign-in name")
+		notes.Refuse(estate.Origin{File: r.name, Line: line}, "the row has no sign-in name")
 		return false
 	}
 	return true
+}
+
+// trimmed is strings.TrimSpace, at once for what has no space.
+func trimmed(s string) string {
+	if s == "" || s[0] > ' ' && s[len(s)-1] > ' ' && s[0] < 0x80 && s[len(s)-1] < 0x80 {
+		return s
+	}
+	return strings.TrimSpace(s)
 }

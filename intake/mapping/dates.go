@@ -9,7 +9,7 @@ import (
 
 	"yewcone/core/estate"
 	"yewcone/core/nearword"
-	"yewcone/core/strictyaml"
+	"yewcone/intake/stamp"
 )
 
 // A dateForm reads dates that are written in one way.
@@ -19,7 +19,7 @@ type dateForm struct {
 	special string
 }
 
-var specialForms = []string{"iso 8601", "epoch seconds", "epoch milliseconds", "epoch days", "spreadsheet days"}
+var specialForms = []string{"iso 8601", "generalized time", "epoch seconds", "epoch milliseconds", "epoch days", "filetime", "spreadsheet days"}
 
 // patternParts are the parts of a pattern, longest first, and what package
 // time calls them. "mm" is the month, or the minute once an hour was written.
@@ -28,9 +28,8 @@ var patternParts = []struct{ part, layout string }{
 	{"dd", "02"}, {"hh", "15"}, {"ss", "05"}, {"d", "2"},
 }
 
-// newDateForm reads a pattern such as "dd/mm/yyyy hh:mm", or one of "iso
-// 8601", "epoch seconds", "epoch milliseconds", "epoch days" and "spreadsheet
-// days".
+// newDateForm reads a pattern such as "dd/mm/yyyy hh:mm", or one of
+// specialForms.
 func newDateForm(pattern string) (*dateForm, error) {
 	lower := strings.ToLower(pattern)
 	for _, s := range specialForms {
@@ -102,20 +101,19 @@ func (f *dateForm) parse(text string, zone *time.Location) (estate.Moment, bool)
 		}
 		return estate.At(at), true
 	}
-	if f.special == "iso 8601" {
-		at, err := strictyaml.ParseDate(text)
-		if err != nil {
-			return estate.Moment{}, false
-		}
-		if len(text) == len(time.DateOnly) {
-			return estate.OnDay(at), true
-		}
-		return estate.At(at), true
-	}
-	if f.special == "spreadsheet days" {
+	switch f.special {
+	case "iso 8601":
+		return stamp.ISO(text, zone)
+	case "generalized time":
+		at, ok := stamp.Generalized(text)
+		return estate.At(at), ok
+	case "spreadsheet days":
 		return spreadsheetDays(text)
 	}
 	n, err := strconv.ParseInt(text, 10, 64)
+	if f.special == "filetime" {
+		return filetime(n, err)
+	}
 	if err != nil || n < -1<<50 || n > 1<<50 {
 		return estate.Moment{}, false
 	}
@@ -126,6 +124,15 @@ func (f *dateForm) parse(text string, zone *time.Location) (estate.Moment, bool)
 		return estate.OnDay(time.Unix(n%(1<<30)*86400, 0)), true
 	}
 	return estate.At(time.Unix(n, 0)), true
+}
+
+// filetime reads 100 nanoseconds since 1601; 0 and the largest number mean no
+// date, and what they mean is for the mapping to say.
+func filetime(n int64, err error) (estate.Moment, bool) {
+	if err != nil || n <= 0 || n > 2650467743999999999 { // the year 9999
+		return estate.Moment{}, false
+	}
+	return estate.At(time.Unix(n/1e7-11644473600, 0)), true
 }
 
 // spreadsheetDays reads days since 1899-12-30 with their fraction, to the

@@ -1,6 +1,7 @@
 package mapping
 
 import (
+	"bufio"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -137,8 +138,12 @@ type jsonRow struct {
 	line int
 }
 
-func (e *export) openJSON(name string, f *text.File, s shape) (table, error) {
-	t := &jsonTable{name: name, file: f, counter: text.NewCounter(f), notes: &e.notes}
+func (e *export) openJSON(name string, f *text.File, s shape, notes *estate.Notes) (table, error) {
+	buffered := bufio.NewReaderSize(f, 1<<16)
+	if s.rows == nil && objectPerLine(buffered) {
+		return newJSONLines(name, f, buffered, notes), nil
+	}
+	t := &jsonTable{name: name, file: f, counter: text.NewCounter(buffered), notes: notes}
 	t.decoder = json.NewDecoder(t.counter)
 	t.decoder.UseNumber()
 	if s.rows != nil {
@@ -184,13 +189,9 @@ func (t *jsonTable) next() ([]string, int) {
 	t.count++
 	t.row = t.row[:0]
 	for i, steps := range t.steps {
-		nodes := follow(r.node, steps, nil)
-		t.found[i] = t.found[i] || len(nodes) > 0
-		var texts []string
-		for _, n := range nodes {
-			texts = append(texts, plainText(n))
-		}
-		t.row = append(t.row, strings.Join(texts, "\n"))
+		value, found := joined(follow(r.node, steps, nil))
+		t.found[i] = t.found[i] || found
+		t.row = append(t.row, value)
 	}
 	return t.row, r.line
 }
@@ -206,9 +207,14 @@ func (t *jsonTable) end(err error) {
 		t.notes.Cut(origin, "no rows were found here; check \"rows\" in the mapping")
 		return
 	}
-	for i, found := range t.found {
-		if !found {
-			t.notes.Remark(estate.Origin{File: t.name}, "the path %s leads nowhere in this file; what it was to bring stays unknown", t.paths[i])
+	leadNowhere(t.name, t.paths, t.found, t.notes)
+}
+
+// leadNowhere notes the paths that no row had.
+func leadNowhere(file string, paths []string, found []bool, notes *estate.Notes) {
+	for i := range found {
+		if !found[i] {
+			notes.Remark(estate.Origin{File: file}, "the path %s leads nowhere in this file; what it was to bring stays unknown", paths[i])
 		}
 	}
 }

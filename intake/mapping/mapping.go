@@ -60,6 +60,13 @@ func (e *export) leftOver(file string, names []string, taken map[string]bool) {
 	}
 }
 
+// addUnread notes what a file has left, once.
+func (e *export) addUnread(u check.Unread) {
+	if len(u.Names) > 0 && !slices.ContainsFunc(e.unread, func(old check.Unread) bool { return old.File == u.File }) {
+		e.unread = append(e.unread, u)
+	}
+}
+
 func open(r *intake.Request) (check.Export, error) {
 	if r.Mapping == "" {
 		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System + "\" is read as mapping and needs \"mapping\" in its export"}
@@ -122,7 +129,7 @@ func lastPart(path string) string {
 
 // settings reads one table of settings into policies.
 func (e *export) settings(s *settingsTable) error {
-	t, err := e.openTable(e.fileOf(s.File.Value), shape{s.Form, s.Rows, s.Sheet, s.Heading})
+	t, err := e.openTable(e.fileOf(s.File.Value), shape{s.Form, s.Rows, s.Sheet, s.Heading}, &e.notes)
 	if err != nil {
 		return err
 	}

@@ -33,7 +33,7 @@ func takeSamples(r *intake.Request, name string) ([]sample, error) {
 		defer t.close()
 		return []sample{{file: base, header: iniHeader, rows: firstRows(t)}}, nil
 	}
-	t, err := e.openTable(name, shape{})
+	t, err := e.openTable(name, shape{}, &e.notes)
 	if err != nil {
 		return nil, err
 	}

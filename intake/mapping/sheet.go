@@ -33,7 +33,7 @@ type sheetTable struct {
 	notes  *estate.Notes
 }
 
-func (e *export) openSheet(name string, s shape) (table, error) {
+func (e *export) openSheet(name string, s shape, notes *estate.Notes) (table, error) {
 	book, err := excelize.OpenFile(e.request.Path(name), excelize.Options{UnzipSizeLimit: maxWorkbook, UnzipXMLSizeLimit: maxPart})
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, intake.CannotOpen(name, err)
@@ -41,7 +41,7 @@ func (e *export) openSheet(name string, s shape) (table, error) {
 	if err != nil {
 		return nil, &intake.Unreadable{File: name, Message: "no workbook: " + err.Error() + "; take the export again", Err: err}
 	}
-	t := &sheetTable{name: name, book: book, notes: &e.notes}
+	t := &sheetTable{name: name, book: book, notes: notes}
 	sheets := book.GetSheetList()
 	sheet := sheets[0]
 	if s.sheet != nil {

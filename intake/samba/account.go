@@ -11,6 +11,7 @@ import (
 	"yewcone/core/estate"
 	"yewcone/core/setting"
 	"yewcone/intake/ldif"
+	"yewcone/intake/stamp"
 )
 
 // The bits of userAccountControl.
@@ -191,7 +192,7 @@ func later(x *ldif.Entry) estate.Moment {
 }
 
 func stampMoment(text string) estate.Moment {
-	at, ok := ldif.Stamp(text)
+	at, ok := stamp.Generalized(text)
 	if !ok {
 		return estate.Moment{}
 	}

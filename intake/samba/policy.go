@@ -8,6 +8,7 @@ import (
 	"yewcone/core/estate"
 	"yewcone/core/setting"
 	"yewcone/intake/ldif"
+	"yewcone/intake/stamp"
 )
 
 // attributes names where the settings stand; a settings object of its own has
@@ -42,7 +43,7 @@ func (e *export) addPolicy(file string, x *ldif.Entry, name string, from attribu
 	}
 	e.system.Policies = append(e.system.Policies, estate.Policy{Name: name, Origin: estate.Origin{File: file, Line: x.Line}})
 	p := &policyReader{e: e, x: x, file: file, policy: &e.system.Policies[len(e.system.Policies)-1]}
-	if at, ok := ldif.Stamp(x.Text("whenchanged")); ok {
+	if at, ok := stamp.Generalized(x.Text("whenchanged")); ok {
 		p.policy.Changed = estate.At(at)
 	}
 	s := settings{reversible: p.on(from.reversible, propertyReversible), guid: guidBytes(x.Text("objectguid"))}

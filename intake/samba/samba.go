@@ -27,6 +27,7 @@ import (
 	"yewcone/core/setting"
 	"yewcone/intake"
 	"yewcone/intake/ldif"
+	"yewcone/intake/stamp"
 )
 
 // how are the commands that take an export.
@@ -120,7 +121,7 @@ func (e *export) Unread() []check.Unread { return e.files.Unread() }
 
 // structure gathers policies and groups.
 func (e *export) structure(file string, x *ldif.Entry) error {
-	if at, ok := ldif.Stamp(x.Text("whenchanged")); ok && at.After(e.latest) {
+	if at, ok := stamp.Generalized(x.Text("whenchanged")); ok && at.After(e.latest) {
 		e.latest = at
 	}
 	dn := ldif.NormalDN(x.DN)

@@ -1,0 +1,474 @@
+package mapping
+
+import (
+	"encoding/json"
+	"fmt"
+	"strings"
+	"unicode/utf16"
+	"unicode/utf8"
+)
+
+// A jsonNode says which members of an object bring columns.
+type jsonNode struct {
+	kids []jsonKid
+}
+
+type jsonKid struct {
+	name    string
+	columns []int     // that take the member's value as it is
+	inner   *jsonNode // members of the member; nil for none
+	odd     []oddPath // paths on from it that are more than names
+}
+
+type oddPath struct {
+	steps  []step
+	column int
+}
+
+// jsonTree puts paths together; nil when one of them leads to the row itself
+// or begins with anything but a name.
+func jsonTree(paths [][]step) *jsonNode {
+	root := &jsonNode{}
+	for column, steps := range paths {
+		if len(steps) == 0 || steps[0].kind != toMember {
+			return nil
+		}
+		root.add(steps, column)
+	}
+	return root
+}
+
+func (n *jsonNode) add(steps []step, column int) {
+	kid := n.kid(steps[0].name)
+	switch rest := steps[1:]; {
+	case len(rest) == 0:
+		kid.columns = append(kid.columns, column)
+	case rest[0].kind == toMember:
+		if kid.inner == nil {
+			kid.inner = &jsonNode{}
+		}
+		kid.inner.add(rest, column)
+	default:
+		kid.odd = append(kid.odd, oddPath{rest, column})
+	}
+}
+
+func (n *jsonNode) kid(name string) *jsonKid {
+	for i := range n.kids {
+		if n.kids[i].name == name {
+			return &n.kids[i]
+		}
+	}
+	n.kids = append(n.kids, jsonKid{name: name})
+	return &n.kids[len(n.kids)-1]
+}
+
+// jsonLine reads one object per text, straight into the columns of a tree. It
+// accepts what encoding/json accepts, and makes no value that is not asked
+// for.
+type jsonLine struct {
+	s     string
+	i     int
+	row   []string
+	found []bool
+}
+
+// maxNesting bounds how deep values may lie, as encoding/json does.
+const maxNesting = 10000
+
+type badJSON struct {
+	column int // counted from 1
+	what   string
+}
+
+func (b *badJSON) Error() string { return fmt.Sprintf("column %d: %s", b.column, b.what) }
+
+func (p *jsonLine) fail(expected string) error {
+	if p.i >= len(p.s) {
+		return &badJSON{len(p.s) + 1, "expected " + expected + ", found the end of the line"}
+	}
+	r, _ := utf8.DecodeRuneInString(p.s[p.i:])
+	return &badJSON{p.i + 1, fmt.Sprintf("expected %s, found %q", expected, r)}
+}
+
+// read reads an object that takes up the whole text.
+func (p *jsonLine) read(s string, root *jsonNode) error {
+	p.s, p.i = s, 0
+	clear(p.row)
+	p.space()
+	if !p.at('{') {
+		return p.fail("an object")
+	}
+	if err := p.object(root, 0); err != nil {
+		return err
+	}
+	p.space()
+	if p.i < len(p.s) {
+		return p.fail("the end of the line")
+	}
+	return nil
+}
+
+func (p *jsonLine) at(c byte) bool { return p.i < len(p.s) && p.s[p.i] == c }
+
+func (p *jsonLine) space() {
+	for p.i < len(p.s) {
+		switch p.s[p.i] {
+		case ' ', '\t', '\r', '\n':
+			p.i++
+		default:
+			return
+		}
+	}
+}
+
+// object reads an object, from its opening brace on.
+func (p *jsonLine) object(n *jsonNode, depth int) error {
+	if depth > maxNesting {
+		return &badJSON{p.i + 1, fmt.Sprintf("values lie more than %d levels deep", maxNesting)}
+	}
+	p.i++
+	p.space()
+	if p.at('}') {
+		p.i++
+		return nil
+	}
+	guess := 0
+	for {
+		if !p.at('"') {
+			return p.fail("a name in quotes")
+		}
+		name, err := p.text()
+		if err != nil {
+			return err
+		}
+		p.space()
+		if !p.at(':') {
+			return p.fail("a colon")
+		}
+		p.i++
+		p.space()
+		if err := p.member(n, name, &guess, depth); err != nil {
+			return err
+		}
+		p.space()
+		switch {
+		case p.at(','):
+			p.i++
+			p.space()
+		case p.at('}'):
+			p.i++
+			return nil
+		default:
+			return p.fail("a comma or a closing brace")
+		}
+	}
+}
+
+// member reads a value, and puts it where the tree wants it. guess is the kid
+// that probably comes next.
+func (p *jsonLine) member(n *jsonNode, name string, guess *int, depth int) error {
+	if n == nil {
+		return p.skip(depth + 1)
+	}
+	at := -1
+	for range n.kids {
+		if *guess >= len(n.kids) {
+			*guess = 0
+		}
+		if n.kids[*guess].name == name {
+			at = *guess
+			*guess++
+			break
+		}
+		*guess++
+	}
+	if at < 0 {
+		return p.skip(depth + 1)
+	}
+	kid := &n.kids[at]
+	if kid.inner != nil {
+		p.forget(kid.inner) // of a member of the same name before
+	}
+	if len(kid.odd) == 0 && len(kid.columns) == 0 {
+		if p.at('{') {
+			return p.object(kid.inner, depth+1)
+		}
+		return p.skip(depth + 1)
+	}
+	return p.take(kid, depth)
+}
+
+// take puts a value into the columns that want it.
+func (p *jsonLine) take(kid *jsonKid, depth int) error {
+	start, value := p.i, ""
+	var err error
+	if p.at('"') {
+		value, err = p.text()
+	} else if err = p.skip(depth + 1); err == nil {
+		value = p.s[start:p.i]
+		if value[0] == '{' || value[0] == '[' {
+			return p.deep(kid, p.s[start:p.i], start, depth)
+		}
+	}
+	if err != nil {
+		return err
+	}
+	for _, c := range kid.columns {
+		p.row[c], p.found[c] = value, true
+	}
+	for _, o := range kid.odd {
+		p.row[o.column] = ""
+	}
+	return nil
+}
+
+// deep takes an object or a list, of which more than names are asked.
+func (p *jsonLine) deep(kid *jsonKid, raw string, start, depth int) error {
+	d := json.NewDecoder(strings.NewReader(raw))
+	d.UseNumber()
+	var node any
+	if err := d.Decode(&node); err != nil {
+		return err
+	}
+	for _, c := range kid.columns {
+		p.row[c], p.found[c] = plainText(node), true
+	}
+	for _, o := range kid.odd {
+		text, found := joined(follow(node, o.steps, nil))
+		p.row[o.column], p.found[o.column] = text, p.found[o.column] || found
+	}
+	if kid.inner != nil && raw[0] == '{' {
+		p.i = start
+		return p.object(kid.inner, depth+1)
+	}
+	return nil
+}
+
+func (p *jsonLine) forget(n *jsonNode) {
+	for i := range n.kids {
+		for _, c := range n.kids[i].columns {
+			p.row[c] = ""
+		}
+		for _, o := range n.kids[i].odd {
+			p.row[o.column] = ""
+		}
+		if n.kids[i].inner != nil {
+			p.forget(n.kids[i].inner)
+		}
+	}
+}
+
+// joined writes values on a line each.
+func joined(nodes []any) (text string, found bool) {
+	var texts []string
+	for _, n := range nodes {
+		texts = append(texts, plainText(n))
+	}
+	return strings.Join(texts, "\n"), len(nodes) > 0
+}
+
+// skip reads any value.
+func (p *jsonLine) skip(depth int) error {
+	if p.i >= len(p.s) {
+		return p.fail("a value")
+	}
+	switch c := p.s[p.i]; {
+	case c == '"':
+		_, _, err := p.raw()
+		return err
+	case c == '{':
+		return p.object(nil, depth)
+	case c == '[':
+		return p.list(depth)
+	case c == '-' || c >= '0' && c <= '9':
+		return p.number()
+	}
+	for _, word := range [...]string{"true", "false", "null"} {
+		if strings.HasPrefix(p.s[p.i:], word) {
+			p.i += len(word)
+			return nil
+		}
+	}
+	return p.fail("a value")
+}
+
+func (p *jsonLine) list(depth int) error {
+	if depth > maxNesting {
+		return &badJSON{p.i + 1, fmt.Sprintf("values lie more than %d levels deep", maxNesting)}
+	}
+	p.i++
+	p.space()
+	if p.at(']') {
+		p.i++
+		return nil
+	}
+	for {
+		if err := p.skip(depth + 1); err != nil {
+			return err
+		}
+		p.space()
+		switch {
+		case p.at(','):
+			p.i++
+			p.space()
+		case p.at(']'):
+			p.i++
+			return nil
+		default:
+			return p.fail("a comma or a closing bracket")
+		}
+	}
+}
+
+func (p *jsonLine) digits() bool {
+	start := p.i
+	for p.i < len(p.s) && p.s[p.i] >= '0' && p.s[p.i] <= '9' {
+		p.i++
+	}
+	return p.i > start
+}
+
+func (p *jsonLine) number() error {
+	if p.at('-') {
+		p.i++
+	}
+	if p.at('0') {
+		p.i++
+	} else if !p.digits() {
+		return p.fail("a digit")
+	}
+	if p.at('.') {
+		p.i++
+		if !p.digits() {
+			return p.fail("a digit")
+		}
+	}
+	if p.at('e') || p.at('E') {
+		p.i++
+		if p.at('+') || p.at('-') {
+			p.i++
+		}
+		if !p.digits() {
+			return p.fail("a digit")
+		}
+	}
+	return nil
+}
+
+// special marks the bytes that end the plain part of a text.
+var special = func() (table [256]bool) {
+	for c := range 0x20 {
+		table[c] = true
+	}
+	table['"'], table['\\'] = true, true
+	return table
+}()
+
+// raw reads a text without decoding it; odd tells that there is something to
+// decode.
+func (p *jsonLine) raw() (raw string, odd bool, err error) {
+	p.i++
+	start := p.i
+	for {
+		for p.i < len(p.s) && !special[p.s[p.i]] {
+			p.i++
+		}
+		switch {
+		case p.i >= len(p.s):
+			return "", false, p.fail("a closing quote")
+		case p.s[p.i] == '"':
+			p.i++
+			return p.s[start : p.i-1], odd, nil
+		case p.s[p.i] != '\\':
+			return "", false, p.fail("text")
+		}
+		odd = true
+		p.i++
+		if p.i >= len(p.s) {
+			return "", false, p.fail("a closing quote")
+		}
+		if strings.IndexByte(`"\/bfnrtu`, p.s[p.i]) < 0 {
+			return "", false, p.fail(`one of "\/bfnrtu`)
+		}
+		if p.s[p.i] == 'u' {
+			if _, ok := hex4(p.s[p.i+1:]); !ok {
+				return "", false, p.fail("four hexadecimal digits after \\u")
+			}
+			p.i += 4
+		}
+		p.i++
+	}
+}
+
+// text reads a text and decodes it.
+func (p *jsonLine) text() (string, error) {
+	raw, odd, err := p.raw()
+	if err != nil || !odd && utf8.ValidString(raw) {
+		return raw, err
+	}
+	return unescape(raw), nil
+}
+
+func hex4(s string) (rune, bool) {
+	if len(s) < 4 {
+		return 0, false
+	}
+	var r rune
+	for i := range 4 {
+		switch c := s[i]; {
+		case c >= '0' && c <= '9':
+			r = r<<4 | rune(c-'0')
+		case c >= 'a' && c <= 'f':
+			r = r<<4 | rune(c-'a'+10)
+		case c >= 'A' && c <= 'F':
+			r = r<<4 | rune(c-'A'+10)
+		default:
+			return 0, false
+		}
+	}
+	return r, true
+}
+
+// unescape decodes a text that raw found sound.
+func unescape(raw string) string {
+	out := make([]byte, 0, len(raw))
+	for raw != "" {
+		if raw[0] != '\\' {
+			r, size := utf8.DecodeRuneInString(raw)
+			out = utf8.AppendRune(out, r) // U+FFFD for what is no UTF-8
+			raw = raw[size:]
+			continue
+		}
+		c := raw[1]
+		raw = raw[2:]
+		switch c {
+		case 'u':
+			r, _ := hex4(raw)
+			raw = raw[4:]
+			if utf16.IsSurrogate(r) {
+				second, ok := rune(0), false
+				if strings.HasPrefix(raw, `\u`) {
+					second, ok = hex4(raw[2:])
+				}
+				if r = utf16.DecodeRune(r, second); ok && r != utf8.RuneError {
+					raw = raw[6:]
+				}
+			}
+			out = utf8.AppendRune(out, r)
+		case 'b':
+			out = append(out, '\b')
+		case 'f':
+			out = append(out, '\f')
+		case 'n':
+			out = append(out, '\n')
+		case 'r':
+			out = append(out, '\r')
+		case 't':
+			out = append(out, '\t')
+		default:
+			out = append(out, c)
+		}
+	}
+	return string(out)
+}

@@ -1,0 +1,127 @@
+package mapping
+
+import (
+	"bufio"
+	"bytes"
+	"encoding/json"
+	"strings"
+
+	"yewcone/core/estate"
+	"yewcone/core/strictyaml"
+	"yewcone/intake/text"
+)
+
+// jsonLines reads a file with a JSON object on each line.
+type jsonLines struct {
+	inPieces
+	paths []string
+	steps [][]step
+	tree  *jsonNode
+	found []bool
+	count int
+}
+
+// objectPerLine reports whether the first line is an object and nothing else.
+func objectPerLine(r *bufio.Reader) bool {
+	head, err := r.Peek(r.Size())
+	head = bytes.TrimLeft(head, " \t\r\n")
+	line, _, whole := bytes.Cut(head, []byte("\n"))
+	return len(line) > 0 && line[0] == '{' && (whole || err != nil) && json.Valid(line)
+}
+
+func newJSONLines(name string, f *text.File, r *bufio.Reader, notes *estate.Notes) *jsonLines {
+	t := &jsonLines{}
+	t.inPieces = newInPieces(t, name, f, text.NewPieces(r, text.AfterLine), notes)
+	return t
+}
+
+func (t *jsonLines) heading(c int) string { return t.paths[c] }
+func (t *jsonLines) headings() []string   { return nil }
+
+func (t *jsonLines) column(p *plan, name strictyaml.Text) int {
+	steps, err := parsePath(name.Value)
+	if err != nil {
+		p.fail(name, "%s", err)
+		return -1
+	}
+	t.paths, t.steps, t.found = append(t.paths, name.Value), append(t.steps, steps), append(t.found, false)
+	t.tree = jsonTree(t.steps)
+	return len(t.paths) - 1
+}
+
+// jsonLineRows are the rows of one piece.
+type jsonLineRows struct {
+	line  jsonLine
+	whole *jsonLines
+	rest  string
+	at    int
+	last  bool
+	notes *estate.Notes
+	count int
+}
+
+func (t *jsonLines) part(piece text.Piece, notes *estate.Notes) pieceRows {
+	return &jsonLineRows{whole: t, rest: piece.Text, at: piece.Line - 1, last: piece.Last, notes: notes,
+		line: jsonLine{row: make([]string, len(t.paths)), found: make([]bool, len(t.paths))}}
+}
+
+func (r *jsonLineRows) next() ([]string, int) {
+	for r.rest != "" {
+		line, rest, ended := strings.Cut(r.rest, "\n")
+		r.rest = rest
+		r.at++
+		if strings.TrimSpace(line) == "" {
+			continue
+		}
+		err := r.read(line)
+		if err == nil {
+			r.count++
+			return r.line.row, r.at
+		}
+		origin := estate.Origin{File: r.whole.name, Line: r.at}
+		if r.last && r.rest == "" && !ended {
+			r.notes.Cut(origin, "the file ends in the middle of a row: it was cut off; take the export again")
+		} else {
+			r.notes.Refuse(origin, "the line is no JSON object: %s", err)
+		}
+	}
+	return nil, 0
+}
+
+// read reads one object, by the tree where all paths fit into it.
+func (r *jsonLineRows) read(line string) error {
+	t := r.whole
+	if t.tree != nil {
+		return r.line.read(line, t.tree)
+	}
+	if err := r.line.read(line, nil); err != nil {
+		return err
+	}
+	d := json.NewDecoder(strings.NewReader(line))
+	d.UseNumber()
+	var node any
+	if err := d.Decode(&node); err != nil {
+		return err
+	}
+	for i, steps := range t.steps {
+		text, found := joined(follow(node, steps, nil))
+		r.line.row[i], r.line.found[i] = text, r.line.found[i] || found
+	}
+	return nil
+}
+
+func (t *jsonLines) absorb(rows pieceRows) {
+	part := rows.(*jsonLineRows)
+	t.count += part.count
+	for i, found := range part.line.found {
+		t.found[i] = t.found[i] || found
+	}
+}
+
+func (t *jsonLines) end(notes *estate.Notes) {
+	if t.count == 0 {
+		notes.Cut(estate.Origin{File: t.name}, "no rows were found here; check \"rows\" in the mapping")
+		return
+	}
+	leadNowhere(t.name, t.paths, t.found, notes)
+}

@@ -1,0 +1,77 @@
+package mapping
+
+import (
+	"encoding/json"
+	"slices"
+	"strings"
+	"testing"
+)
+
+var lineColumns = []string{"$.a", "$.b.c", "$.b", "$.list[*]", "$.list[0].x", "$['odd name']", "$.b.d.e"}
+
+// compareLines holds jsonLine against encoding/json with paths followed one by
+// one.
+func compareLines(t *testing.T, line string) {
+	t.Helper()
+	if strings.Contains(line, "\n") {
+		return
+	}
+	var paths [][]step
+	for _, c := range lineColumns {
+		steps, err := parsePath(c)
+		if err != nil {
+			t.Fatal(err)
+		}
+		paths = append(paths, steps)
+	}
+	p := jsonLine{row: make([]string, len(paths)), found: make([]bool, len(paths))}
+	err := p.read(line, jsonTree(paths))
+
+	d := json.NewDecoder(strings.NewReader(line))
+	d.UseNumber()
+	var node any
+	want := d.Decode(&node)
+	_, object := node.(map[string]any)
+	sound := want == nil && object && strings.TrimSpace(line[d.InputOffset():]) == ""
+	if !sound || !json.Valid([]byte(line)) {
+		if err == nil {
+			t.Fatalf("%q: no error, but encoding/json says %v", line, want)
+		}
+		return
+	}
+	if err != nil {
+		t.Fatalf("%q: %v", line, err)
+	}
+	var expected []string
+	for _, steps := range paths {
+		text, _ := joined(follow(node, steps, nil))
+		expected = append(expected, text)
+	}
+	if !slices.Equal(p.row, expected) {
+		t.Fatalf("%q:\n got %q\nwant %q", line, p.row, expected)
+	}
+}
+
+var someLines = []string{
+	`{}`, ` { "a" : 1 , "b" : { "c" : true } } `, `{"a":"x","b":{"c":null,"d":{"e":[1,{"z":2,"y":1}]}}}`, `{"list":[1,"two",{"x":3}],"odd name":-1.5e3}`,
+	`{"list":[{"x":"first"}]}`, `{"a":"\u00e9\ud83d\ude00\ud83d \n\/"}`, `{"a":1,"a":2,"b":{"c":1},"b":3}`, `{"b":3,"b":{"c":1}}`, `{"list":[1],"list":5}`,
+	`[1]`, `{"a":01}`, `{"a":1,}`, `{"a"}`, `{"a":tru}`, `{"a":"`, `{"a":"\x"}`, "{\"a\":\"\x01\"}", "{\"a\":\"\xff\xfe\"}", `{"a":1}{"a":2}`, `{"a":-}`, `{"a":1.}`, `{"a":1e}`, `{"a":[1,]}`, `{"a":[1 2]}`, `{"\u0061":7}`, ``, `{"a":"<&>","b":"<"}`, `{"b":{"q":"<"}}`,
+}
+
+// TestJSONLines: a line is read as encoding/json reads it, and refused where
+// it refuses it.
+func TestJSONLines(t *testing.T) {
+	for _, line := range someLines {
+		compareLines(t, line)
+	}
+	deep := strings.Repeat(`{"b":`, 20000) + "1" + strings.Repeat("}", 20000)
+	compareLines(t, deep)
+	compareLines(t, `{"b":`+strings.Repeat("[", 20000)+strings.Repeat("]", 20000)+"}")
+}
+
+func FuzzJSONLines(f *testing.F) {
+	for _, line := range someLines {
+		f.Add(line)
+	}
+	f.Fuzz(compareLines)
+}

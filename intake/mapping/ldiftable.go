@@ -1,0 +1,158 @@
+package mapping
+
+import (
+	"errors"
+	"io"
+	"maps"
+	"slices"
+	"strings"
+
+	"yewcone/core/check"
+	"yewcone/core/estate"
+	"yewcone/core/strictyaml"
+	"yewcone/intake/ldif"
+	"yewcone/intake/text"
+)
+
+// ldifTable reads the entries of LDIF as rows, with attributes as columns.
+// Several values of an attribute stand on a line each.
+type ldifTable struct {
+	inPieces
+	class   string // object class of the entries that are rows; "" for all
+	names   []string
+	small   []string // the names in small letters
+	wanted  map[string]bool
+	found   []bool
+	skipped map[string]bool
+	closed  bool
+	line    int
+	count   int
+}
+
+func newLDIF(name string, f *text.File, s shape, notes *estate.Notes) *ldifTable {
+	t := &ldifTable{wanted: map[string]bool{}, skipped: map[string]bool{}}
+	for _, name := range []string{"dn", "version", "search", "result", "ref", "changetype", "objectclass"} {
+		t.wanted[name] = true
+	}
+	if s.rows != nil {
+		t.class = s.rows.Value
+	}
+	t.inPieces = newInPieces(t, name, f, text.NewPieces(f, ldif.AfterEntry), notes)
+	return t
+}
+
+func (t *ldifTable) heading(c int) string { return t.names[c] }
+func (t *ldifTable) headings() []string   { return nil }
+
+func (t *ldifTable) column(_ *plan, name strictyaml.Text) int {
+	small := strings.ToLower(name.Value)
+	t.names, t.small, t.found = append(t.names, name.Value), append(t.small, small), append(t.found, false)
+	t.wanted[small] = true
+	return len(t.names) - 1
+}
+
+// ldifRows are the rows of one piece.
+type ldifRows struct {
+	*ldif.Entries
+	whole *ldifTable
+	notes *estate.Notes
+	row   []string
+	found []bool
+	count int
+}
+
+func (t *ldifTable) part(piece text.Piece, notes *estate.Notes) pieceRows {
+	r := &ldifRows{Entries: ldif.NewEntries(t.wanted), whole: t, notes: notes, row: make([]string, len(t.names)), found: make([]bool, len(t.names))}
+	r.Begin(piece)
+	return r
+}
+
+func (r *ldifRows) next() ([]string, int) {
+	for {
+		x, err := r.Next()
+		var bad *ldif.BadEntry
+		switch {
+		case err == io.EOF:
+			return nil, 0
+		case errors.As(err, &bad):
+			r.notes.Refuse(estate.Origin{File: r.whole.name, Line: bad.Line}, "the entry is left out: %s", bad.Message)
+			continue
+		}
+		if r.whole.class != "" && !x.Is(r.whole.class) {
+			continue
+		}
+		r.count++
+		r.fill(x)
+		return r.row, x.Line
+	}
+}
+
+// fill puts the attributes into their columns. Most entries have them in the
+// same order as the columns.
+func (r *ldifRows) fill(x *ldif.Entry) {
+	clear(r.row)
+	names, next := r.whole.small, 0
+	for i := range x.Attrs {
+		a := &x.Attrs[i]
+		for range names {
+			if next >= len(names) {
+				next = 0
+			}
+			c := next
+			next++
+			if names[c] == a.Name {
+				r.put(c, a.Value)
+				if !slices.Contains(names[next:], a.Name) {
+					break
+				}
+			}
+		}
+	}
+	for c, name := range names {
+		if name == "dn" {
+			r.row[c], r.found[c] = x.DN, true
+		}
+	}
+}
+
+func (r *ldifRows) put(c int, value string) {
+	r.found[c] = true
+	if r.row[c] == "" {
+		r.row[c] = value
+	} else {
+		r.row[c] += "\n" + value
+	}
+}
+
+func (t *ldifTable) absorb(rows pieceRows) {
+	part := rows.(*ldifRows)
+	t.count += part.count
+	t.closed, t.line = part.Closed, part.Line
+	maps.Copy(t.skipped, part.Skipped)
+	for i, found := range part.found {
+		t.found[i] = t.found[i] || found
+	}
+}
+
+func (t *ldifTable) end(notes *estate.Notes) {
+	origin := estate.Origin{File: t.name, Line: t.line}
+	switch {
+	case t.count == 0:
+		notes.Cut(origin, "no entries were found here; check \"rows\" in the mapping, the object class of the entries, or take the export again")
+		return
+	case !t.file.EndsInLine():
+		notes.Cut(origin, "the file ends in the middle of a line: it was cut off; take the export again")
+	case !t.closed:
+		notes.Cut(origin, "the file ends without the empty line that closes an entry: it may have been cut off; take the export again, or add the line if the file is whole")
+	}
+	for i, found := range t.found {
+		if !found {
+			notes.Remark(estate.Origin{File: t.name}, "no entry has the attribute %s; what it was to bring stays unknown", t.names[i])
+		}
+	}
+}
+
+// unread names the attributes that no column takes.
+func (t *ldifTable) unread() check.Unread {
+	return check.Unread{File: t.name, Names: slices.Sorted(maps.Keys(t.skipped))}
+}

@@ -1,0 +1,112 @@
+package mapping
+
+import (
+	"yewcone/core/check"
+	"yewcone/core/estate"
+	"yewcone/intake/text"
+)
+
+// Accounts streams the rows of all account tables.
+func (e *export) Accounts(yield func(*estate.Account) error) error {
+	return e.Parts(func(p check.Part) error {
+		if err := p.Accounts(yield); err != nil {
+			return err
+		}
+		p.Done()
+		return nil
+	})
+}
+
+// Parts divides the account tables at the ends of rows.
+func (e *export) Parts(yield func(check.Part) error) error {
+	for i := range e.accounts {
+		if err := e.accounts[i].parts(e, yield); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (r *accountReader) parts(e *export, yield func(check.Part) error) error {
+	var notes estate.Notes // what is noted on the way; it joins the others at the end
+	t, err := e.openTable(r.name, r.shape, &notes)
+	if err != nil {
+		notes.Cut(estate.Origin{File: r.name}, "the file cannot be read a second time: %s", err)
+		return yield(&endPart{e: e, notes: &notes})
+	}
+	defer t.close()
+	if !r.bind(e.plan, t) {
+		notes.Cut(estate.Origin{File: r.name}, "the file changed while it was read")
+		return yield(&endPart{e: e, notes: &notes})
+	}
+	d, ok := t.(divisible)
+	if !ok {
+		err := check.Batches(func(yield func(*estate.Account) error) error {
+			return r.accounts(e, t, &notes, yield)
+		}, yield)
+		if err != nil {
+			return err
+		}
+		return yield(&endPart{e: e, notes: &notes})
+	}
+	for piece, ok := d.nextPiece(&notes); ok; piece, ok = d.nextPiece(&notes) {
+		if err := yield(&accountPart{e: e, r: r, table: d, piece: piece}); err != nil {
+			return err
+		}
+	}
+	return yield(&endPart{e: e, table: d, notes: &notes})
+}
+
+// accounts fills an account with each row.
+func (r *accountReader) accounts(e *export, rows pieceRows, notes *estate.Notes, yield func(*estate.Account) error) error {
+	var a estate.Account
+	for row, line := rows.next(); row != nil; row, line = rows.next() {
+		a.Reset()
+		a.Origin = estate.Origin{File: r.name, Line: line}
+		if r.fill(&a, row, line, e, notes) {
+			if err := yield(&a); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// accountPart is a piece of an account table.
+type accountPart struct {
+	e     *export
+	r     *accountReader
+	table divisible
+	piece text.Piece
+	rows  pieceRows
+	notes estate.Notes
+}
+
+func (p *accountPart) Accounts(yield func(*estate.Account) error) error {
+	p.rows = p.table.part(p.piece, &p.notes)
+	return p.r.accounts(p.e, p.rows, &p.notes, yield)
+}
+
+func (p *accountPart) Done() {
+	p.table.absorb(p.rows)
+	p.e.notes.Join(&p.notes)
+}
+
+// endPart comes after all pieces of a table and has no accounts.
+type endPart struct {
+	e     *export
+	table divisible // nil where it was not divided
+	notes *estate.Notes
+}
+
+func (p *endPart) Accounts(func(*estate.Account) error) error { return nil }
+
+func (p *endPart) Done() {
+	p.e.notes.Join(p.notes)
+	if p.table != nil {
+		p.table.end(&p.e.notes)
+	}
+	if t, ok := p.table.(*ldifTable); ok {
+		p.e.addUnread(t.unread())
+	}
+}

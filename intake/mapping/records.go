@@ -1,0 +1,193 @@
+package mapping
+
+import (
+	"encoding/csv"
+	"strings"
+)
+
+// records reads delimited records (RFC 4180) out of a text, exactly as
+// encoding/csv does: quoted fields may hold delimiters, line ends and doubled
+// quotes; empty lines are skipped; after an error it goes on with the next
+// line. It makes no strings of its own, but for fields with doubled quotes.
+type records struct {
+	text   string
+	pos    int
+	line   int // of pos
+	comma  byte
+	fields []string
+}
+
+// next returns the next record and the line it begins on; ok is false at the
+// end. The error is one of encoding/csv's ErrQuote and ErrBareQuote; then
+// fields are those before it.
+func (r *records) next() (fields []string, line int, ok bool, err error) {
+	for {
+		if r.pos >= len(r.text) {
+			return nil, 0, false, nil
+		}
+		line = r.line
+		r.fields = r.fields[:0]
+		rest := r.text[r.pos:]
+		end := strings.IndexByte(rest, '\n')
+		next := end + 1
+		if end < 0 {
+			end, next = len(rest), len(rest)
+		}
+		row := strings.TrimSuffix(rest[:end], "\r")
+		if row == "" {
+			r.advance(next, 1)
+			continue
+		}
+		if strings.IndexByte(row, '"') >= 0 {
+			return r.quoted(line)
+		}
+		r.advance(next, 1)
+		for {
+			i := strings.IndexByte(row, r.comma)
+			if i < 0 {
+				r.fields = append(r.fields, row)
+				return r.fields, line, true, nil
+			}
+			r.fields = append(r.fields, row[:i])
+			row = row[i+1:]
+		}
+	}
+}
+
+func (r *records) advance(bytes, lines int) { r.pos, r.line = r.pos+bytes, r.line+lines }
+
+// quoted reads a record with quotes in it.
+func (r *records) quoted(line int) ([]string, int, bool, error) {
+	for {
+		if !strings.HasPrefix(r.text[r.pos:], `"`) {
+			ended, bare := r.plain()
+			if bare {
+				return r.fields, line, true, csv.ErrBareQuote
+			}
+			if ended {
+				return r.fields, line, true, nil
+			}
+			continue
+		}
+		ended, bad := r.inQuotes()
+		if bad {
+			return r.fields, line, true, csv.ErrQuote
+		}
+		if ended {
+			return r.fields, line, true, nil
+		}
+	}
+}
+
+// plain reads a field without quotes; ended tells that the record ends with
+// it, bare that it holds a quote after all.
+func (r *records) plain() (ended, bare bool) {
+	rest := r.text[r.pos:]
+	end := strings.IndexByte(rest, '\n')
+	lineEnd := end >= 0
+	if !lineEnd {
+		end = len(rest)
+	}
+	if i := strings.IndexByte(rest[:end], r.comma); i >= 0 {
+		end, lineEnd = i, false
+		ended = false
+	} else {
+		ended = true
+	}
+	field := rest[:end]
+	if ended {
+		field = strings.TrimSuffix(field, "\r")
+	}
+	if strings.IndexByte(field, '"') >= 0 {
+		r.toNextLine()
+		return true, true
+	}
+	r.fields = append(r.fields, field)
+	switch {
+	case !ended:
+		r.pos += end + 1
+	case lineEnd:
+		r.advance(end+1, 1)
+	default:
+		r.pos += end
+	}
+	return ended, false
+}
+
+// inQuotes reads a quoted field; bad tells that its quotes are wrong.
+func (r *records) inQuotes() (ended, bad bool) {
+	start := r.pos + 1
+	at, odd := start, false
+	for {
+		i := strings.IndexByte(r.text[at:], '"')
+		if i < 0 {
+			r.line += strings.Count(r.text[r.pos:], "\n")
+			r.pos = len(r.text)
+			return true, true
+		}
+		at += i
+		if strings.HasPrefix(r.text[at+1:], `"`) {
+			at, odd = at+2, true
+			continue
+		}
+		break
+	}
+	field := r.text[start:at]
+	if lines := strings.Count(field, "\n"); lines > 0 {
+		r.line += lines
+		if strings.Contains(field, "\r\n") {
+			field = strings.ReplaceAll(field, "\r\n", "\n")
+		}
+	}
+	if odd {
+		field = strings.ReplaceAll(field, `""`, `"`)
+	}
+	r.pos = at + 1
+	rest := r.text[r.pos:]
+	switch {
+	case rest != "" && rest[0] == r.comma:
+		r.pos++
+	case rest == "" || rest == "\r":
+		r.pos = len(r.text)
+		ended = true
+	case rest[0] == '\n':
+		r.advance(1, 1)
+		ended = true
+	case strings.HasPrefix(rest, "\r\n"):
+		r.advance(2, 1)
+		ended = true
+	default:
+		r.toNextLine()
+		return true, true
+	}
+	r.fields = append(r.fields, field)
+	return ended, false
+}
+
+// toNextLine skips what is left of the line.
+func (r *records) toNextLine() {
+	if i := strings.IndexByte(r.text[r.pos:], '\n'); i >= 0 {
+		r.advance(i+1, 1)
+	} else {
+		r.pos = len(r.text)
+	}
+}
+
+// afterRecord returns a cut for pieces of delimited records.
+func afterRecord(comma byte) func(string) int {
+	return func(s string) int {
+		if strings.IndexByte(s, '"') < 0 {
+			return strings.LastIndexByte(s, '\n') + 1
+		}
+		r := records{text: s, comma: comma}
+		whole := 0
+		for {
+			_, _, ok, err := r.next()
+			if !ok || r.pos == len(s) && (err != nil || !strings.HasSuffix(s, "\n")) {
+				break
+			}
+			whole = r.pos
+		}
+		return whole
+	}
+}

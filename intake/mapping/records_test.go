@@ -1,0 +1,134 @@
+package mapping
+
+import (
+	"encoding/csv"
+	"errors"
+	"io"
+	"slices"
+	"strings"
+	"testing"
+
+	"yewcone/intake/text"
+)
+
+// readAll gathers the records of a text as records reads them, cut into
+// pieces where cut says, and as encoding/csv does.
+type record struct {
+	fields string
+	line   int
+	err    error
+}
+
+func byRecords(whole string, step int) []record {
+	var list []record
+	line := 1
+	for whole != "" {
+		piece := whole
+		if step < len(whole) {
+			for size := step; ; size += step {
+				size = min(size, len(whole))
+				if n := afterRecord(',')(whole[:size]); n > 0 {
+					piece = whole[:n]
+					break
+				}
+				if size == len(whole) {
+					break
+				}
+			}
+		}
+		r := records{text: piece, line: line, comma: ','}
+		for {
+			fields, at, ok, err := r.next()
+			if !ok {
+				break
+			}
+			list = append(list, record{strings.Join(fields, "\x00"), at, err})
+		}
+		line += strings.Count(piece, "\n")
+		whole = whole[len(piece):]
+	}
+	return list
+}
+
+func byLibrary(whole string) []record {
+	var list []record
+	r := csv.NewReader(strings.NewReader(whole))
+	r.FieldsPerRecord = -1
+	for {
+		fields, err := r.Read()
+		if err == io.EOF {
+			return list
+		}
+		var at *csv.ParseError
+		if errors.As(err, &at) {
+			list = append(list, record{line: at.StartLine, err: at.Err})
+			continue
+		}
+		line, _ := r.FieldPos(0)
+		list = append(list, record{strings.Join(fields, "\x00"), line, err})
+	}
+}
+
+func compareRecords(t *testing.T, whole string) {
+	t.Helper()
+	want := byLibrary(whole)
+	for _, step := range []int{len(whole) + 1, 1, 3, 17} {
+		got := byRecords(whole, step)
+		for i := range got {
+			if got[i].err != nil {
+				got[i].fields = ""
+			}
+		}
+		if !slices.Equal(got, want) {
+			t.Fatalf("%q in steps of %d:\n got %+v\nwant %+v", whole, step, got, want)
+		}
+	}
+}
+
+// TestRecords: records are those that encoding/csv reads, wherever a file is
+// cut into pieces.
+func TestRecords(t *testing.T) {
+	for _, whole := range []string{
+		"", "\n", "a", "a,b\n", "a,b\r\nc,d\r\n", "a,,\n,,\n", "\n\na\n\r\nb", `"a","b"` + "\n", `"a,b",c` + "\n",
+		"\"line\nbreak\",x\ny,z\n", "\"crlf\r\nin\",x\r\ny\r\n", `"doubled "" quote",x` + "\n", "a\"b,c\nd,e\n", "\"a\"b,c\nd\n",
+		"\"open,a\nb\n", "a,\"open\nb,c\n\"\nd\n", "\"a\n\"b\",c\nd\n", "a,b\r", "\"a\"\r", "a\rb,c\n", `""` + "\n", `"",""` + "\n", "x,\"\"\"\"\n", "\r\n\r\n",
+		"a,\"b\r\n\"\r\n",
+	} {
+		compareRecords(t, whole)
+	}
+}
+
+func FuzzRecords(f *testing.F) {
+	f.Add("a,\"b\"\"\r\n\",c\r\n\"x")
+	f.Fuzz(compareRecords)
+}
+
+// TestPieces: the pieces of a text put together are the text, and their lines
+// are right, whatever the size of what a reader gives.
+func TestPieces(t *testing.T) {
+	whole := strings.Repeat("some text\nand more\n", 60000) + "no end"
+	p := text.NewPieces(strings.NewReader(whole), text.AfterLine)
+	var got strings.Builder
+	line := 1
+	for {
+		piece, err := p.Next()
+		if err == io.EOF {
+			break
+		}
+		if err != nil || piece.Line != line {
+			t.Fatalf("%v, line %d, expected %d", err, piece.Line, line)
+		}
+		got.WriteString(piece.Text)
+		line += strings.Count(piece.Text, "\n")
+		if piece.Last != (got.Len() == len(whole)) {
+			t.Fatalf("after %d of %d bytes, last is %v", got.Len(), len(whole), piece.Last)
+		}
+	}
+	if got.String() != whole {
+		t.Fatal("the pieces are not the whole")
+	}
+	p = text.NewPieces(strings.NewReader(strings.Repeat("x", 65<<20)), text.AfterLine)
+	if _, err := p.Next(); err == nil || !strings.Contains(err.Error(), "more than 64 MB") {
+		t.Fatalf("a line without an end: %v", err)
+	}
+}

@@ -1,0 +1,102 @@
+// Package stamp reads dates and times as exports write them.
+package stamp
+
+import (
+	"time"
+
+	"yewcone/core/estate"
+)
+
+// isoLayouts are the ways of ISO 8601 that are read; those without an offset
+// are in the given zone.
+var isoLayouts = []string{
+	time.RFC3339, "2006-01-02T15:04:05", "2006-01-02T15:04", "2006-01-02 15:04:05", "2006-01-02 15:04",
+	"2006-01-02T15:04:05Z0700", "2006-01-02T15:04Z07:00", "2006-01-02 15:04:05Z07:00", "2006-01-02 15:04:05Z07", "20060102T150405Z0700",
+}
+
+// ISO reads a date or an instant of ISO 8601. One that says no offset is in
+// the zone.
+func ISO(text string, zone *time.Location) (estate.Moment, bool) {
+	if unix, ok := utcSecond(text, 1); ok {
+		return estate.At(time.Unix(unix, 0)), true
+	}
+	if len(text) == len(time.DateOnly) {
+		at, err := time.Parse(time.DateOnly, text)
+		return estate.OnDay(at), err == nil
+	}
+	for _, layout := range isoLayouts {
+		if at, err := time.ParseInLocation(layout, text, zone); err == nil {
+			return estate.At(at), true
+		}
+	}
+	return estate.Moment{}, false
+}
+
+// generalLayouts are the ways of generalized time (RFC 4517, 3.3.13); the
+// parser takes a fraction after the seconds by itself.
+var generalLayouts = []string{"20060102150405Z0700", "20060102150405Z07", "200601021504Z0700", "200601021504Z07", "2006010215Z0700", "2006010215Z07"}
+
+// Generalized reads a generalized time, which always says its offset.
+func Generalized(text string) (time.Time, bool) {
+	if unix, ok := utcSecond(text, 0); ok {
+		return time.Unix(unix, 0).UTC(), true
+	}
+	for _, layout := range generalLayouts {
+		if at, err := time.Parse(layout, text); err == nil {
+			return at.UTC().Truncate(time.Second), true
+		}
+	}
+	return time.Time{}, false
+}
+
+// utcSecond reads what most exports hold, 2026-11-20T06:00:00Z with gap 1 and
+// 20261120060000Z with gap 0, as seconds since 1970. Years before 1970 and all
+// other forms are left to others.
+func utcSecond(text string, gap int) (int64, bool) {
+	if len(text) != 15+5*gap || text[len(text)-1] != 'Z' {
+		return 0, false
+	}
+	if gap == 1 && (text[4] != '-' || text[7] != '-' || text[10] != 'T' || text[13] != ':' || text[16] != ':') {
+		return 0, false
+	}
+	bad := false
+	at := 0
+	two := func() int64 {
+		tens, ones := text[at]-'0', text[at+1]-'0'
+		bad = bad || tens > 9 || ones > 9
+		at += 2
+		return int64(tens)*10 + int64(ones)
+	}
+	year := two()*100 + two()
+	at += gap
+	month := two()
+	at += gap
+	day := two()
+	at += gap
+	hour := two()
+	at += gap
+	minute := two()
+	at += gap
+	second := two()
+	if bad || year < 1970 || month < 1 || month > 12 || day < 1 || day > 28 && day > daysIn(year, month) || hour > 23 || minute > 59 || second > 59 {
+		return 0, false
+	}
+	// Days since 1970-01-01, with years that begin in March.
+	if month <= 2 {
+		year, month = year-1, month+12
+	}
+	days := year*365 + year/4 - year/100 + year/400 + (153*(month-3)+2)/5 + day - 719469
+	return ((days*24+hour)*60+minute)*60 + second, true
+}
+
+func daysIn(year, month int64) int64 {
+	switch {
+	case month == 2 && year%4 == 0 && (year%100 != 0 || year%400 == 0):
+		return 29
+	case month == 2:
+		return 28
+	case month == 4 || month == 6 || month == 9 || month == 11:
+		return 30
+	}
+	return 31
+}
