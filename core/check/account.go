@@ -16,7 +16,7 @@ func (e *engine) meet(a *estate.Account) *effective.Settings {
 	e.classify(a)
 	settings := e.resolver.For(a)
 	effective.SettleLock(a, settings, e.system)
-	e.about.Dates = effective.DatesOf(a, settings, e.system, e.rulesSince)
+	effective.DatesOf(&e.about.Dates, a, settings, e.system, e.rulesSince)
 	return settings
 }
 

@@ -29,14 +29,19 @@ type engine struct {
 	about    condition.Subject
 	reach    []estate.Tri
 	verdicts map[*effective.Settings]*verdict
+	latest   *verdict // the last one asked for
 	judged   uint32   // how many verdicts were made, for their numbers
 	empty    *verdict // of accounts that have no password
 	groups   map[groupKey]*group
 	unknowns map[unknownKey]*Reach
-	missing  []string
-	marks    []uint64 // of stored passwords
-	tally    Tally
-	summary  SystemResult
+	reaches  []reached // of all groups and unknowns
+
+	unknownPlaces map[unknownKey]uint32 // in reaches
+
+	missing []string
+	marks   []uint64 // of stored passwords
+	tally   Tally
+	summary SystemResult
 
 	pattern  condition.Pattern
 	key      []byte
@@ -111,8 +116,9 @@ type group struct {
 	finding Finding
 	source  *source
 	reach   Reach
-	first   int64 // the place of the account that it was made for
-	ended   int   // the first exception that covered some of it and has ended, counted from 1
+	place   uint32 // in engine.reaches
+	first   int64  // the place of the account that it was made for
+	ended   int    // the first exception that covered some of it and has ended, counted from 1
 }
 
 type unknownKey struct {
@@ -129,9 +135,11 @@ func newEngine(s *Subject, o *Options) (*engine, error) {
 		verdicts: map[*effective.Settings]*verdict{},
 		groups:   map[groupKey]*group{},
 		unknowns: map[unknownKey]*Reach{},
-		asked:    map[setting.ID][]setting.Value{},
-		outcomes: map[string]*outcome{},
-		tally:    Tally{System: system, PolicyReach: map[string]int{}, PolicyWon: map[string]bool{}, SecondFactor: map[estate.Tri]int{}},
+
+		unknownPlaces: map[unknownKey]uint32{},
+		asked:         map[setting.ID][]setting.Value{},
+		outcomes:      map[string]*outcome{},
+		tally:         Tally{System: system, PolicyReach: map[string]int{}, PolicyWon: map[string]bool{}, SecondFactor: map[estate.Tri]int{}},
 	}
 	if err := e.readLimits(); err != nil {
 		return nil, err

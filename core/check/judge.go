@@ -12,7 +12,11 @@ import (
 // judge tests settings against all clauses and settings checks, once for all
 // accounts that share them.
 func (e *engine) judge(s *effective.Settings) *verdict {
+	if e.latest != nil && e.latest.settings == s {
+		return e.latest
+	}
 	if v, ok := e.verdicts[s]; ok {
+		e.latest = v
 		return v
 	}
 	e.judged++
@@ -39,6 +43,7 @@ func (e *engine) judge(s *effective.Settings) *verdict {
 		clear(e.verdicts)
 	}
 	e.verdicts[s] = v
+	e.latest = v
 	return v
 }
 

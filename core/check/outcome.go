@@ -14,8 +14,7 @@ import (
 // alike, since they answer all questions alike and have the same settings;
 // it is worked out for the first of them.
 type outcome struct {
-	groups     []*group
-	unknowns   []*Reach
+	reaches    []uint32 // places in engine.reaches; numbers, so that there is nothing in them for the collector to follow
 	accounts   int
 	privileged bool
 	disabled   bool
@@ -37,7 +36,7 @@ func (e *engine) outcomeOf(a *estate.Account, v *verdict) *outcome {
 	if o, ok := e.outcomes[string(key)]; ok {
 		return o
 	}
-	e.fresh = outcome{groups: e.fresh.groups[:0], unknowns: e.fresh.unknowns[:0], privileged: a.Privileged == estate.Yes, disabled: a.Enabled == estate.No}
+	e.fresh = outcome{reaches: e.fresh.reaches[:0], privileged: a.Privileged == estate.Yes, disabled: a.Enabled == estate.No}
 	for _, i := range v.checks {
 		e.settings(i, v, a)
 	}
@@ -51,7 +50,7 @@ func (e *engine) outcomeOf(a *estate.Account, v *verdict) *outcome {
 		return &e.fresh
 	}
 	o := e.fresh
-	o.kept, o.groups, o.unknowns = true, slices.Clone(o.groups), slices.Clone(o.unknowns)
+	o.kept, o.reaches = true, slices.Clone(o.reaches)
 	e.outcomes[string(key)] = &o
 	return &o
 }
@@ -61,21 +60,20 @@ func (e *engine) take(o *outcome, a *estate.Account) error {
 	o.accounts++
 	if !o.full {
 		o.full = true
-		for _, g := range o.groups {
-			o.full = e.example(&g.reach, a, g.source.shows) && o.full
-		}
-		for _, r := range o.unknowns {
-			o.full = e.example(r, a, nil) && o.full
+		for _, n := range o.reaches {
+			r := &e.reaches[n]
+			o.full = e.example(r.reach, a, r.shows()) && o.full
 		}
 	}
 	if !o.kept {
-		o.sumUp()
+		e.sumUpOutcome(o)
 	}
 	if e.options.Each == nil {
 		return nil
 	}
-	for _, g := range o.groups {
-		if g.finding.Exception != nil {
+	for _, n := range o.reaches {
+		g := e.reaches[n].group
+		if g == nil || g.finding.Exception != nil {
 			continue
 		}
 		if err := e.options.Each(&Reached{System: e.system.Name, Fingerprint: g.finding.Fingerprint, Rule: g.finding.Rule, Account: a, Dates: &e.about.Dates}); err != nil {
@@ -83,6 +81,19 @@ func (e *engine) take(o *outcome, a *estate.Account) error {
 		}
 	}
 	return nil
+}
+
+// reached is something that accounts are entered into.
+type reached struct {
+	reach *Reach
+	group *group // nil for what is unknown
+}
+
+func (r *reached) shows() *condition.Fact {
+	if r.group == nil {
+		return nil
+	}
+	return r.group.source.shows
 }
 
 // example keeps an account as an example where more are wanted, and reports
@@ -94,9 +105,10 @@ func (e *engine) example(r *Reach, a *estate.Account, shows *condition.Fact) boo
 	return len(r.Examples) >= e.options.Examples
 }
 
-// sumUp adds the accounts of an outcome to all that it reaches.
-func (o *outcome) sumUp() {
-	add := func(r *Reach) {
+// sumUpOutcome adds the accounts of an outcome to all that it reaches.
+func (e *engine) sumUpOutcome(o *outcome) {
+	for _, n := range o.reaches {
+		r := e.reaches[n].reach
 		r.Accounts += o.accounts
 		if o.privileged {
 			r.Privileged += o.accounts
@@ -104,12 +116,6 @@ func (o *outcome) sumUp() {
 		if o.disabled {
 			r.Disabled += o.accounts
 		}
-	}
-	for _, g := range o.groups {
-		add(&g.reach)
-	}
-	for _, r := range o.unknowns {
-		add(r)
 	}
 	o.accounts = 0
 }
@@ -123,7 +129,7 @@ func (e *engine) enter(h *hit, a *estate.Account) {
 		s.broken = true
 	}
 	if a != nil {
-		e.fresh.groups = append(e.fresh.groups, g)
+		e.fresh.reaches = append(e.fresh.reaches, g.place)
 	}
 }
 
@@ -152,6 +158,7 @@ func (e *engine) group(s *source, h *hit, a *estate.Account, privileged bool) *g
 			g.finding.Exception = e.exceptions[key.exception-1].exception
 		}
 		e.groups[key] = g
+		g.place = e.addReach(reached{&g.reach, g})
 	}
 	if ended > 0 && (g.ended == 0 || ended < g.ended) {
 		g.ended, g.finding.Ended = ended, e.exceptions[ended-1].exception
@@ -181,12 +188,19 @@ func ownOrigin(a *estate.Account, h *hit) estate.Origin {
 // unknown notes that something is not known of the account at hand.
 func (e *engine) unknown(key unknownKey) {
 	e.sources[key.source].open = true
-	reach := e.unknowns[key]
-	if reach == nil {
-		reach = &Reach{}
+	place, ok := e.unknownPlaces[key]
+	if !ok {
+		reach := &Reach{}
 		e.unknowns[key] = reach
+		place = e.addReach(reached{reach: reach})
+		e.unknownPlaces[key] = place
 	}
-	e.fresh.unknowns = append(e.fresh.unknowns, reach)
+	e.fresh.reaches = append(e.fresh.reaches, place)
+}
+
+func (e *engine) addReach(r reached) uint32 {
+	e.reaches = append(e.reaches, r)
+	return uint32(len(e.reaches) - 1)
 }
 
 // detail is the fact of the account at hand in words.

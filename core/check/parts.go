@@ -210,7 +210,7 @@ func (r *reading) collect() error {
 func (e *engine) sumUpAll() {
 	e.sumUp()
 	for _, o := range e.outcomes {
-		o.sumUp()
+		e.sumUpOutcome(o)
 	}
 }
 

@@ -186,7 +186,9 @@ type value struct {
 	tri   func(*Subject) estate.Tri
 	num   func(*Subject) (int64, bool)
 	fact  *Fact
-	fixed string // of a text written in the condition
+	fixed string   // of a text written in the condition
+	items []string // of a list written in the condition
+	whole *int64   // of a number written in the condition
 	at    int
 }
 
@@ -195,6 +197,8 @@ type compiler struct {
 	stage  Stage
 	facts  []*Fact
 	leaves []leaf
+	guards []guard // what stands before the part that is compiled, joined by "and" all the way up
+	inside int     // how many other operators are around the part
 }
 
 func (c *compiler) fail(node ast.Node, format string, args ...any) error {
@@ -202,6 +206,10 @@ func (c *compiler) fail(node ast.Node, format string, args ...any) error {
 }
 
 func (c *compiler) compile(node ast.Node) (value, error) {
+	if n, ok := node.(*ast.BinaryNode); !ok || n.Operator != "and" && n.Operator != "&&" {
+		c.inside++
+		defer func() { c.inside-- }()
+	}
 	switch n := node.(type) {
 	case *ast.IdentifierNode:
 		f := FindFact(n.Value)
@@ -212,7 +220,7 @@ func (c *compiler) compile(node ast.Node) (value, error) {
 			c.facts = append(c.facts, f)
 		}
 		if f.tri != nil {
-			c.leaf(n, f.tri)
+			c.leafOnFlag(n, f)
 		}
 		return value{text: f.text, list: f.list, tri: f.tri, num: f.num, fact: f}, nil
 	case *ast.StringNode:
@@ -236,7 +244,7 @@ func (c *compiler) compile(node ast.Node) (value, error) {
 }
 
 func number(n int64) value {
-	return value{num: func(*Subject) (int64, bool) { return n, true }}
+	return value{num: func(*Subject) (int64, bool) { return n, true }, whole: &n}
 }
 
 func (c *compiler) unary(n *ast.UnaryNode) (value, error) {
@@ -265,7 +273,7 @@ func (c *compiler) array(n *ast.ArrayNode) (value, error) {
 		}
 		items = append(items, s.Value)
 	}
-	return value{list: func(*Subject) ([]string, bool) { return items, true }}, nil
+	return value{list: func(*Subject) ([]string, bool) { return items, true }, items: items}, nil
 }
 
 func (c *compiler) call(n *ast.CallNode) (value, error) {
@@ -321,6 +329,10 @@ func (c *compiler) binary(n *ast.BinaryNode) (value, error) {
 	if err != nil {
 		return value{}, err
 	}
+	if (n.Operator == "and" || n.Operator == "&&") && c.inside == 0 {
+		c.guards = append(c.guards, guard{n.Left.String(), left.tri})
+		defer func() { c.guards = c.guards[:len(c.guards)-1] }()
+	}
 	right, err := c.compile(n.Right)
 	if err != nil {
 		return value{}, err
@@ -339,14 +351,18 @@ func (c *compiler) binary(n *ast.BinaryNode) (value, error) {
 	case left.text != nil && right.text != nil:
 		return c.texts(n, left, right)
 	case left.text != nil && right.list != nil && n.Operator == "in":
-		return c.leaf(n, func(s *Subject) estate.Tri {
+		ask := func(s *Subject) estate.Tri {
 			t, ok := left.text(s)
 			list, ok2 := right.list(s)
 			if !ok || !ok2 {
 				return estate.Unknown
 			}
 			return estate.TriOf(slices.Contains(list, t))
-		}, left.fact, right.fact), nil
+		}
+		if left.fact != nil && right.items != nil {
+			return c.leafOnTexts(n, ask, left.fact, right.items), nil
+		}
+		return c.leaf(n, ask, left.fact, right.fact), nil
 	case left.num != nil && right.num != nil:
 		return c.numbers(n, left, right)
 	case left.tri != nil && right.tri != nil && (n.Operator == "==" || n.Operator == "!="):
@@ -428,14 +444,21 @@ func (c *compiler) numbers(n *ast.BinaryNode, left, right value) (value, error) 
 	default:
 		return value{}, c.fail(n, "%q is not used between numbers, times and dates here", n.Operator)
 	}
-	return c.leaf(n, func(s *Subject) estate.Tri {
+	ask := func(s *Subject) estate.Tri {
 		a, ok := left.num(s)
 		b, ok2 := right.num(s)
 		if !ok || !ok2 {
 			return estate.Unknown
 		}
 		return estate.TriOf(holds(a, b))
-	}, left.fact, right.fact), nil
+	}
+	switch {
+	case left.fact != nil && right.whole != nil:
+		return c.leafOnNumber(n, ask, left.fact, *right.whole), nil
+	case left.whole != nil && right.fact != nil:
+		return c.leafOnNumber(n, ask, right.fact, *left.whole), nil
+	}
+	return c.leaf(n, ask, left.fact, right.fact), nil
 }
 
 func (c *compiler) texts(n *ast.BinaryNode, left, right value) (value, error) {
@@ -460,12 +483,19 @@ func (c *compiler) texts(n *ast.BinaryNode, left, right value) (value, error) {
 	default:
 		return value{}, c.fail(n, "%q is not used between texts here", n.Operator)
 	}
-	return c.leaf(n, func(s *Subject) estate.Tri {
+	ask := func(s *Subject) estate.Tri {
 		a, ok := left.text(s)
 		b, ok2 := right.text(s)
 		if !ok || !ok2 {
 			return estate.Unknown
 		}
 		return estate.TriOf(holds(a, b))
-	}, left.fact, right.fact), nil
+	}
+	if left.fact != nil && right.fact == nil && (n.Operator == "==" || n.Operator == "!=") {
+		return c.leafOnTexts(n, ask, left.fact, []string{right.fixed}), nil
+	}
+	if left.fact != nil && right.fact == nil && c.inside == 1 && len(c.guards) > 0 {
+		return c.guardedLeaf(n, ask), nil
+	}
+	return c.leaf(n, ask, left.fact, right.fact), nil
 }

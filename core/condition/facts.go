@@ -79,13 +79,13 @@ const (
 	neverWillBe = 1 << 62
 )
 
-func dateFact(name, meaning string, stage Stage, never int64, get func(*Subject) estate.Moment) Fact {
+func dateFact(name, meaning string, stage Stage, never int64, get func(*Subject) *estate.Moment) Fact {
 	return Fact{Name: name, Type: "date", Stage: stage, Meaning: meaning, env: time.Time{}, num: func(s *Subject) (int64, bool) {
 		m := get(s)
-		if m.IsNever() {
-			return never, true
+		if at, ok := m.Unix(); ok {
+			return at, true
 		}
-		return m.Unix()
+		return never, m.IsNever()
 	}}
 }
 
@@ -97,7 +97,7 @@ func countFact(name, meaning string, stage Stage, get func(*Subject) estate.Coun
 }
 
 // since returns the seconds from a moment to the one the export speaks for.
-func since(s *Subject, m estate.Moment) (int64, bool) {
+func since(s *Subject, m *estate.Moment) (int64, bool) {
 	at, ok := m.Unix()
 	return s.Dates.AsOf - at, ok && s.Dates.AsOfKnown
 }
@@ -106,18 +106,18 @@ func since(s *Subject, m estate.Moment) (int64, bool) {
 // ever signed in.
 func idle(s *Subject) (int64, bool) {
 	if s.Account.LastSignIn.IsNever() {
-		return since(s, s.Account.Created)
+		return since(s, &s.Account.Created)
 	}
-	return since(s, s.Account.LastSignIn)
+	return since(s, &s.Account.LastSignIn)
 }
 
 // passwordAge counts from the last change, or from the account's making when
 // the password was never changed.
 func passwordAge(s *Subject) (int64, bool) {
 	if s.Account.PasswordSet.IsNever() {
-		return since(s, s.Account.Created)
+		return since(s, &s.Account.Created)
 	}
-	return since(s, s.Account.PasswordSet)
+	return since(s, &s.Account.PasswordSet)
 }
 
 // overdueOpen is yes unless something is known to stop the account.
@@ -137,11 +137,11 @@ func isNever(m estate.Moment) estate.Tri {
 }
 
 func neverChanged(s *Subject) estate.Tri {
-	set, made := s.Account.PasswordSet, s.Account.Created
-	if _, ok := made.Unix(); ok && set == made {
+	set, made := &s.Account.PasswordSet, &s.Account.Created
+	if _, ok := made.Unix(); ok && *set == *made {
 		return estate.Yes
 	}
-	return isNever(set)
+	return isNever(*set)
 }
 
 // inFuture looks at the dates that the export says, and is unknown when it
@@ -151,7 +151,7 @@ func inFuture(s *Subject) estate.Tri {
 	if !s.Dates.AsOfKnown {
 		return answer
 	}
-	for _, m := range [...]estate.Moment{s.Account.PasswordSet, s.Account.LastSignIn, s.Account.Created} {
+	for _, m := range [...]*estate.Moment{&s.Account.PasswordSet, &s.Account.LastSignIn, &s.Account.Created} {
 		if at, ok := m.Unix(); ok && at > s.Dates.AsOf {
 			return estate.Yes
 		}
@@ -213,17 +213,17 @@ var facts = []Fact{
 	flagFact("older_than_rules", Complete, "the password was set before the system's rule sets came into force", func(s *Subject) estate.Tri { return s.Dates.OlderRules }),
 	flagFact("policy_missing", Complete, "the account names a policy that the system does not have", func(s *Subject) estate.Tri { return s.Dates.Missing }),
 
-	dateFact("created", "when the account was made", FromExport, neverWas, func(s *Subject) estate.Moment { return s.Account.Created }),
-	dateFact("password_set", "when the password was last set", FromExport, neverWas, func(s *Subject) estate.Moment { return s.Account.PasswordSet }),
-	dateFact("last_sign_in", "when somebody last signed in", FromExport, neverWas, func(s *Subject) estate.Moment { return s.Account.LastSignIn }),
-	dateFact("locked_since", "when the account was locked", FromExport, neverWas, func(s *Subject) estate.Moment { return s.Account.LockedSince }),
-	dateFact("password_expires", "when the password ends, by policy and flags", Complete, neverWillBe, func(s *Subject) estate.Moment { return s.Dates.Expires }),
-	dateFact("account_ends", "when the account itself ends", FromExport, neverWillBe, func(s *Subject) estate.Moment { return s.Account.Ends }),
-	lengthFact("account_age", "how old the account is", FromExport, func(s *Subject) (int64, bool) { return since(s, s.Account.Created) }),
+	dateFact("created", "when the account was made", FromExport, neverWas, func(s *Subject) *estate.Moment { return &s.Account.Created }),
+	dateFact("password_set", "when the password was last set", FromExport, neverWas, func(s *Subject) *estate.Moment { return &s.Account.PasswordSet }),
+	dateFact("last_sign_in", "when somebody last signed in", FromExport, neverWas, func(s *Subject) *estate.Moment { return &s.Account.LastSignIn }),
+	dateFact("locked_since", "when the account was locked", FromExport, neverWas, func(s *Subject) *estate.Moment { return &s.Account.LockedSince }),
+	dateFact("password_expires", "when the password ends, by policy and flags", Complete, neverWillBe, func(s *Subject) *estate.Moment { return &s.Dates.Expires }),
+	dateFact("account_ends", "when the account itself ends", FromExport, neverWillBe, func(s *Subject) *estate.Moment { return &s.Account.Ends }),
+	lengthFact("account_age", "how old the account is", FromExport, func(s *Subject) (int64, bool) { return since(s, &s.Account.Created) }),
 	lengthFact("password_age", "how old the password is; since the account was made when it was never changed", FromExport, passwordAge),
 	lengthFact("idle", "how long nobody has signed in; since the account was made when nobody ever did", FromExport, idle),
-	lengthFact("locked_for", "how long the account has been locked", FromExport, func(s *Subject) (int64, bool) { return since(s, s.Account.LockedSince) }),
-	lengthFact("overdue_for", "how long the password has been past its end; negative before", Complete, func(s *Subject) (int64, bool) { return since(s, s.Dates.Expires) }),
+	lengthFact("locked_for", "how long the account has been locked", FromExport, func(s *Subject) (int64, bool) { return since(s, &s.Account.LockedSince) }),
+	lengthFact("overdue_for", "how long the password has been past its end; negative before", Complete, func(s *Subject) (int64, bool) { return since(s, &s.Dates.Expires) }),
 	countFact("failures", "failed sign-ins that still count", FromExport, func(s *Subject) estate.Counted { return s.Account.Failures }),
 	countFact("grace_used", "sign-ins made with the expired password", FromExport, func(s *Subject) estate.Counted { return s.Account.GraceUsed }),
 	textFact("policy", Complete, "the name of the policy that holds; empty for none", func(s *Subject) (string, bool) { return s.Dates.Policy, true }),

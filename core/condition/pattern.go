@@ -1,6 +1,7 @@
 package condition
 
 import (
+	"encoding/binary"
 	"slices"
 
 	"github.com/expr-lang/expr/ast"
@@ -13,28 +14,110 @@ import (
 type leaf struct {
 	written string
 	ask     func(*Subject) estate.Tri
+
+	// Where the leaf compares one fact with what is written in the condition,
+	// the fact and that.
+	fact    *Fact
+	numbers []int64
+	texts   []string
+	plain   bool // the leaf is a flag that allFlags has
 }
 
 // leaf notes a part that asks nothing but facts. Where it compares two facts,
 // its answer "unknown" does not tell which of them is; then whether each is
 // known is noted too.
 func (c *compiler) leaf(n ast.Node, ask func(*Subject) estate.Tri, facts ...*Fact) value {
-	c.leaves = append(c.leaves, leaf{n.String(), ask})
+	c.leaves = append(c.leaves, leaf{written: n.String(), ask: ask})
 	facts = slices.DeleteFunc(facts, func(f *Fact) bool { return f == nil })
 	if len(facts) > 1 {
 		for _, f := range facts {
-			c.leaves = append(c.leaves, leaf{"known " + f.Name, func(s *Subject) estate.Tri { return estate.TriOf(f.known(s)) }})
+			c.leaves = append(c.leaves, leaf{written: "known " + f.Name, ask: func(s *Subject) estate.Tri { return estate.TriOf(f.known(s)) }, plain: slices.Contains(plainDates, f.Name)})
 		}
 	}
 	return value{tri: ask}
 }
 
+// A guard is what must hold for the rest of a condition to matter.
+type guard struct {
+	written string
+	ask     func(*Subject) estate.Tri
+}
+
+// guardedLeaf is leaf for what takes long to ask, such as a search in a text.
+// Where what stands before it answers no, the whole condition is no, and it
+// need not be asked.
+func (c *compiler) guardedLeaf(n ast.Node, ask func(*Subject) estate.Tri) value {
+	before := c.guards[len(c.guards)-1]
+	c.leaves = append(c.leaves, leaf{written: before.written + " and " + n.String(), ask: func(s *Subject) estate.Tri {
+		if before.ask(s) == estate.No {
+			return estate.Unknown
+		}
+		return ask(s)
+	}})
+	return value{tri: ask}
+}
+
+// leafOnNumber is leaf for one fact that is compared with a number.
+func (c *compiler) leafOnNumber(n ast.Node, ask func(*Subject) estate.Tri, f *Fact, number int64) value {
+	c.leaves = append(c.leaves, leaf{written: n.String(), ask: ask, fact: f, numbers: []int64{number}})
+	return value{tri: ask}
+}
+
+// leafOnTexts is leaf for one fact that is, or is not, one of some texts.
+func (c *compiler) leafOnTexts(n ast.Node, ask func(*Subject) estate.Tri, f *Fact, texts []string) value {
+	c.leaves = append(c.leaves, leaf{written: n.String(), ask: ask, fact: f, texts: texts})
+	return value{tri: ask}
+}
+
+// leafOnFlag is leaf for a fact of yes or no.
+func (c *compiler) leafOnFlag(n ast.Node, f *Fact) {
+	c.leaves = append(c.leaves, leaf{written: n.String(), ask: f.tri, plain: slices.Contains(plainFlags, f.Name)})
+}
+
+// plainFlags are the facts that follow from allFlags.
+var plainFlags = []string{
+	"enabled", "locked", "must_change", "never_expires", "cannot_change", "blank_allowed", "blank", "password_usable", "second_factor", "privileged",
+	"overdue", "shut", "older_than_policy", "older_than_rules", "policy_missing", "overdue_open", "never_signed_in", "lasts_for_ever",
+}
+
+// plainDates are those of which allFlags tells whether they are known.
+var plainDates = []string{"last_sign_in", "password_expires", "password_set", "created"}
+
+// allFlags are the answers of all plain flags at once, which is much quicker
+// than to ask for them one by one.
+func allFlags(s *Subject) uint64 {
+	a, d := s.Account, &s.Dates
+	return uint64(a.Enabled) | uint64(a.Locked)<<2 | uint64(a.MustChange)<<4 | uint64(a.NeverExpires)<<6 | uint64(a.CannotChange)<<8 |
+		uint64(a.BlankAllowed)<<10 | uint64(a.Blank)<<12 | uint64(a.PasswordUsable)<<14 | uint64(a.SecondFactor)<<16 | uint64(a.Privileged)<<18 |
+		uint64(d.Overdue)<<20 | uint64(d.Shut)<<22 | uint64(d.OlderPolicy)<<24 | uint64(d.OlderRules)<<26 | uint64(d.Missing)<<28 |
+		uint64(a.LastSignIn.Dated())<<30 | uint64(d.Expires.Dated())<<32 | uint64(a.PasswordSet.Dated())<<34 | uint64(a.Created.Dated())<<36
+}
+
 // A Pattern is what several conditions ask, each question once. Subjects that
 // answer alike come out alike in all the conditions, and lack the same facts.
 type Pattern struct {
-	seen   map[string]bool
-	leaves []leaf
+	seen    map[string]bool
+	flags   bool // whether a plain flag is asked for
+	leaves  []leaf
+	numbers []numberQuestion
+	texts   []textQuestion
 }
+
+// A numberQuestion asks a fact where it lies among all numbers that it is
+// compared with, in rising order.
+type numberQuestion struct {
+	fact    *Fact
+	numbers []int64
+}
+
+// A textQuestion asks a fact which of some texts it is.
+type textQuestion struct {
+	fact    *Fact
+	texts   []string
+	lengths uint64 // a bit for each length that one of them has; the last for all longer
+}
+
+func lengthBit(s string) uint64 { return 1 << min(len(s), 63) }
 
 // Add takes in the questions of a condition; nil asks none.
 func (p *Pattern) Add(c *Condition) {
@@ -45,23 +128,99 @@ func (p *Pattern) Add(c *Condition) {
 		p.seen = map[string]bool{}
 	}
 	for _, l := range c.leaves {
-		if !p.seen[l.written] {
-			p.seen[l.written] = true
+		if p.seen[l.written] {
+			continue
+		}
+		p.seen[l.written] = true
+		switch {
+		case l.plain:
+			p.flags = true
+		case l.numbers != nil:
+			p.addNumber(l)
+		case l.texts != nil:
+			p.addTexts(l)
+		default:
 			p.leaves = append(p.leaves, l)
 		}
 	}
 }
 
-// AppendAnswers appends the subject's answers to all questions, four to a
-// byte.
+func (p *Pattern) addNumber(l leaf) {
+	i := slices.IndexFunc(p.numbers, func(q numberQuestion) bool { return q.fact == l.fact })
+	if i < 0 {
+		i = len(p.numbers)
+		p.numbers = append(p.numbers, numberQuestion{fact: l.fact})
+	}
+	q := &p.numbers[i]
+	q.numbers = append(q.numbers, l.numbers...)
+	slices.Sort(q.numbers)
+	q.numbers = slices.Compact(q.numbers)
+}
+
+func (p *Pattern) addTexts(l leaf) {
+	i := slices.IndexFunc(p.texts, func(q textQuestion) bool { return q.fact == l.fact })
+	if i < 0 {
+		i = len(p.texts)
+		p.texts = append(p.texts, textQuestion{fact: l.fact})
+	}
+	q := &p.texts[i]
+	for _, t := range l.texts {
+		if !slices.Contains(q.texts, t) {
+			q.texts = append(q.texts, t)
+			q.lengths |= lengthBit(t)
+		}
+	}
+}
+
+// AppendAnswers appends the subject's answers to all questions.
 func (p *Pattern) AppendAnswers(key []byte, s *Subject) []byte {
+	if p.flags {
+		key = binary.LittleEndian.AppendUint64(key, allFlags(s))
+	}
 	packed := byte(0)
 	for i := range p.leaves {
 		packed = packed<<2 | byte(p.leaves[i].ask(s))
-		if i&3 == 3 {
+		if i&3 == 3 { // four to a byte
 			key = append(key, packed)
 			packed = 0
 		}
 	}
-	return append(key, packed)
+	key = append(key, packed)
+	for i := range p.numbers {
+		key = binary.AppendUvarint(key, p.numbers[i].place(s))
+	}
+	for i := range p.texts {
+		key = binary.AppendUvarint(key, p.texts[i].which(s))
+	}
+	return key
+}
+
+// place is 0 where the fact is not known; it differs for each number that is
+// asked for and for each space between them.
+func (q *numberQuestion) place(s *Subject) uint64 {
+	n, ok := q.fact.num(s)
+	if !ok {
+		return 0
+	}
+	for i, number := range q.numbers {
+		if n <= number {
+			if n == number {
+				return uint64(2*i + 2)
+			}
+			return uint64(2*i + 1)
+		}
+	}
+	return uint64(2*len(q.numbers) + 1)
+}
+
+// which is 0 where the fact is not known and 1 where it is none of the texts.
+func (q *textQuestion) which(s *Subject) uint64 {
+	text, ok := q.fact.text(s)
+	switch {
+	case !ok:
+		return 0
+	case q.lengths&lengthBit(text) == 0:
+		return 1
+	}
+	return uint64(slices.Index(q.texts, text) + 2)
 }

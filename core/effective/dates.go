@@ -5,11 +5,11 @@ import (
 	"yewcone/core/setting"
 )
 
-// DatesOf works out when an account's password may be changed, when its owner
+// DatesOf works out, into d, when an account's password may be changed, when its owner
 // is warned, when it ends and when the account is shut. rulesSince is when the
 // newest of the system's rule sets came into force, in seconds since 1970.
-func DatesOf(a *estate.Account, s *Settings, system *estate.System, rulesSince int64) estate.Dates {
-	d := estate.Dates{Policy: s.PolicyName(), AsOf: system.AsOf.Unix(), AsOfKnown: !system.AsOf.IsZero()}
+func DatesOf(d *estate.Dates, a *estate.Account, s *Settings, system *estate.System, rulesSince int64) {
+	*d = estate.Dates{Policy: s.PolicyName(), AsOf: system.AsOf.Unix(), AsOfKnown: !system.AsOf.IsZero()}
 	d.Expires = expires(a, s.Get(maxAge).Value)
 	if span, ok := s.Get(minAge).Value.Span(); ok {
 		d.MayChange = a.PasswordSet.Plus(span)
@@ -31,7 +31,7 @@ func DatesOf(a *estate.Account, s *Settings, system *estate.System, rulesSince i
 	}
 	if d.AsOfKnown {
 		d.Overdue = d.Expires.Past(d.AsOf)
-		d.Shut = shut(&d, a, s)
+		d.Shut = shut(d, a, s)
 	} else if d.Expires.IsNever() {
 		d.Overdue, d.Shut = estate.No, estate.No
 	}
@@ -42,7 +42,6 @@ func DatesOf(a *estate.Account, s *Settings, system *estate.System, rulesSince i
 		}
 		d.OlderRules = estate.TriOf(set < rulesSince)
 	}
-	return d
 }
 
 // SettleLock works out whether an account is locked where the export gives

@@ -4,6 +4,7 @@
 package effective
 
 import (
+	"bytes"
 	"encoding/binary"
 	"fmt"
 	"slices"
@@ -75,6 +76,8 @@ type Resolver struct {
 	memo      map[string]*Settings
 	key       []byte
 	matched   []int
+	before    []byte // the key asked for before, and what holds for it
+	last      *Settings
 }
 
 // NewResolver returns a resolver for the accounts of one system.
@@ -94,14 +97,18 @@ func NewResolver(catalogue *setting.Catalogue, system *estate.System) *Resolver 
 func (r *Resolver) For(a *estate.Account) *Settings {
 	r.match(a)
 	r.makeKey(a)
-	if s, ok := r.memo[string(r.key)]; ok {
-		return s
+	if r.last != nil && bytes.Equal(r.key, r.before) {
+		return r.last
 	}
-	if len(r.memo) >= memoLimit {
-		clear(r.memo)
+	s, ok := r.memo[string(r.key)]
+	if !ok {
+		if len(r.memo) >= memoLimit {
+			clear(r.memo)
+		}
+		s = r.resolve(a)
+		r.memo[string(r.key)] = s
 	}
-	s := r.resolve(a)
-	r.memo[string(r.key)] = s
+	r.before, r.last = append(r.before[:0], r.key...), s
 	return s
 }
 

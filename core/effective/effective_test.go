@@ -194,7 +194,8 @@ func TestDates(t *testing.T) {
 		asOf, _ := at("2026-11-23 06:00").Time()
 		system.AsOf = asOf
 		a := account(c.change)
-		d := DatesOf(a, NewResolver(setting.Standard(), system).For(a), system, 0)
+		var d estate.Dates
+		DatesOf(&d, a, NewResolver(setting.Standard(), system).For(a), system, 0)
 		if d.Expires.String() != c.expires || d.WarnedFrom.String() != c.warned || d.Overdue != c.overdue || d.Shut != c.shut {
 			t.Errorf("%s: expires %s, warned %s, overdue %s, shut %s", c.what, d.Expires, d.WarnedFrom, d.Overdue, d.Shut)
 		}

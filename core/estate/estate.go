@@ -61,6 +61,9 @@ var Never = Moment{state: momentNever}
 // At returns an instant, kept to the second.
 func At(t time.Time) Moment { return Moment{state: momentAt, unix: t.Unix()} }
 
+// AtSecond returns the instant so many seconds after the start of 1970 in UTC.
+func AtSecond(unix int64) Moment { return Moment{state: momentAt, unix: unix} }
+
 // OnDay returns the whole day, in UTC, that t falls on; what ends on a day
 // ends with its last second.
 func OnDay(t time.Time) Moment {
@@ -72,6 +75,17 @@ func (m Moment) Known() bool { return m.state != momentUnknown }
 
 // IsNever reports whether the moment is known not to come.
 func (m Moment) IsNever() bool { return m.state == momentNever }
+
+// Dated is yes for an instant or a day and no for never.
+func (m Moment) Dated() Tri {
+	switch m.state {
+	case momentUnknown:
+		return Unknown
+	case momentNever:
+		return No
+	}
+	return Yes
+}
 
 // Time returns the instant, or the first second of the day; false when the
 // moment is unknown or never.

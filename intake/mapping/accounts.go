@@ -2,8 +2,10 @@ package mapping
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 	"strings"
+	"time"
 
 	"yewcone/core/estate"
 	"yewcone/core/nearword"
@@ -21,12 +23,68 @@ type accountReader struct {
 	fixed   []func(*estate.Account)
 }
 
-// factColumn puts one column into an account.
+// factColumn puts one column into an account. What most columns hold is done
+// without a call; put is for the others.
 type factColumn struct {
 	from  strictyaml.Text
 	index int
 	fact  string
-	put   func(a *estate.Account, text string) bool // false: not understood
+
+	text func(*estate.Account) *string // a text as it stands
+	tri  func(*estate.Account) *estate.Tri
+	date func(*estate.Account) *estate.Moment
+	put  func(a *estate.Account, text string) bool // false: not understood
+
+	answers triWords // of tri
+	others  estate.Tri
+	dates   dateWords // of date
+}
+
+// boundColumn is a column with the place in the one account that is filled
+// over and over.
+type boundColumn struct {
+	*factColumn
+	text *string
+	tri  *estate.Tri
+	date *estate.Moment
+}
+
+func (r *accountReader) boundTo(a *estate.Account) []boundColumn {
+	list := make([]boundColumn, len(r.columns))
+	for i := range r.columns {
+		c := &r.columns[i]
+		list[i].factColumn = c
+		switch {
+		case c.text != nil:
+			list[i].text = c.text(a)
+		case c.tri != nil:
+			list[i].tri = c.tri(a)
+		case c.date != nil:
+			list[i].date = c.date(a)
+		}
+	}
+	return list
+}
+
+// take puts a text into its place; false where it is not understood.
+func (b *boundColumn) take(a *estate.Account, text string) bool {
+	switch {
+	case b.text != nil:
+		*b.text = text
+		return true
+	case b.tri != nil:
+		answer, ok := b.answers.find(text)
+		if !ok {
+			answer = b.others
+		}
+		*b.tri = answer
+		return ok || text == "" || answer != estate.Unknown
+	case b.date != nil:
+		at, ok := b.dates.find(text)
+		*b.date = at
+		return ok
+	}
+	return b.put(a, text)
 }
 
 // ownColumn reads a setting that stands on the account itself.
@@ -119,8 +177,9 @@ func (e *export) prepareFile(source *accountsTable, file strictyaml.Text) error 
 	hasLogin := false
 	for j := range source.Take {
 		key, from := source.Take[j].Key, &source.Take[j].Value
-		if put := e.plan.putter(key, from); put != nil {
-			r.columns = append(r.columns, factColumn{from: from.From, index: t.column(e.plan, from.From), fact: key.Value, put: put})
+		if c := e.plan.factColumn(key, from); c != nil {
+			c.index = t.column(e.plan, from.From)
+			r.columns = append(r.columns, *c)
 		}
 		hasLogin = hasLogin || key.Value == "login"
 	}
@@ -173,52 +232,62 @@ func (p *plan) fixedFacts(source *accountsTable) []func(*estate.Account) {
 	return list
 }
 
-// putter returns what puts a column's text into the account, or nil after
+// factColumn returns what puts a column's text into the account, or nil after
 // noting what is wrong.
-func (p *plan) putter(key strictyaml.Text, source *factSource) func(*estate.Account, string) bool {
+func (p *plan) factColumn(key strictyaml.Text, source *factSource) *factColumn {
 	if source.From.Value == "" {
 		p.fail(key, "%s needs \"from\": the column that it comes from", key.Value)
 		return nil
 	}
 	name := key.Value
-	if field, ok := textFacts[name]; ok {
-		return p.textPutter(field, name, source)
-	}
+	c := &factColumn{from: source.From, fact: name}
 	if field, ok := triFacts[name]; ok {
-		return p.triPutter(field, source)
-	}
-	if field, ok := dateFacts[name]; ok {
-		return p.datePutter(field, key, source)
-	}
-	if field, ok := listFacts[name]; ok {
-		split := cmp.Or(source.Split, "\n") // as the elements of a JSON list come
-		return func(a *estate.Account, text string) bool {
-			list, known := field(a)
-			*known = true
-			for rest, more := text, true; more; {
-				var part string
-				part, rest, more = strings.Cut(rest, split)
-				if part = strings.TrimSpace(part); part != "" {
-					*list = append(*list, part)
-				}
-			}
-			return true
+		c.tri = field
+		p.triWords(c, source)
+	} else if field, ok := dateFacts[name]; ok {
+		c.date = field
+		if !p.dateWords(c, key, source) {
+			return nil
 		}
-	}
-	switch name {
-	case "storage":
-		return p.storagePutter(source)
-	case "stored_value":
-		return func(a *estate.Account, text string) bool {
+	} else if field, ok := listFacts[name]; ok {
+		c.put = listPutter(field, cmp.Or(source.Split, "\n")) // as the elements of a JSON list come
+	} else if field, ok := textFacts[name]; ok {
+		words := p.textWords(name, source)
+		if c.text = field; name == "kind" {
+			c.text, c.put = nil, kindPutter(words)
+		} else if len(words) > 0 {
+			c.text, c.put = nil, textPutter(field, words)
+		}
+	} else if name == "storage" {
+		c.put = p.storagePutter(source)
+	} else if name == "stored_value" {
+		c.put = func(a *estate.Account, text string) bool {
 			a.StoredMark = stored.Mark(text)
 			return true
 		}
+	} else {
+		p.fail(key, "no fact about accounts is named %q that a mapping can fill%s", name, nearword.Advice(name, factNames()))
+		return nil
 	}
-	p.fail(key, "no fact about accounts is named %q that a mapping can fill%s", name, nearword.Advice(name, factNames()))
-	return nil
+	return c
 }
 
-func (p *plan) textPutter(field func(*estate.Account) *string, name string, source *factSource) func(*estate.Account, string) bool {
+func listPutter(field func(*estate.Account) (list *[]string, known *bool), split string) func(*estate.Account, string) bool {
+	return func(a *estate.Account, text string) bool {
+		list, known := field(a)
+		*known = true
+		for rest, more := text, true; more; {
+			var part string
+			part, rest, more = strings.Cut(rest, split)
+			if part = strings.TrimSpace(part); part != "" {
+				*list = append(*list, part)
+			}
+		}
+		return true
+	}
+}
+
+func (p *plan) textWords(name string, source *factSource) map[string]string {
 	words := map[string]string{}
 	for _, w := range source.Words {
 		if name == "kind" {
@@ -226,20 +295,40 @@ func (p *plan) textPutter(field func(*estate.Account) *string, name string, sour
 		}
 		words[w.Key.Value] = w.Value.Value
 	}
-	if len(words) == 0 && name != "kind" {
-		return func(a *estate.Account, text string) bool {
-			*field(a) = text
-			return true
-		}
-	}
+	return words
+}
+
+func textPutter(field func(*estate.Account) *string, words map[string]string) func(*estate.Account, string) bool {
 	return func(a *estate.Account, text string) bool {
 		if word, ok := words[text]; ok {
 			text = word
-		} else if name == "kind" && !slices.Contains(estate.Kinds, text) {
-			text = ""
 		}
 		*field(a) = text
 		return true
+	}
+}
+
+// kindPutter takes the kinds' own names and what the mapping has words for.
+func kindPutter(words map[string]string) func(*estate.Account, string) bool {
+	for _, kind := range estate.Kinds {
+		if _, ok := words[kind]; !ok {
+			words[kind] = kind
+		}
+	}
+	type pair struct{ text, kind string }
+	var pairs []pair // few: quicker than the map
+	for _, text := range slices.Sorted(maps.Keys(words)) {
+		pairs = append(pairs, pair{text, words[text]})
+	}
+	return func(a *estate.Account, text string) bool {
+		for i := range pairs {
+			if pairs[i].text == text {
+				a.Kind = pairs[i].kind
+				return true
+			}
+		}
+		a.Kind = ""
+		return text == ""
 	}
 }
 
@@ -261,67 +350,66 @@ func (w triWords) find(text string) (estate.Tri, bool) {
 	return estate.Unknown, false
 }
 
-func (p *plan) triPutter(field func(*estate.Account) *estate.Tri, source *factSource) func(*estate.Account, string) bool {
-	var answers triWords
+func (p *plan) triWords(c *factColumn, source *factSource) {
 	add := func(list, fallback []string, t estate.Tri) {
 		if len(source.Yes) == 0 && len(source.No) == 0 {
 			list = fallback
 		}
 		for _, text := range list {
-			answers = append(answers, triWord{text, t})
+			c.answers = append(c.answers, triWord{text, t})
 		}
 	}
 	add(source.Yes, p.file.Yes, estate.Yes)
 	add(source.No, p.file.No, estate.No)
-	others := estate.Unknown
 	if source.Else != nil {
-		others = estate.TriOf(p.choice(*source.Else, "yes", "no") == "yes")
+		c.others = estate.TriOf(p.choice(*source.Else, "yes", "no") == "yes")
 	}
-	if len(answers) == 0 {
+	if len(c.answers) == 0 {
 		p.fail(source.From, "which words mean yes and no is not said; add \"yes\" and \"no\" here or at the top of the mapping")
-	}
-	return func(a *estate.Account, text string) bool {
-		answer, ok := answers.find(text)
-		if !ok {
-			answer = others
-		}
-		*field(a) = answer
-		return ok || text == "" || others != estate.Unknown
 	}
 }
 
-func (p *plan) datePutter(field func(*estate.Account) *estate.Moment, key strictyaml.Text, source *factSource) func(*estate.Account, string) bool {
-	form := p.dates
+// dateWords read a date, or a word or nothing in its place.
+type dateWords struct {
+	form  *dateForm
+	zone  *time.Location
+	empty estate.Moment
+	words map[string]estate.Moment
+}
+
+func (d *dateWords) find(text string) (estate.Moment, bool) {
+	if text == "" {
+		return d.empty, true
+	}
+	if len(d.words) > 0 {
+		if at, ok := d.words[text]; ok {
+			return at, true
+		}
+	}
+	return d.form.parse(text, d.zone)
+}
+
+func (p *plan) dateWords(c *factColumn, key strictyaml.Text, source *factSource) bool {
+	d := dateWords{form: p.dates, zone: p.zone, words: map[string]estate.Moment{}}
 	if source.Dates != nil {
-		form = p.dateForm(source.Dates)
+		d.form = p.dateForm(source.Dates)
 	}
-	if form == nil {
+	if d.form == nil {
 		p.fail(key, "how dates are written is not said; add \"dates: dd/mm/yyyy hh:mm\" or another form here or at the top of the mapping")
-		return nil
+		return false
 	}
-	empty := estate.Moment{}
 	if source.Empty != nil && p.choice(*source.Empty, "never", "unknown") == "never" {
-		empty = estate.Never
+		d.empty = estate.Never
 	}
-	words := map[string]estate.Moment{}
 	for _, w := range source.Words {
 		if p.choice(w.Value, "never", "unknown") == "never" {
-			words[w.Key.Value] = estate.Never
+			d.words[w.Key.Value] = estate.Never
 		} else {
-			words[w.Key.Value] = estate.Moment{}
+			d.words[w.Key.Value] = estate.Moment{}
 		}
 	}
-	return func(a *estate.Account, text string) bool {
-		at, ok := empty, text == ""
-		if !ok && len(words) > 0 {
-			at, ok = words[text]
-		}
-		if !ok {
-			at, ok = form.parse(text, p.zone)
-		}
-		*field(a) = at
-		return ok
-	}
+	c.dates = d
+	return true
 }
 
 func (p *plan) storagePutter(source *factSource) func(*estate.Account, string) bool {
@@ -342,18 +430,21 @@ func (p *plan) storagePutter(source *factSource) func(*estate.Account, string) b
 }
 
 // fill puts a row into the account; false when the row names nobody.
-func (r *accountReader) fill(a *estate.Account, row []string, line int, e *export, notes *estate.Notes) bool {
+func (r *accountReader) fill(a *estate.Account, columns []boundColumn, row []string, line int, e *export, notes *estate.Notes) bool {
 	for _, put := range r.fixed {
 		put(a)
 	}
-	for i := range r.columns {
-		c := &r.columns[i]
-		text := trimmed(row[c.index])
+	for i := range columns {
+		c := &columns[i]
+		text := row[c.index]
+		if text != "" && (spaceOrOdd(text[0]) || spaceOrOdd(text[len(text)-1])) {
+			text = strings.TrimSpace(text)
+		}
 		if text == "null" {
 			text = ""
 		}
 		switch {
-		case c.put(a, text):
+		case c.take(a, text):
 		case c.fact == "storage": // never show what may be a stored password
 			notes.Refuse(estate.Origin{File: r.name, Line: line}, "storage: the text here is not understood; say under \"words\" what it means")
 		default:
@@ -362,7 +453,7 @@ func (r *accountReader) fill(a *estate.Account, row []string, line int, e *expor
 	}
 	for i := range r.own {
 		o := &r.own[i]
-		text := trimmed(row[o.index])
+		text := strings.TrimSpace(row[o.index])
 		v, said, problem := e.plan.value(&o.taker, text)
 		origin := estate.Origin{File: r.name, Line: line, Text: o.taker.from.Value + ": " + text}
 		if problem != "" {
@@ -381,10 +472,5 @@ func (r *accountReader) fill(a *estate.Account, row []string, line int, e *expor
 	return true
 }
 
-// trimmed is strings.TrimSpace, at once for what has no space.
-func trimmed(s string) string {
-	if s == "" || s[0] > ' ' && s[len(s)-1] > ' ' && s[0] < 0x80 && s[len(s)-1] < 0x80 {
-		return s
-	}
-	return strings.TrimSpace(s)
-}
+// spaceOrOdd reports whether a byte may be part of white space.
+func spaceOrOdd(c byte) bool { return c-'!' > '~'-'!' }

@@ -101,6 +101,7 @@ func (t *jsonTable) skip() error {
 }
 
 func (t *jsonTable) value(yield func(jsonRow) bool, depth int) error {
+	t.decoder.More() // goes on to where the value begins
 	line := t.counter.Line(t.decoder.InputOffset() + 1)
 	var node any
 	if err := t.decoder.Decode(&node); err != nil {

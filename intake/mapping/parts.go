@@ -60,10 +60,11 @@ func (r *accountReader) parts(e *export, yield func(check.Part) error) error {
 // accounts fills an account with each row.
 func (r *accountReader) accounts(e *export, rows pieceRows, notes *estate.Notes, yield func(*estate.Account) error) error {
 	var a estate.Account
+	columns := r.boundTo(&a)
 	for row, line := rows.next(); row != nil; row, line = rows.next() {
 		a.Reset()
 		a.Origin = estate.Origin{File: r.name, Line: line}
-		if r.fill(&a, row, line, e, notes) {
+		if r.fill(&a, columns, row, line, e, notes) {
 			if err := yield(&a); err != nil {
 				return err
 			}

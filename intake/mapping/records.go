@@ -15,12 +15,17 @@ type records struct {
 	line   int // of pos
 	comma  byte
 	fields []string
+	sought bool // whether quotes were looked for in the text
+	quotes bool // and whether there are any
 }
 
 // next returns the next record and the line it begins on; ok is false at the
 // end. The error is one of encoding/csv's ErrQuote and ErrBareQuote; then
 // fields are those before it.
 func (r *records) next() (fields []string, line int, ok bool, err error) {
+	if !r.sought {
+		r.sought, r.quotes = true, strings.IndexByte(r.text, '"') >= 0
+	}
 	for {
 		if r.pos >= len(r.text) {
 			return nil, 0, false, nil
@@ -38,7 +43,7 @@ func (r *records) next() (fields []string, line int, ok bool, err error) {
 			r.advance(next, 1)
 			continue
 		}
-		if strings.IndexByte(row, '"') >= 0 {
+		if r.quotes && strings.IndexByte(row, '"') >= 0 {
 			return r.quoted(line)
 		}
 		r.advance(next, 1)

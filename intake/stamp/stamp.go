@@ -18,7 +18,7 @@ var isoLayouts = []string{
 // the zone.
 func ISO(text string, zone *time.Location) (estate.Moment, bool) {
 	if unix, ok := utcSecond(text, 1); ok {
-		return estate.At(time.Unix(unix, 0)), true
+		return estate.AtSecond(unix), true
 	}
 	if len(text) == len(time.DateOnly) {
 		at, err := time.Parse(time.DateOnly, text)
@@ -59,26 +59,17 @@ func utcSecond(text string, gap int) (int64, bool) {
 	if gap == 1 && (text[4] != '-' || text[7] != '-' || text[10] != 'T' || text[13] != ':' || text[16] != ':') {
 		return 0, false
 	}
-	bad := false
-	at := 0
-	two := func() int64 {
-		tens, ones := text[at]-'0', text[at+1]-'0'
-		bad = bad || tens > 9 || ones > 9
-		at += 2
-		return int64(tens)*10 + int64(ones)
+	var year, month, day, hour, minute, second int64
+	if gap == 1 {
+		t := text[:20]
+		year, month, day = two(t[0], t[1])*100+two(t[2], t[3]), two(t[5], t[6]), two(t[8], t[9])
+		hour, minute, second = two(t[11], t[12]), two(t[14], t[15]), two(t[17], t[18])
+	} else {
+		t := text[:15]
+		year, month, day = two(t[0], t[1])*100+two(t[2], t[3]), two(t[4], t[5]), two(t[6], t[7])
+		hour, minute, second = two(t[8], t[9]), two(t[10], t[11]), two(t[12], t[13])
 	}
-	year := two()*100 + two()
-	at += gap
-	month := two()
-	at += gap
-	day := two()
-	at += gap
-	hour := two()
-	at += gap
-	minute := two()
-	at += gap
-	second := two()
-	if bad || year < 1970 || month < 1 || month > 12 || day < 1 || day > 28 && day > daysIn(year, month) || hour > 23 || minute > 59 || second > 59 {
+	if year < 1970 || year > 9999 || month < 1 || month > 12 || day < 1 || day > 28 && day > daysIn(year, month) || hour > 23 || minute > 59 || second > 59 {
 		return 0, false
 	}
 	// Days since 1970-01-01, with years that begin in March.
@@ -87,6 +78,15 @@ func utcSecond(text string, gap int) (int64, bool) {
 	}
 	days := year*365 + year/4 - year/100 + year/400 + (153*(month-3)+2)/5 + day - 719469
 	return ((days*24+hour)*60+minute)*60 + second, true
+}
+
+// two reads two digits; what is none is more than any part of a date.
+func two(tens, ones byte) int64 {
+	tens, ones = tens-'0', ones-'0'
+	if tens > 9 || ones > 9 {
+		return 10000
+	}
+	return int64(tens)*10 + int64(ones)
 }
 
 func daysIn(year, month int64) int64 {
