@@ -135,14 +135,14 @@ func writeEstate(folder, file, form string) error {
 		}
 		return name
 	}
-	yes, no, dates := "yes", "no", "iso 8601"
+	yes, no, dates, rows := "yes", "no", "iso 8601", ""
 	switch form {
 	case "ndjson":
 		yes, no = "true", "false"
 	case "ldif":
-		yes, no, dates = "TRUE", "FALSE", "generalized time"
+		yes, no, dates, rows = "TRUE", "FALSE", "generalized time", "    rows: marrowbyAccount\n"
 	}
-	mapping := fmt.Sprintf("mapping: Generated accounts\ndates: %s\nyes: %q\nno: %q\naccounts:\n  - file: %s\n    fixed: {password_usable: yes}\n    take:\n", dates, yes, no, file)
+	mapping := fmt.Sprintf("mapping: Generated accounts\ndates: %s\nyes: %q\nno: %q\naccounts:\n  - file: %s\n%s    fixed: {password_usable: yes}\n    take:\n", dates, yes, no, file, rows)
 	for _, pair := range [][2]string{
 		{"login", "login"}, {"display_name", "name"}, {"email", "mail"}, {"employee_no", "employee"}, {"unit", "unit"},
 		{"roles", "role"}, {"kind", "type"}, {"enabled", "active"}, {"locked", "locked"}, {"must_change", "must_change"},

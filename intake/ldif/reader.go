@@ -93,14 +93,17 @@ type lateValue struct{ attr, from, to int }
 
 // AfterEntry cuts after the last empty line.
 func AfterEntry(s string) int {
-	unix, dos := strings.LastIndex(s, "\n\n"), strings.LastIndex(s, "\n\r\n")
-	if unix >= dos {
-		if unix < 0 {
-			return 0
+	for end := len(s); end > 0; {
+		i := strings.LastIndexByte(s[:end], '\n')
+		if i <= 0 {
+			break
 		}
-		return unix + 2
+		if s[i-1] == '\n' || i > 1 && s[i-1] == '\r' && s[i-2] == '\n' {
+			return i + 1
+		}
+		end = i
 	}
-	return dos + 3
+	return 0
 }
 
 // NewEntries returns the entries of a file's first piece.

@@ -356,27 +356,41 @@ func (p *jsonLine) number() error {
 	return nil
 }
 
-// special marks the bytes that end the plain part of a text.
-var special = func() (table [256]bool) {
-	for c := range 0x20 {
-		table[c] = true
+// Classes of bytes in texts.
+const (
+	plainByte = iota
+	highByte  // part of a character of several bytes
+	oddByte   // a quote, a backslash or a control character
+)
+
+var classes = func() (table [256]uint8) {
+	for c := range 256 {
+		switch {
+		case c < 0x20 || c == '"' || c == '\\':
+			table[c] = oddByte
+		case c >= 0x80:
+			table[c] = highByte
+		}
 	}
-	table['"'], table['\\'] = true, true
 	return table
 }()
 
 // raw reads a text without decoding it; odd tells that there is something to
-// decode.
+// decode, or may be.
 func (p *jsonLine) raw() (raw string, odd bool, err error) {
 	p.i++
 	start := p.i
 	for {
-		for p.i < len(p.s) && !special[p.s[p.i]] {
+		for p.i < len(p.s) && classes[p.s[p.i]] == plainByte {
 			p.i++
 		}
 		switch {
 		case p.i >= len(p.s):
 			return "", false, p.fail("a closing quote")
+		case p.s[p.i] >= 0x80:
+			odd = true
+			p.i++
+			continue
 		case p.s[p.i] == '"':
 			p.i++
 			return p.s[start : p.i-1], odd, nil
@@ -404,7 +418,7 @@ func (p *jsonLine) raw() (raw string, odd bool, err error) {
 // text reads a text and decodes it.
 func (p *jsonLine) text() (string, error) {
 	raw, odd, err := p.raw()
-	if err != nil || !odd && utf8.ValidString(raw) {
+	if err != nil || !odd || strings.IndexByte(raw, '\\') < 0 && utf8.ValidString(raw) {
 		return raw, err
 	}
 	return unescape(raw), nil
