@@ -15,7 +15,9 @@ import (
 	"yewcone/intake"
 	"yewcone/intake/formats"
 	"yewcone/intake/mapping"
+	"yewcone/output/jsonfile"
 	"yewcone/output/text"
+	"yewcone/output/whole"
 )
 
 func intakeCommand() *cli.Command {
@@ -26,16 +28,19 @@ func intakeCommand() *cli.Command {
 		Description: `Shows, for each system, what was read: accounts, policies, every setting with the place it
 stood; what was refused and why, what the files hold and nobody used, and what the rules
 ask and the export does not say. --how prints the commands that take an export from the
-real system; --draft proposes a mapping for files of no known format, to be read and mended.
+real system; --draft proposes a mapping for files of no known format, to be read and mended;
+--format json writes down all that was read of one system, to be kept or read again.
 
   yewcone intake directory
   yewcone intake --how postgresql
+  yewcone intake directory --format json --out directory.jsonl
   yewcone intake --draft settings.csv users.csv > mappings/new.yaml`,
 		Flags: []cli.Flag{
 			estateFlag(), asOfFlag(),
 			&cli.StringFlag{Name: "how", Usage: "a format: " + strings.Join(formats.Names(), ", ")},
 			&cli.BoolFlag{Name: "draft", Usage: "propose a mapping for the files named instead of systems"},
-			bearFlag(), colorFlag(),
+			&cli.StringFlag{Name: "format", Value: "text", Usage: "text, or json: a snapshot of one system"},
+			outFlag(), bearFlag(), colorFlag(),
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
 			w := c.Root().Writer
@@ -58,11 +63,20 @@ real system; --draft proposes a mapping for files of no known format, to be read
 			if err != nil {
 				return err
 			}
+			if format := c.String("format"); format != "text" {
+				return writeSnapshot(c, w, opened, format)
+			}
 			list, err := check.TakeIn(opened.subjects, opened.options)
 			if err != nil {
 				return err
 			}
-			if err := text.Intake(w, list, o); err != nil {
+			write := func(w io.Writer) error { return text.Intake(w, list, o) }
+			if out := c.String("out"); out != "" {
+				err = whole.Write(out, write)
+			} else {
+				err = write(w)
+			}
+			if err != nil {
 				return err
 			}
 			for i := range list {
@@ -73,6 +87,31 @@ real system; --draft proposes a mapping for files of no known format, to be read
 			return nil
 		},
 	}
+}
+
+// writeSnapshot writes down what was read of one system.
+func writeSnapshot(c *cli.Command, w io.Writer, o *opened, format string) error {
+	if format != "json" {
+		return oneOf("format", format, []string{"text", "json"})
+	}
+	if len(o.subjects) != 1 {
+		return fmt.Errorf("--format json writes one system; name one of %s", strings.Join(o.estate.Names(), ", "))
+	}
+	partial := false
+	write := func(w io.Writer) (err error) {
+		partial, err = jsonfile.Snapshot(w, o.subjects[0].Export, o.options.Catalogue, o.options.Bear)
+		return err
+	}
+	var err error
+	if out := c.String("out"); out != "" {
+		err = whole.Write(out, write)
+	} else {
+		err = write(w)
+	}
+	if err == nil && partial {
+		return status(ExitPartial)
+	}
+	return err
 }
 
 // draft proposes a mapping for the files that the call names.

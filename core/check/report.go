@@ -83,6 +83,8 @@ func (e *engine) sameStored() error {
 		return nil
 	}
 	same := hit{key: groupKey{source: i, setting: -1, text: systemChecks[0].Title}}
+	noted := *e.subject.Export.Notes()
+	defer func() { *e.subject.Export.Notes() = noted }() // what is refused was counted already
 	return e.subject.Export.Accounts(func(a *estate.Account) error {
 		if !twice[a.StoredMark] || a.Enabled == estate.No {
 			return nil
