@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"runtime"
 	"runtime/debug"
 	"strings"
 	"time"
@@ -44,16 +45,15 @@ func Version() string {
 	return strings.TrimPrefix(info.Main.Version, "v")
 }
 
-// unused is never touched and so takes up no memory, but the collector counts
-// it: it runs only after that much garbage, not after the few megabytes that
-// this program mostly holds.
-var unused []byte
-
+// roomForGarbage is memory that is never touched and so takes up none, but the
+// collector counts it: it runs only after that many bytes of garbage, not
+// after the few megabytes that this program mostly holds.
 const roomForGarbage = 22 << 20
 
 // Main runs the tool and returns the exit status.
 func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
-	unused = make([]byte, roomForGarbage)
+	room := make([]byte, roomForGarbage)
+	defer runtime.KeepAlive(room)
 	app := newApp(stdout, stderr)
 	app.Reader = stdin
 	err := app.Run(context.Background(), args)

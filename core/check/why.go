@@ -1,7 +1,6 @@
 package check
 
 import (
-	"errors"
 	"fmt"
 	"strings"
 
@@ -21,6 +20,7 @@ type Explanation struct {
 	Dates    estate.Dates
 	Settings []ExplainedSetting
 	Rules    []RuleOutcome
+	Others   []estate.Origin // of further accounts of the same name
 }
 
 // A KnownFact is a fact about the account in words.
@@ -89,10 +89,12 @@ func (n *NotFound) Error() string {
 // nearShown is how many near names are kept.
 const nearShown = 4
 
-var errFound = errors.New("found")
+// othersKept bounds how many further accounts of the same name are kept.
+const othersKept = 10
 
-// Why explains one account of a system; the error is *NotFound when there is
-// none of the name.
+// Why explains one account of a system, by its name, or by its policy's, a
+// slash and its own; the first, where there are several. The error is
+// *NotFound when there is none.
 func Why(subject *Subject, login string, o Options) (*Explanation, error) {
 	e, err := newEngine(subject, &o)
 	if err != nil {
@@ -101,7 +103,7 @@ func Why(subject *Subject, login string, o Options) (*Explanation, error) {
 	var near []string
 	var x *Explanation
 	err = subject.Export.Accounts(func(a *estate.Account) error {
-		if a.Login != login {
+		if a.Login != login && (a.Policy == "" || a.Policy+"/"+a.Login != login) {
 			if len(near) < nearShown {
 				if name, ok := nearword.Of(login, []string{a.Login}); ok {
 					near = append(near, strings.Clone(name))
@@ -109,21 +111,23 @@ func Why(subject *Subject, login string, o Options) (*Explanation, error) {
 			}
 			return nil
 		}
-		x = e.explain(a)
-		return errFound
+		if x == nil {
+			x = e.explain(a)
+		} else if len(x.Others) < othersKept {
+			x.Others = append(x.Others, a.Origin)
+		}
+		return nil
 	})
-	switch {
-	case errors.Is(err, errFound):
-		return x, nil
-	case err != nil:
-		return nil, err
+	if err != nil || x != nil {
+		return x, err
 	}
 	return nil, &NotFound{System: e.system.Name, Login: login, Near: near}
 }
 
 func (e *engine) explain(a *estate.Account) *Explanation {
 	s := e.meet(a)
-	x := &Explanation{System: e.system, Account: *a, Dates: e.about.Dates}
+	x := &Explanation{System: e.system, Dates: e.about.Dates}
+	x.Account.CopyFrom(a)
 	for _, f := range condition.Facts() {
 		if text, ok := f.Text(&e.about); ok {
 			x.Facts = append(x.Facts, KnownFact{f.Name, text})

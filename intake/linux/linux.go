@@ -26,7 +26,6 @@ import (
 	"yewcone/core/check"
 	"yewcone/core/estate"
 	"yewcone/core/setting"
-	"yewcone/core/strictyaml"
 	"yewcone/intake"
 	"yewcone/intake/text"
 )
@@ -42,9 +41,11 @@ TZ=UTC faillock > export/faillock.txt
 estate.yaml:
   export: {read: linux, from: export}
   as_of: the moment of the copy, in UTC
+Several hosts make one system where each has a folder: from: [export-a, export-b]. Each is
+then a policy of the folder's name, and its accounts name it.
 `
 
-// Format is the account files of one Linux host.
+// Format is the account files of one Linux host, or of several.
 var Format = intake.Format{
 	Name: "linux",
 	Doc:  "the account files of a Linux host: passwd, shadow, group, login.defs, PAM, pwquality, faillock, sudoers",
@@ -66,7 +67,7 @@ var Format = intake.Format{
 	},
 }
 
-// host is the name of the one policy.
+// host is the name of the one policy of a single host.
 const host = "host"
 
 type export struct {
@@ -74,7 +75,7 @@ type export struct {
 	root     string
 	system   *estate.System
 	policy   *estate.Policy
-	notes    estate.Notes
+	notes    *estate.Notes
 	shadow   map[string]shadowLine
 	noShadow bool
 	primary  map[string]string   // gid to the group's name
@@ -88,13 +89,18 @@ type export struct {
 }
 
 func open(r *intake.Request) (check.Export, error) {
-	if len(r.From) != 1 {
-		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System + "\" is read as linux, which takes one folder under \"from\""}
+	if len(r.From) > 1 {
+		return openHosts(r)
 	}
-	e := &export{request: r, root: strings.TrimSuffix(r.From[0], "/"), system: r.NewSystem(), uidMin: 1000}
+	return openHost(r, r.From[0], host)
+}
+
+// openHost reads one host, whose policy gets the given name.
+func openHost(r *intake.Request, root, policy string) (*export, error) {
+	e := &export{request: r, root: strings.TrimSuffix(root, "/"), system: r.NewSystem(), notes: &estate.Notes{}, uidMin: 1000}
 	e.system.Chooses = estate.ChooseSingle
-	e.system.Policies = []estate.Policy{{Name: host, Origin: estate.Origin{File: e.root}}}
-	e.system.Default = host
+	e.system.Policies = []estate.Policy{{Name: policy, Origin: estate.Origin{File: e.root}}}
+	e.system.Default = policy
 	e.policy = &e.system.Policies[0]
 	if !e.exists("etc/passwd") {
 		return nil, &intake.Unreadable{File: e.root + "/etc/passwd", Message: "no such file; \"from\" must name the folder into which etc/ was copied", Err: fs.ErrNotExist}
@@ -110,7 +116,7 @@ func open(r *intake.Request) (check.Export, error) {
 }
 
 func (e *export) System() *estate.System { return e.system }
-func (e *export) Notes() *estate.Notes   { return &e.notes }
+func (e *export) Notes() *estate.Notes   { return e.notes }
 
 // line is one line of a file.
 type line struct {

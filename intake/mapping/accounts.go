@@ -20,6 +20,7 @@ type accountReader struct {
 	shape   shape
 	columns []factColumn
 	own     []ownColumn
+	members []membership
 	fixed   []func(*estate.Account)
 }
 
@@ -177,8 +178,8 @@ func (e *export) prepareFile(source *accountsTable, file strictyaml.Text) error 
 	hasLogin := false
 	for j := range source.Take {
 		key, from := source.Take[j].Key, &source.Take[j].Value
-		if c := e.plan.factColumn(key, from); c != nil {
-			c.index = t.column(e.plan, from.From)
+		for _, c := range e.plan.factColumns(key, from) {
+			c.index = t.column(e.plan, c.from)
 			r.columns = append(r.columns, *c)
 		}
 		hasLogin = hasLogin || key.Value == "login"
@@ -189,6 +190,9 @@ func (e *export) prepareFile(source *accountsTable, file strictyaml.Text) error 
 		}
 	}
 	r.fixed = e.plan.fixedFacts(source)
+	if err := e.prepareMembers(&r, t, source); err != nil {
+		return err
+	}
 	if !hasLogin {
 		e.plan.fail(source.Place, "a table of accounts needs \"login\" under \"take\"")
 	}
@@ -198,6 +202,9 @@ func (e *export) prepareFile(source *accountsTable, file strictyaml.Text) error 
 	}
 	for _, o := range r.own {
 		taken[o.taker.from.Value] = true
+	}
+	for _, m := range r.members {
+		taken[m.match.Value] = true
 	}
 	e.leftOver(r.name, t.headings(), taken)
 	e.accounts = append(e.accounts, r)
@@ -213,6 +220,9 @@ func (r *accountReader) bind(p *plan, t table) bool {
 	}
 	for i := range r.own {
 		r.own[i].index = t.column(p, r.own[i].taker.from)
+	}
+	for i := range r.members {
+		r.members[i].index = t.column(p, r.members[i].match)
 	}
 	return len(p.problems) == before
 }
@@ -230,6 +240,50 @@ func (p *plan) fixedFacts(source *accountsTable) []func(*estate.Account) {
 		list = append(list, func(a *estate.Account) { *field(a) = answer })
 	}
 	return list
+}
+
+// factColumns are the columns that one fact comes from.
+func (p *plan) factColumns(key strictyaml.Text, source *factSource) []*factColumn {
+	if len(source.Cols) == 0 {
+		if c := p.factColumn(key, source); c != nil {
+			return []*factColumn{c}
+		}
+		return nil
+	}
+	field, ok := listFacts[key.Value]
+	if !ok {
+		p.fail(key, "%s comes from one column: only groups and roles come from several", key.Value)
+		return nil
+	}
+	var list []*factColumn
+	for _, name := range source.Cols {
+		c := &factColumn{from: name, fact: key.Value}
+		one := *source
+		one.From = name
+		p.triWords(c, &one)
+		c.put = flagPutter(field, name.Value, c.answers, c.others)
+		list = append(list, c)
+	}
+	return list
+}
+
+// flagPutter makes a column with yes or no into the group of its heading.
+func flagPutter(field func(*estate.Account) (list *[]string, known *bool), group string, answers triWords, others estate.Tri) func(*estate.Account, string) bool {
+	return func(a *estate.Account, text string) bool {
+		answer, ok := answers.find(text)
+		if !ok {
+			answer = others
+		}
+		list, known := field(a)
+		switch answer {
+		case estate.Yes:
+			*list = append(*list, group)
+			*known = true
+		case estate.No:
+			*known = true
+		}
+		return ok || answer != estate.Unknown
+	}
 }
 
 // factColumn returns what puts a column's text into the account, or nil after
@@ -450,6 +504,9 @@ func (r *accountReader) fill(a *estate.Account, columns []boundColumn, row []str
 		default:
 			notes.Refuse(estate.Origin{File: r.name, Line: line}, "%s: %q is not understood", c.fact, text)
 		}
+	}
+	for i := range r.members {
+		r.members[i].join(a, row)
 	}
 	for i := range r.own {
 		o := &r.own[i]

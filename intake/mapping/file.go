@@ -72,11 +72,31 @@ type accountsTable struct {
 	Take    []strictyaml.Pair[factSource]      `yaml:"take,required"`
 	Set     []strictyaml.Pair[settingSource]   `yaml:"set"`
 	Fixed   []strictyaml.Pair[strictyaml.Text] `yaml:"fixed"`
+	Members []membersTable                     `yaml:"members"`
+}
+
+// membersTable says who is in which group, where that stands in a table of
+// its own: a row for each member, or a row for each group with its members in
+// a list.
+type membersTable struct {
+	Place   strictyaml.Text
+	File    []strictyaml.Text `yaml:"file,required"`
+	Form    *strictyaml.Text  `yaml:"form"`
+	Rows    *strictyaml.Text  `yaml:"rows"`
+	Sheet   *strictyaml.Text  `yaml:"sheet"`
+	Heading int               `yaml:"heading"`
+	Account strictyaml.Text   `yaml:"account,required"` // the column with the members
+	Group   strictyaml.Text   `yaml:"group,required"`   // the column with the group's name
+	ID      *strictyaml.Text  `yaml:"id"`               // what members that are groups call the group; its name when nil
+	Match   *strictyaml.Text  `yaml:"match"`            // the accounts' column that members name; that of login when nil
+	As      *strictyaml.Text  `yaml:"as"`               // groups or roles
+	Split   string            `yaml:"split"`
 }
 
 // factSource says how one fact about accounts is read.
 type factSource struct {
 	From  strictyaml.Text                    `yaml:"from,short"`
+	Cols  []strictyaml.Text                  `yaml:"columns"` // groups and roles: each column is one, with yes or no
 	Yes   []string                           `yaml:"yes"`
 	No    []string                           `yaml:"no"`
 	Else  *strictyaml.Text                   `yaml:"else"`

@@ -3,6 +3,7 @@ package mapping
 import (
 	"encoding/json"
 	"fmt"
+	"slices"
 	"strings"
 	"unicode/utf16"
 	"unicode/utf8"
@@ -10,6 +11,7 @@ import (
 
 // A jsonNode says which members of an object bring columns.
 type jsonNode struct {
+	path string
 	kids []jsonKid
 }
 
@@ -28,7 +30,7 @@ type oddPath struct {
 // jsonTree puts paths together; nil when one of them leads to the row itself
 // or begins with anything but a name.
 func jsonTree(paths [][]step) *jsonNode {
-	root := &jsonNode{}
+	root := &jsonNode{path: "$"}
 	for column, steps := range paths {
 		if len(steps) == 0 || steps[0].kind != toMember {
 			return nil
@@ -45,7 +47,7 @@ func (n *jsonNode) add(steps []step, column int) {
 		kid.columns = append(kid.columns, column)
 	case rest[0].kind == toMember:
 		if kid.inner == nil {
-			kid.inner = &jsonNode{}
+			kid.inner = &jsonNode{path: member(n.path, kid.name)}
 		}
 		kid.inner.add(rest, column)
 	default:
@@ -63,6 +65,23 @@ func (n *jsonNode) kid(name string) *jsonKid {
 	return &n.kids[len(n.kids)-1]
 }
 
+// leave notes the members of a value that no column takes.
+func (n *jsonNode) leave(node any, left map[string]bool) {
+	object, ok := node.(map[string]any)
+	if n == nil || !ok {
+		return
+	}
+	for name, value := range object {
+		i := slices.IndexFunc(n.kids, func(k jsonKid) bool { return k.name == name })
+		switch {
+		case i < 0 && len(left) < maxLeft:
+			left[member(n.path, name)] = true
+		case i >= 0 && len(n.kids[i].columns) == 0:
+			n.kids[i].inner.leave(value, left)
+		}
+	}
+}
+
 // jsonLine reads one object per text, straight into the columns of a tree. It
 // accepts what encoding/json accepts, and makes no value that is not asked
 // for.
@@ -71,6 +90,9 @@ type jsonLine struct {
 	i     int
 	row   []string
 	found []bool
+	late  []lateText      // texts that had to be decoded
+	bytes []byte          // what they are
+	left  map[string]bool // paths of members that no column takes; nil where nobody asks
 }
 
 // maxNesting bounds how deep values may lie, as encoding/json does.
@@ -91,9 +113,13 @@ func (p *jsonLine) fail(expected string) error {
 	return &badJSON{p.i + 1, fmt.Sprintf("expected %s, found %q", expected, r)}
 }
 
+// A lateText is a text that had to be decoded; the texts of a row become one
+// string, when it is whole.
+type lateText struct{ column, from, to int }
+
 // read reads an object that takes up the whole text.
 func (p *jsonLine) read(s string, root *jsonNode) error {
-	p.s, p.i = s, 0
+	p.s, p.i, p.late, p.bytes = s, 0, p.late[:0], p.bytes[:0]
 	clear(p.row)
 	p.space()
 	if !p.at('{') {
@@ -105,6 +131,12 @@ func (p *jsonLine) read(s string, root *jsonNode) error {
 	p.space()
 	if p.i < len(p.s) {
 		return p.fail("the end of the line")
+	}
+	if len(p.late) > 0 {
+		all := string(p.bytes)
+		for _, l := range p.late {
+			p.row[l.column] = all[l.from:l.to]
+		}
 	}
 	return nil
 }
@@ -184,6 +216,9 @@ func (p *jsonLine) member(n *jsonNode, name string, guess *int, depth int) error
 		*guess++
 	}
 	if at < 0 {
+		if p.left != nil && len(p.left) < maxLeft {
+			p.left[member(n.path, name)] = true
+		}
 		return p.skip(depth + 1)
 	}
 	kid := &n.kids[at]
@@ -203,8 +238,14 @@ func (p *jsonLine) member(n *jsonNode, name string, guess *int, depth int) error
 func (p *jsonLine) take(kid *jsonKid, depth int) error {
 	start, value := p.i, ""
 	var err error
+	late := -1
 	if p.at('"') {
-		value, err = p.text()
+		var odd bool
+		value, odd, err = p.raw()
+		if odd && err == nil {
+			late = len(p.bytes)
+			p.bytes = unescape(p.bytes, value)
+		}
 	} else if err = p.skip(depth + 1); err == nil {
 		value = p.s[start:p.i]
 		if value[0] == '{' || value[0] == '[' {
@@ -215,12 +256,23 @@ func (p *jsonLine) take(kid *jsonKid, depth int) error {
 		return err
 	}
 	for _, c := range kid.columns {
+		p.undo(c)
 		p.row[c], p.found[c] = value, true
+		if late >= 0 {
+			p.late = append(p.late, lateText{c, late, len(p.bytes)})
+		}
 	}
 	for _, o := range kid.odd {
 		p.row[o.column] = ""
 	}
 	return nil
+}
+
+// undo forgets what a member of the same name before has left for a column.
+func (p *jsonLine) undo(column int) {
+	if len(p.late) > 0 {
+		p.late = slices.DeleteFunc(p.late, func(l lateText) bool { return l.column == column })
+	}
 }
 
 // deep takes an object or a list, of which more than names are asked.
@@ -232,6 +284,7 @@ func (p *jsonLine) deep(kid *jsonKid, raw string, start, depth int) error {
 		return err
 	}
 	for _, c := range kid.columns {
+		p.undo(c)
 		p.row[c], p.found[c] = plainText(node), true
 	}
 	for _, o := range kid.odd {
@@ -248,6 +301,7 @@ func (p *jsonLine) deep(kid *jsonKid, raw string, start, depth int) error {
 func (p *jsonLine) forget(n *jsonNode) {
 	for i := range n.kids {
 		for _, c := range n.kids[i].columns {
+			p.undo(c)
 			p.row[c] = ""
 		}
 		for _, o := range n.kids[i].odd {
@@ -421,7 +475,7 @@ func (p *jsonLine) text() (string, error) {
 	if err != nil || !odd || strings.IndexByte(raw, '\\') < 0 && utf8.ValidString(raw) {
 		return raw, err
 	}
-	return unescape(raw), nil
+	return string(unescape(nil, raw)), nil
 }
 
 func hex4(s string) (rune, bool) {
@@ -444,9 +498,8 @@ func hex4(s string) (rune, bool) {
 	return r, true
 }
 
-// unescape decodes a text that raw found sound.
-func unescape(raw string) string {
-	out := make([]byte, 0, len(raw))
+// unescape appends a text that raw found sound, decoded.
+func unescape(out []byte, raw string) []byte {
 	for raw != "" {
 		if raw[0] != '\\' {
 			r, size := utf8.DecodeRuneInString(raw)
@@ -484,5 +537,5 @@ func unescape(raw string) string {
 			out = append(out, c)
 		}
 	}
-	return string(out)
+	return out
 }

@@ -4,8 +4,11 @@ import (
 	"bufio"
 	"bytes"
 	"encoding/json"
+	"maps"
+	"slices"
 	"strings"
 
+	"yewcone/core/check"
 	"yewcone/core/estate"
 	"yewcone/core/strictyaml"
 	"yewcone/intake/text"
@@ -18,8 +21,13 @@ type jsonLines struct {
 	steps [][]step
 	tree  *jsonNode
 	found []bool
+	left  map[string]bool
 	count int
 }
+
+// leftRows is in how many rows of a piece members are looked for that no
+// column takes.
+const leftRows = 50
 
 // objectPerLine reports whether the first line is an object and nothing else.
 func objectPerLine(r *bufio.Reader) bool {
@@ -30,7 +38,7 @@ func objectPerLine(r *bufio.Reader) bool {
 }
 
 func newJSONLines(name string, f *text.File, r *bufio.Reader, notes *estate.Notes) *jsonLines {
-	t := &jsonLines{}
+	t := &jsonLines{left: map[string]bool{}}
 	t.inPieces = newInPieces(t, name, f, text.NewPieces(r, text.AfterLine), notes)
 	return t
 }
@@ -58,11 +66,12 @@ type jsonLineRows struct {
 	last  bool
 	notes *estate.Notes
 	count int
+	left  map[string]bool
 }
 
 func (t *jsonLines) part(piece text.Piece, notes *estate.Notes) pieceRows {
 	return &jsonLineRows{whole: t, rest: piece.Text, at: piece.Line - 1, last: piece.Last, notes: notes,
-		line: jsonLine{row: make([]string, len(t.paths)), found: make([]bool, len(t.paths))}}
+		line: jsonLine{row: make([]string, len(t.paths)), found: make([]bool, len(t.paths)), left: map[string]bool{}}, left: map[string]bool{}}
 }
 
 func (r *jsonLineRows) next() ([]string, int) {
@@ -75,7 +84,9 @@ func (r *jsonLineRows) next() ([]string, int) {
 		}
 		err := r.read(line)
 		if err == nil {
-			r.count++
+			if r.count++; r.count == leftRows {
+				r.left, r.line.left = r.line.left, nil
+			}
 			return r.line.row, r.at
 		}
 		origin := estate.Origin{File: r.whole.name, Line: r.at}
@@ -113,9 +124,15 @@ func (r *jsonLineRows) read(line string) error {
 func (t *jsonLines) absorb(rows pieceRows) {
 	part := rows.(*jsonLineRows)
 	t.count += part.count
+	maps.Copy(t.left, part.left)
+	maps.Copy(t.left, part.line.left)
 	for i, found := range part.line.found {
 		t.found[i] = t.found[i] || found
 	}
+}
+
+func (t *jsonLines) unread() check.Unread {
+	return check.Unread{File: t.name, Names: slices.Sorted(maps.Keys(t.left))}
 }
 
 func (t *jsonLines) end(notes *estate.Notes) {

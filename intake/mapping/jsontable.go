@@ -10,6 +10,7 @@ import (
 	"strconv"
 	"strings"
 
+	"yewcone/core/check"
 	"yewcone/core/estate"
 	"yewcone/core/strictyaml"
 	"yewcone/intake/text"
@@ -129,6 +130,7 @@ type jsonTable struct {
 	row     []string
 	notes   *estate.Notes
 	count   int
+	left    map[string]bool
 	walk    func() (jsonRow, error)
 	stop    func()
 }
@@ -143,7 +145,7 @@ func (e *export) openJSON(name string, f *text.File, s shape, notes *estate.Note
 	if s.rows == nil && objectPerLine(buffered) {
 		return newJSONLines(name, f, buffered, notes), nil
 	}
-	t := &jsonTable{name: name, file: f, counter: text.NewCounter(buffered), notes: notes}
+	t := &jsonTable{name: name, file: f, counter: text.NewCounter(buffered), notes: notes, left: map[string]bool{}}
 	t.decoder = json.NewDecoder(t.counter)
 	t.decoder.UseNumber()
 	if s.rows != nil {
@@ -186,7 +188,9 @@ func (t *jsonTable) next() ([]string, int) {
 		t.end(err)
 		return nil, 0
 	}
-	t.count++
+	if t.count++; t.count <= leftRows {
+		jsonTree(t.steps).leave(r.node, t.left)
+	}
 	t.row = t.row[:0]
 	for i, steps := range t.steps {
 		value, found := joined(follow(r.node, steps, nil))
@@ -208,6 +212,10 @@ func (t *jsonTable) end(err error) {
 		return
 	}
 	leadNowhere(t.name, t.paths, t.found, t.notes)
+}
+
+func (t *jsonTable) unread() check.Unread {
+	return check.Unread{File: t.name, Names: slices.Sorted(maps.Keys(t.left))}
 }
 
 // leadNowhere notes the paths that no row had.

@@ -30,7 +30,7 @@ estate.yaml:
 // Format is any file of rows or of keys and values together with a mapping.
 var Format = intake.Format{
 	Name:   "mapping",
-	Doc:    "CSV, TSV, JSON, key and value lines, and workbooks, as a mapping file says",
+	Doc:    "CSV, TSV, JSON, XML, LDIF, key and value lines, and workbooks, as a mapping file says",
 	Open:   open,
 	How:    how,
 	ToKnow: map[string]string{"": elsewhere},
@@ -137,11 +137,14 @@ func (e *export) settings(s *settingsTable) error {
 	takers := e.plan.takers(s)
 	switch e.plan.choice(s.Layout, "pairs", "rows", "document") {
 	case "pairs":
-		return e.pairs(t, s, takers)
+		err = e.pairs(t, s, takers)
 	case "rows", "document":
-		return e.rows(t, s, takers)
+		err = e.rows(t, s, takers)
 	}
-	return nil
+	if l, ok := t.(leaver); ok {
+		e.addUnread(l.unread())
+	}
+	return err
 }
 
 // pairs reads a table with a setting in each row.

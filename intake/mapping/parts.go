@@ -47,7 +47,7 @@ func (r *accountReader) parts(e *export, yield func(check.Part) error) error {
 		if err != nil {
 			return err
 		}
-		return yield(&endPart{e: e, notes: &notes})
+		return yield(&endPart{e: e, table: t, notes: &notes})
 	}
 	for piece, ok := d.nextPiece(&notes); ok; piece, ok = d.nextPiece(&notes) {
 		if err := yield(&accountPart{e: e, r: r, table: d, piece: piece}); err != nil {
@@ -93,10 +93,13 @@ func (p *accountPart) Done() {
 	p.e.notes.Join(&p.notes)
 }
 
+// A leaver knows after its last row what no column has taken.
+type leaver interface{ unread() check.Unread }
+
 // endPart comes after all pieces of a table and has no accounts.
 type endPart struct {
 	e     *export
-	table divisible // nil where it was not divided
+	table table // nil where it could not be opened
 	notes *estate.Notes
 }
 
@@ -104,10 +107,10 @@ func (p *endPart) Accounts(func(*estate.Account) error) error { return nil }
 
 func (p *endPart) Done() {
 	p.e.notes.Join(p.notes)
-	if p.table != nil {
-		p.table.end(&p.e.notes)
+	if d, ok := p.table.(divisible); ok {
+		d.end(&p.e.notes)
 	}
-	if t, ok := p.table.(*ldifTable); ok {
+	if t, ok := p.table.(leaver); ok {
 		p.e.addUnread(t.unread())
 	}
 }

@@ -1,19 +1,23 @@
 package mapping
 
 import (
+	"io"
 	"slices"
+	"strings"
 
 	"yewcone/core/check"
 	"yewcone/core/strictyaml"
 	"yewcone/intake"
+	"yewcone/intake/text"
 )
 
 const howSCIM = `From the service's SCIM endpoint, page by page until startIndex passes totalResults:
 curl -H "Authorization: Bearer TOKEN" "https://SERVICE/scim/v2/Users?startIndex=1&count=100" > users-001.json
 curl -H "Authorization: Bearer TOKEN" "https://SERVICE/scim/v2/Users?startIndex=101&count=100" > users-101.json
+curl -H "Authorization: Bearer TOKEN" "https://SERVICE/scim/v2/Groups?startIndex=1&count=100" > groups-001.json
 
 estate.yaml:
-  export: {read: scim, from: [users-001.json, users-101.json]}
+  export: {read: scim, from: [users-001.json, users-101.json, groups-001.json]}
   as_of: the moment of the export
 SCIM says little of passwords: what the service's own extension says, and its settings, come
 through a mapping beside it (mapping: mappings/NAME.yaml), which takes only what is new.
@@ -59,8 +63,17 @@ func openSCIM(r *intake.Request) (check.Export, error) {
 	users := core.file.Accounts[0]
 	if r.Mapping == "" {
 		users.Files = nil
+		groups := membersTable{Rows: users.Rows, Account: strictyaml.Text{Value: "$.members[*].value"}, Group: strictyaml.Text{Value: "$.displayName"},
+			ID: &strictyaml.Text{Value: "$.id"}, Match: &strictyaml.Text{Value: "$.id"}}
 		for _, from := range r.From {
-			users.Files = append(users.Files, strictyaml.Text{Value: from})
+			if listsGroups(r.Path(from)) {
+				groups.File = append(groups.File, strictyaml.Text{Value: from})
+			} else {
+				users.Files = append(users.Files, strictyaml.Text{Value: from})
+			}
+		}
+		if len(groups.File) > 0 {
+			users.Members = []membersTable{groups}
 		}
 		core.file.Accounts = []accountsTable{users}
 		if err := core.check(); err != nil {
@@ -76,6 +89,23 @@ func openSCIM(r *intake.Request) (check.Export, error) {
 		complete(&plan.file.Accounts[i], &users)
 	}
 	return openWith(r, plan)
+}
+
+// groupSchema names the resources of RFC 7643 section 4.2.
+const groupSchema = "urn:ietf:params:scim:schemas:core:2.0:Group"
+
+// listsGroups reports whether a file is a list of groups: whether the first
+// schema that its beginning names, past that of the list, is theirs.
+func listsGroups(path string) bool {
+	f, err := text.Open(path, "")
+	if err != nil {
+		return false
+	}
+	defer f.Close()
+	head, _ := io.ReadAll(io.LimitReader(f, 1<<16))
+	const core = "urn:ietf:params:scim:schemas:"
+	i := strings.Index(string(head), core)
+	return i >= 0 && strings.HasPrefix(string(head[i:]), groupSchema)
 }
 
 // complete adds what every SCIM service says to what a mapping takes.

@@ -29,15 +29,15 @@ type table interface {
 
 // shape is what a mapping says of the form of a file.
 type shape struct {
-	form    *strictyaml.Text // csv, json, ini, ldif or xlsx; by the name's ending when nil
-	rows    *strictyaml.Text // path of the rows in JSON, object class of the entries in LDIF
+	form    *strictyaml.Text // csv, json, ini, ldif, xml or xlsx; by the name's ending when nil
+	rows    *strictyaml.Text // path of the rows in JSON and XML, object class of the entries in LDIF
 	sheet   *strictyaml.Text // of a workbook
 	heading int              // the row with the headings of a sheet
 }
 
-var forms = []string{"csv", "json", "ini", "ldif", "xlsx"}
+var forms = []string{"csv", "json", "ini", "ldif", "xml", "xlsx"}
 
-var formOfEnding = map[string]string{".json": "json", ".jsonl": "json", ".ndjson": "json", ".ini": "ini", ".conf": "ini", ".cfg": "ini", ".properties": "ini", ".xlsx": "xlsx", ".ldif": "ldif", ".ldf": "ldif"}
+var formOfEnding = map[string]string{".json": "json", ".jsonl": "json", ".ndjson": "json", ".ini": "ini", ".conf": "ini", ".cfg": "ini", ".properties": "ini", ".xlsx": "xlsx", ".xml": "xml", ".ldif": "ldif", ".ldf": "ldif"}
 
 // openTable opens a file in the form that the mapping says or its name ends
 // in.
@@ -61,6 +61,8 @@ func (e *export) openTable(name string, s shape, notes *estate.Notes) (table, er
 		return e.openJSON(name, f, s, notes)
 	case "ini":
 		return newINI(name, f, notes), nil
+	case "xml":
+		return e.openXML(name, f, s, notes), nil
 	case "ldif":
 		return newLDIF(name, f, s, notes), nil
 	}

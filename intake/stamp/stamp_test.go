@@ -1,7 +1,6 @@
 package stamp
 
 import (
-	"fmt"
 	"testing"
 	"time"
 )
@@ -66,7 +65,7 @@ func FuzzISO(f *testing.F) {
 	f.Add("2026-11-20T06:00:00Z")
 	f.Fuzz(func(t *testing.T, text string) {
 		if at, ok := ISO(text, time.UTC); ok && !at.Known() {
-			t.Fatal(fmt.Sprintf("%q is a date and not known", text))
+			t.Fatalf("%q is a date and not known", text)
 		}
 		if unix, ok := utcSecond(text, 1); ok {
 			if at, err := time.Parse(time.RFC3339, text); err != nil || at.Unix() != unix {

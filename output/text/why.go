@@ -75,6 +75,13 @@ func (p *page) who(x *check.Explanation) {
 	}
 	p.para("", boldStyle, seen(a.Login+" on "+x.System.Name+": "+strings.Join(append(parts, policy), ", "))+".")
 	p.para("", faintStyle, seen(a.Origin.String()+", as of "+asOf(x.System.AsOf)+"; the system chooses: "+string(x.System.Chooses)))
+	if len(x.Others) > 0 {
+		var places []string
+		for _, o := range x.Others {
+			places = append(places, o.String())
+		}
+		p.para("", faintStyle, seen("Others of this name stand at "+strings.Join(places, ", ")+"; where they name policies, POLICY/"+a.Login+" picks one."))
+	}
 }
 
 // dates are the password's, in the order in which they come.

@@ -1,0 +1,209 @@
+package mapping
+
+import (
+	"encoding/xml"
+	"errors"
+	"fmt"
+	"io"
+	"maps"
+	"slices"
+	"strings"
+
+	"golang.org/x/text/encoding/htmlindex"
+
+	"yewcone/core/check"
+	"yewcone/core/estate"
+	"yewcone/core/strictyaml"
+	"yewcone/intake/text"
+)
+
+// xmlTable reads elements of XML as rows. A column is the path to an element
+// below the row, "name" or "address/city", or to an attribute, "@id" or
+// "address/@kind"; "." is the row's own text. Texts of several elements stand
+// on a line each.
+type xmlTable struct {
+	name    string
+	file    *text.File
+	decoder *xml.Decoder
+	notes   *estate.Notes
+	rows    []string // the last names of the path to the rows
+	columns []string
+	index   map[string]int
+	found   []bool
+	row     []string
+	left    map[string]bool // what no column takes
+	within  []string        // the names of the elements around
+	count   int
+}
+
+// Limits on hostile files.
+const (
+	maxElements = 100     // nested
+	maxField    = 1 << 24 // bytes
+	maxLeft     = 1000    // names that are kept of what no column takes
+)
+
+func (e *export) openXML(name string, f *text.File, s shape, notes *estate.Notes) table {
+	t := &xmlTable{name: name, file: f, decoder: xml.NewDecoder(f), notes: notes, index: map[string]int{}, left: map[string]bool{}}
+	t.decoder.CharsetReader = func(label string, r io.Reader) (io.Reader, error) {
+		// The bytes were decoded already; that the declaration names something
+		// known is all there is to ask.
+		if _, err := htmlindex.Get(label); err != nil {
+			return nil, fmt.Errorf("the encoding %q is not known", label)
+		}
+		return r, nil
+	}
+	if s.rows == nil {
+		e.plan.fail(e.plan.file.Mapping, "%s is XML: say under \"rows\" which elements are the rows, as in users/user", name)
+		return t
+	}
+	t.rows = strings.Split(strings.Trim(s.rows.Value, "/"), "/")
+	return t
+}
+
+func (t *xmlTable) close()               { t.file.Close() }
+func (t *xmlTable) path() string         { return t.name }
+func (t *xmlTable) heading(c int) string { return t.columns[c] }
+func (t *xmlTable) headings() []string   { return nil }
+
+func (t *xmlTable) column(_ *plan, name strictyaml.Text) int {
+	if c, ok := t.index[name.Value]; ok {
+		return c
+	}
+	t.columns, t.found, t.row = append(t.columns, name.Value), append(t.found, false), append(t.row, "")
+	t.index[name.Value] = len(t.columns) - 1
+	return len(t.columns) - 1
+}
+
+func (t *xmlTable) next() ([]string, int) {
+	row, line, err := t.read()
+	if err == nil {
+		t.count++
+		return row, line
+	}
+	at, _ := t.decoder.InputPos()
+	origin := estate.Origin{File: t.name, Line: at}
+	switch {
+	case err != io.EOF:
+		t.notes.Cut(origin, "the file cannot be read on as XML: %s; take the export again", err)
+	case len(t.within) > 0:
+		t.notes.Cut(origin, "the file ends inside of %s: it was cut off; take the export again", t.within[len(t.within)-1])
+	case t.count == 0:
+		t.notes.Cut(origin, "no rows were found here; check \"rows\" in the mapping")
+	default:
+		leadNowhere(t.name, t.columns, t.found, t.notes)
+	}
+	return nil, 0
+}
+
+// read goes on to the next row and reads it.
+func (t *xmlTable) read() ([]string, int, error) {
+	for {
+		token, err := t.decoder.Token()
+		if err != nil {
+			return nil, 0, err
+		}
+		switch x := token.(type) {
+		case xml.StartElement:
+			if err := t.enter(x.Name.Local); err != nil {
+				return nil, 0, err
+			}
+			if t.atRow() {
+				line, _ := t.decoder.InputPos()
+				row, err := t.element(x)
+				return row, line, err
+			}
+		case xml.EndElement:
+			t.within = t.within[:len(t.within)-1]
+		}
+	}
+}
+
+func (t *xmlTable) enter(name string) error {
+	if len(t.within) >= maxElements {
+		return fmt.Errorf("elements lie more than %d levels deep", maxElements)
+	}
+	t.within = append(t.within, name)
+	return nil
+}
+
+// atRow reports whether the path ends with that of the rows.
+func (t *xmlTable) atRow() bool {
+	return len(t.within) >= len(t.rows) && slices.Equal(t.within[len(t.within)-len(t.rows):], t.rows)
+}
+
+// element reads a row to its end.
+func (t *xmlTable) element(start xml.StartElement) ([]string, error) {
+	clear(t.row)
+	top := len(t.within)
+	if err := t.attributes(start, top); err != nil {
+		return nil, err
+	}
+	var texts []strings.Builder
+	texts = append(texts, strings.Builder{})
+	for {
+		token, err := t.decoder.Token()
+		if err == io.EOF {
+			err = errors.New("it ends inside of a row")
+		}
+		if err != nil {
+			return nil, err
+		}
+		switch x := token.(type) {
+		case xml.StartElement:
+			if err := t.enter(x.Name.Local); err != nil {
+				return nil, err
+			}
+			texts = append(texts, strings.Builder{})
+			if err := t.attributes(x, top); err != nil {
+				return nil, err
+			}
+		case xml.CharData:
+			b := &texts[len(texts)-1]
+			if b.Len()+len(x) > maxField {
+				return nil, fmt.Errorf("a text of more than %d MB", maxField>>20)
+			}
+			b.Write(x)
+		case xml.EndElement:
+			t.put(strings.Join(t.within[top:], "/"), strings.TrimSpace(texts[len(texts)-1].String()))
+			texts = texts[:len(texts)-1]
+			t.within = t.within[:len(t.within)-1]
+			if len(t.within) < top {
+				return t.row, nil
+			}
+		}
+	}
+}
+
+func (t *xmlTable) attributes(x xml.StartElement, top int) error {
+	for _, a := range x.Attr {
+		if len(a.Value) > maxField {
+			return fmt.Errorf("a text of more than %d MB", maxField>>20)
+		}
+		t.put(strings.Join(append(slices.Clone(t.within[top:]), "@"+a.Name.Local), "/"), a.Value)
+	}
+	return nil
+}
+
+// put keeps the text at a path below the row.
+func (t *xmlTable) put(path, value string) {
+	if path == "" {
+		path = "."
+	}
+	c, ok := t.index[path]
+	if !ok {
+		if value != "" && path != "." && len(t.left) < maxLeft {
+			t.left[path] = true
+		}
+		return
+	}
+	if t.found[c] = true; t.row[c] == "" {
+		t.row[c] = value
+	} else {
+		t.row[c] += "\n" + value
+	}
+}
+
+func (t *xmlTable) unread() check.Unread {
+	return check.Unread{File: t.name, Names: slices.Sorted(maps.Keys(t.left))}
+}
