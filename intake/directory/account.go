@@ -44,6 +44,9 @@ func (e *export) fill(a *estate.Account, file string, x *ldif.Entry) {
 	a.Origin = estate.Origin{File: file, Line: x.Line}
 	dn := ldif.NormalDN(x.DN)
 	a.Login = x.Text("uid")
+	if a.Login == "" && strings.HasPrefix(dn, "uid=") {
+		a.Login = ldif.FirstName(x.DN)
+	}
 	if a.Login == "" {
 		a.Login = x.Text("cn")
 	}
@@ -138,7 +141,11 @@ func (e *export) state(a *estate.Account, x *ldif.Entry, p policy, hasPolicy boo
 		return // locks, resets and failures may exist and were not exported
 	}
 	a.MustChange = estate.TriOf(strings.EqualFold(x.Text("pwdreset"), "TRUE") && p.mustChange)
-	e.lock(a, x.Text("pwdaccountlockedtime"), p, hasPolicy)
+	if since := x.Text("pwdaccountlockedtime"); since != "" && !hasPolicy && x.Text("pwdpolicysubentry") != "" {
+		a.Locked = estate.Unknown // whether the policy that is missing here locks
+	} else {
+		e.lock(a, since, p, hasPolicy)
+	}
 	failures, grace := 0, 0
 	for i := range x.Attrs {
 		switch x.Attrs[i].Name {
@@ -152,7 +159,7 @@ func (e *export) state(a *estate.Account, x *ldif.Entry, p policy, hasPolicy boo
 		}
 	}
 	a.GraceUsed = estate.CountOf(grace)
-	a.Failures = estate.Counted{N: failures, Known: dated}
+	a.Failures = estate.Counted{N: failures, Known: dated && (hasPolicy || x.Text("pwdpolicysubentry") == "")}
 }
 
 func enabled(x *ldif.Entry, asOf time.Time, dated bool) estate.Tri {

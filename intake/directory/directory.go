@@ -15,6 +15,7 @@
 package directory
 
 import (
+	"cmp"
 	"strings"
 	"time"
 
@@ -112,7 +113,7 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 		e.addPolicy(file, x)
 	case x.Is("groupOfNames"), x.Is("groupOfUniqueNames"), x.Is("groupOfMembers"), x.Is("posixGroup"):
 		dn := ldif.NormalDN(x.DN)
-		e.groups.Name(dn, x.Text("cn"))
+		e.groups.Name(dn, cmp.Or(x.Text("cn"), ldif.FirstName(x.DN)))
 		for _, a := range x.Attrs {
 			switch a.Name {
 			case "member", "uniquemember":

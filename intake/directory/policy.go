@@ -1,6 +1,7 @@
 package directory
 
 import (
+	"cmp"
 	"strconv"
 	"strings"
 	"time"
@@ -32,7 +33,7 @@ func (e *export) addPolicy(file string, x *ldif.Entry) {
 	if _, twice := e.byDN[dn]; twice {
 		return
 	}
-	name := x.Text("cn")
+	name := cmp.Or(x.Text("cn"), ldif.FirstName(x.DN))
 	if name == "" || e.system.Policy(name) != nil {
 		name = x.DN
 	}

@@ -80,6 +80,13 @@ type principal struct {
 type limits struct {
 	attempts        int64
 	reset, duration int64 // seconds
+	unknown         bool  // a line is missing
+}
+
+// policyLines are what getpol prints of each policy.
+var policyLines = []string{
+	"Maximum password life", "Minimum password life", "Minimum password length", "Minimum number of password character classes",
+	"Number of old keys kept", "Maximum password failures before lockout", "Password failure count reset interval", "Password lockout duration",
 }
 
 type export struct {
@@ -125,6 +132,15 @@ func (e *export) policies() bool {
 	defer f.Close()
 	var p *estate.Policy
 	n := 0
+	seen := map[string]bool{}
+	lacking := func() {
+		for _, key := range policyLines {
+			if p != nil && !seen[key] {
+				e.notes.Refuse(p.Origin, "the policy %s has no line %q; what it would say is unknown", p.Name, key)
+				e.limits[p.Name] = limits{unknown: true}
+			}
+		}
+	}
 	for s := bufio.NewScanner(f); s.Scan(); {
 		n++
 		line := s.Text()
@@ -134,15 +150,21 @@ func (e *export) policies() bool {
 		}
 		origin := estate.Origin{File: file, Line: n, Text: line}
 		if key == "Policy" {
+			lacking()
+			clear(seen)
 			e.system.Policies = append(e.system.Policies, estate.Policy{Name: value, Origin: origin})
 			p = &e.system.Policies[len(e.system.Policies)-1]
 			e.known(p)
 			continue
 		}
-		if p != nil {
-			e.policyLine(p, key, value, origin)
+		if p == nil || seen[key] {
+			e.notes.Refuse(origin, "the line belongs to no policy: a line \"Policy: …\" is missing before it")
+			continue
 		}
+		seen[key] = true
+		e.policyLine(p, key, value, origin)
 	}
+	lacking()
 	if !f.EndsInLine() {
 		e.notes.Cut(estate.Origin{File: file, Line: n}, "the file ends in the middle of a line: it was cut off; take the export again")
 	}
@@ -328,6 +350,9 @@ func (e *export) lock(a *estate.Account, p *principal, preauth estate.Tri) {
 		if l.reset > 0 && asOf.Sub(p.failed) >= time.Duration(l.reset)*time.Second {
 			a.Failures = estate.CountOf(0)
 		}
+	}
+	if l.unknown {
+		return
 	}
 	a.Locked = estate.No
 	if l.attempts == 0 || int64(p.failures) < l.attempts || preauth == estate.No {

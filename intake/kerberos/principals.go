@@ -2,6 +2,7 @@ package kerberos
 
 import (
 	"bufio"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -23,14 +24,24 @@ func (e *export) fromText(each func(string, *principal) error) error {
 	s := bufio.NewScanner(f)
 	s.Buffer(nil, 1<<20)
 	var p *principal
-	whole := false
+	whole, twice := false, ""
+	seen := map[string]bool{}
 	emit := func() error {
 		switch {
 		case p == nil:
 			return nil
+		case twice != "":
+			e.notes.Refuse(estate.Origin{File: file, Line: p.line}, "the block of %s has two lines %q: a line \"Principal: …\" is missing between them; it is left out", p.name, twice)
+			return nil
 		case !whole:
 			e.notes.Refuse(estate.Origin{File: file, Line: p.line}, "the block of %s ends before its policy; it is left out", p.name)
 			return nil
+		}
+		for _, key := range principalLines {
+			if !seen[key] {
+				e.notes.Refuse(estate.Origin{File: file, Line: p.line}, "the block of %s has no line %q; it is left out", p.name, key)
+				return nil
+			}
 		}
 		return each(file, p)
 	}
@@ -46,10 +57,18 @@ func (e *export) fromText(each func(string, *principal) error) error {
 			if err := emit(); err != nil {
 				return err
 			}
-			p, whole = &principal{name: value, line: n}, false
+			p, whole, twice = &principal{name: value, line: n}, false, ""
+			clear(seen)
 			continue
 		}
+		if p == nil && slices.Contains(principalLines, key) {
+			e.notes.Refuse(estate.Origin{File: file, Line: n}, "the line belongs to no principal: a line \"Principal: …\" is missing before it")
+		}
 		if p != nil {
+			if seen[key] && slices.Contains(principalLines, key) {
+				twice = key
+			}
+			seen[key] = true
 			whole = whole || key == "Policy"
 			e.principalLine(p, key, value, estate.Origin{File: file, Line: n})
 		}
@@ -59,6 +78,10 @@ func (e *export) fromText(each func(string, *principal) error) error {
 	}
 	return emit()
 }
+
+// principalLines are what getprinc prints once of each principal and what is
+// read of it.
+var principalLines = []string{"Expiration date", "Last password change", "Password expiration date", "Last successful authentication", "Last failed authentication", "Failed password attempts", "Attributes", "Policy"}
 
 func (e *export) principalLine(p *principal, key, value string, origin estate.Origin) {
 	switch key {

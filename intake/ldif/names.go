@@ -39,3 +39,13 @@ func UnitOf(dn string) string {
 	slices.Reverse(units)
 	return strings.Join(units, "/")
 }
+
+// FirstName is the value of the first part of a distinguished name: "ann" of
+// "uid=ann,ou=deck"; "" for what is no name.
+func FirstName(dn string) string {
+	parsed, err := ldap.ParseDN(dn)
+	if err != nil || len(parsed.RDNs) == 0 || len(parsed.RDNs[0].Attributes) == 0 {
+		return ""
+	}
+	return parsed.RDNs[0].Attributes[0].Value
+}

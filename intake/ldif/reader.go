@@ -189,6 +189,8 @@ func (r *Entries) attribute(e *Entry) error {
 		return nil
 	case e.Line == 0 && name != "dn":
 		return r.bad("an entry must begin with \"dn:\", found %.40q", r.raw[:colon])
+	case name == "dn" && e.Line != 0:
+		return r.bad("a second \"dn:\" stands in the entry that begins on line %d: the empty line between the two is missing", e.Line)
 	case name == "changetype":
 		return r.bad("this is a list of changes, not an export; take it with slapcat or a search")
 	case e.Line != 0 && name == "":

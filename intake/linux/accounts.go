@@ -35,6 +35,9 @@ func (e *export) readShadow() {
 		if len(f) < 5 {
 			e.notes.Refuse(at, "the line has %d fields where an account has 9; the system refuses its password", len(f))
 		}
+		if len(f) >= 5 && len(f) != 9 {
+			e.notes.Refuse(at, "the line has %d fields where an account has 9; it is read as the system reads it", len(f))
+		}
 		e.shadow[f[0]] = s
 		return nil
 	})
@@ -51,17 +54,25 @@ type failure struct {
 
 // readTally reads what faillock prints.
 func (e *export) readTally() {
-	user := ""
+	user, headed := "", false
 	ok, _ := e.eachLine("faillock.txt", func(l line) error {
 		if e.tally == nil {
 			e.tally = map[string][]failure{}
 		}
 		if name, isUser := strings.CutSuffix(l.text, ":"); isUser {
-			user = name
+			user, headed = name, false
 			return nil
 		}
 		f := strings.Fields(l.text)
-		if len(f) < 3 || f[0] == "When" {
+		if len(f) > 0 && f[0] == "When" {
+			if headed || user == "" {
+				e.notes.Refuse(estate.Origin{File: e.root + "/faillock.txt", Line: l.number}, "a line that names the account is missing before this; its failures are left out")
+				user = ""
+			}
+			headed = true
+			return nil
+		}
+		if len(f) < 3 || user == "" {
 			return nil
 		}
 		if at, err := time.Parse(time.DateTime, f[0]+" "+f[1]); err == nil {
@@ -114,6 +125,9 @@ func (e *export) fill(a *estate.Account, f []string) {
 	a.Kind = e.kind(uid)
 	if group := e.primary[f[3]]; group != "" {
 		a.Groups = append(a.Groups, group)
+	} else if e.hasGroups && !e.nameless[f[3]] {
+		e.nameless[f[3]] = true
+		e.notes.Remark(a.Origin, "the group %s of %q has no line in etc/group; it may have a name that is not in the export", f[3], f[0])
 	}
 	for _, g := range e.member[f[0]] {
 		if len(a.Groups) == 0 || a.Groups[0] != g {

@@ -71,21 +71,23 @@ var Format = intake.Format{
 const host = "host"
 
 type export struct {
-	request  *intake.Request
-	root     string
-	system   *estate.System
-	policy   *estate.Policy
-	notes    *estate.Notes
-	shadow   map[string]shadowLine
-	noShadow bool
-	primary  map[string]string   // gid to the group's name
-	member   map[string][]string // user to groups
-	sudo     *sudoers
-	tally    map[string][]failure // by user; nil when not exported
-	lastSeen map[string]estate.Moment
-	lock     lockRule
-	uidMin   int64
-	rootFree bool // pwquality only warns root
+	request   *intake.Request
+	root      string
+	system    *estate.System
+	policy    *estate.Policy
+	notes     *estate.Notes
+	shadow    map[string]shadowLine
+	noShadow  bool
+	primary   map[string]string // gid to the group's name
+	nameless  map[string]bool   // gids of accounts that have none, as far as noted
+	hasGroups bool
+	member    map[string][]string // user to groups
+	sudo      *sudoers
+	tally     map[string][]failure // by user; nil when not exported
+	lastSeen  map[string]estate.Moment
+	lock      lockRule
+	uidMin    int64
+	rootFree  bool // pwquality only warns root
 }
 
 func open(r *intake.Request) (check.Export, error) {
@@ -237,8 +239,8 @@ var cryptMethods = map[string]int{
 
 // readGroups reads who is in which group.
 func (e *export) readGroups() {
-	e.primary, e.member = map[string]string{}, map[string][]string{}
-	_, _ = e.eachLine("etc/group", func(l line) error {
+	e.primary, e.member, e.nameless = map[string]string{}, map[string][]string{}, map[string]bool{}
+	e.hasGroups, _ = e.eachLine("etc/group", func(l line) error {
 		f := strings.Split(l.text, ":")
 		if len(f) < 4 {
 			if strings.TrimSpace(l.text) != "" {

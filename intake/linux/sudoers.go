@@ -1,7 +1,11 @@
 package linux
 
 import (
+	"maps"
+	"slices"
 	"strings"
+
+	"yewcone/core/estate"
 )
 
 // sudoers tells who may become root for everything.
@@ -32,6 +36,25 @@ func (e *export) readSudoers() {
 	}
 	for _, text := range joined {
 		s.rule(text)
+	}
+	e.checkSudoers(s, lines)
+}
+
+// checkSudoers notes what sudo would pass over in silence, and what a copy
+// may have lost.
+func (e *export) checkSudoers(s *sudoers, lines []line) {
+	file := estate.Origin{File: e.root + "/etc/sudoers"}
+	if len(e.inFolder("etc/sudoers.d", "")) > 0 && e.includedSudoers(lines) == nil {
+		e.notes.Remark(file, "etc/sudoers.d is in the export, and no line includes it")
+	}
+	known := map[string]bool{}
+	for _, name := range e.primary {
+		known[name] = true
+	}
+	for _, group := range slices.Sorted(maps.Keys(s.groups)) {
+		if e.hasGroups && !known[group] && !strings.HasPrefix(group, "#") {
+			e.notes.Remark(file, "%%%s may do everything and has no line in etc/group; who is in it is not in the export", group)
+		}
 	}
 }
 

@@ -36,6 +36,8 @@ type factColumn struct {
 	date func(*estate.Account) *estate.Moment
 	put  func(a *estate.Account, text string) bool // false: not understood
 
+	goneIsEmpty bool // what the row lacks counts as empty
+
 	answers triWords // of tri
 	others  estate.Tri
 	dates   dateWords // of date
@@ -295,6 +297,9 @@ func (p *plan) factColumn(key strictyaml.Text, source *factSource) *factColumn {
 	}
 	name := key.Value
 	c := &factColumn{from: source.From, fact: name}
+	if source.Gone != nil {
+		c.goneIsEmpty = p.choice(*source.Gone, "empty", "unknown") == "empty"
+	}
 	if field, ok := triFacts[name]; ok {
 		c.tri = field
 		p.triWords(c, source)
@@ -488,9 +493,17 @@ func (r *accountReader) fill(a *estate.Account, columns []boundColumn, row []str
 	for _, put := range r.fixed {
 		put(a)
 	}
+	endMissing := false
 	for i := range columns {
 		c := &columns[i]
 		text := row[c.index]
+		if text == absent {
+			if !c.goneIsEmpty {
+				endMissing = endMissing || c.fact == "account_ends"
+				continue
+			}
+			text = ""
+		}
 		if text != "" && (spaceOrOdd(text[0]) || spaceOrOdd(text[len(text)-1])) {
 			text = strings.TrimSpace(text)
 		}
@@ -510,6 +523,9 @@ func (r *accountReader) fill(a *estate.Account, columns []boundColumn, row []str
 	}
 	for i := range r.own {
 		o := &r.own[i]
+		if row[o.index] == absent {
+			continue
+		}
 		text := strings.TrimSpace(row[o.index])
 		v, said, problem := e.plan.value(&o.taker, text)
 		origin := estate.Origin{File: r.name, Line: line, Text: o.taker.from.Value + ": " + text}
@@ -518,6 +534,9 @@ func (r *accountReader) fill(a *estate.Account, columns []boundColumn, row []str
 		} else if said {
 			a.Overrides = append(a.Overrides, estate.Override{Setting: o.taker.id, Sourced: estate.Sourced{Value: v, Origin: origin}})
 		}
+	}
+	if endMissing && a.Enabled == estate.Yes {
+		a.Enabled = estate.Unknown // it may have ended
 	}
 	if asOf := e.system.AsOf; !asOf.IsZero() && a.Ends.Past(asOf.Unix()) == estate.Yes {
 		a.Enabled = estate.No

@@ -101,6 +101,7 @@ type factSource struct {
 	No    []string                           `yaml:"no"`
 	Else  *strictyaml.Text                   `yaml:"else"`
 	Empty *strictyaml.Text                   `yaml:"empty"`
+	Gone  *strictyaml.Text                   `yaml:"missing"` // what it means where JSON lacks the member: empty or unknown
 	Dates *strictyaml.Text                   `yaml:"dates"`
 	Split string                             `yaml:"split"`
 	Words []strictyaml.Pair[strictyaml.Text] `yaml:"words"`

@@ -120,7 +120,9 @@ type lateText struct{ column, from, to int }
 // read reads an object that takes up the whole text.
 func (p *jsonLine) read(s string, root *jsonNode) error {
 	p.s, p.i, p.late, p.bytes = s, 0, p.late[:0], p.bytes[:0]
-	clear(p.row)
+	for i := range p.row {
+		p.row[i] = absent
+	}
 	p.space()
 	if !p.at('{') {
 		return p.fail("an object")
@@ -288,7 +290,7 @@ func (p *jsonLine) deep(kid *jsonKid, raw string, start, depth int) error {
 		p.row[c], p.found[c] = plainText(node), true
 	}
 	for _, o := range kid.odd {
-		text, found := joined(follow(node, o.steps, nil))
+		text, found := valueAt(node, o.steps)
 		p.row[o.column], p.found[o.column] = text, p.found[o.column] || found
 	}
 	if kid.inner != nil && raw[0] == '{' {
@@ -302,15 +304,43 @@ func (p *jsonLine) forget(n *jsonNode) {
 	for i := range n.kids {
 		for _, c := range n.kids[i].columns {
 			p.undo(c)
-			p.row[c] = ""
+			p.row[c] = absent
 		}
 		for _, o := range n.kids[i].odd {
-			p.row[o.column] = ""
+			p.row[o.column] = absent
 		}
 		if n.kids[i].inner != nil {
 			p.forget(n.kids[i].inner)
 		}
 	}
+}
+
+// valueAt writes what the steps lead to; absent where they lead nowhere, apart
+// from a list that is there and empty.
+func valueAt(node any, steps []step) (text string, found bool) {
+	nodes := follow(node, steps, nil)
+	if len(nodes) > 0 {
+		if all := lastAll(steps); all > 0 && len(nodes) < len(follow(node, steps[:all], nil)) {
+			return absent, true // an element lacks the member: the list is not whole
+		}
+		return joined(nodes)
+	}
+	names := slices.IndexFunc(steps, func(s step) bool { return s.kind != toMember })
+	if names >= 0 && len(follow(node, steps[:names], nil)) > 0 {
+		return "", false
+	}
+	return absent, false
+}
+
+// lastAll is how many steps there are up to the last to all elements; 0 for
+// none.
+func lastAll(steps []step) int {
+	for i := len(steps); i > 0; i-- {
+		if steps[i-1].kind == toAll {
+			return i
+		}
+	}
+	return 0
 }
 
 // joined writes values on a line each.

@@ -115,7 +115,7 @@ func (r *jsonLineRows) read(line string) error {
 		return err
 	}
 	for i, steps := range t.steps {
-		text, found := joined(follow(node, steps, nil))
+		text, found := valueAt(node, steps)
 		r.line.row[i], r.line.found[i] = text, r.line.found[i] || found
 	}
 	return nil

@@ -44,7 +44,7 @@ func compareLines(t *testing.T, line string) {
 	}
 	var expected []string
 	for _, steps := range paths {
-		text, _ := joined(follow(node, steps, nil))
+		text, _ := valueAt(node, steps)
 		expected = append(expected, text)
 	}
 	if !slices.Equal(p.row, expected) {

@@ -193,7 +193,7 @@ func (t *jsonTable) next() ([]string, int) {
 	}
 	t.row = t.row[:0]
 	for i, steps := range t.steps {
-		value, found := joined(follow(r.node, steps, nil))
+		value, found := valueAt(r.node, steps)
 		t.found[i] = t.found[i] || found
 		t.row = append(t.row, value)
 	}

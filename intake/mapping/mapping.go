@@ -160,7 +160,7 @@ func (e *export) pairs(t table, s *settingsTable, takers []taker) error {
 	p := estate.Policy{Name: s.Policy.Value, Origin: estate.Origin{File: t.path()}}
 	seen := map[string]bool{}
 	for row, line := t.next(); row != nil; row, line = t.next() {
-		name, text := strings.TrimSpace(row[key]), strings.TrimSpace(row[value])
+		name, text := cell(row, key), cell(row, value)
 		origin := estate.Origin{File: t.path(), Line: line, Place: name, Text: name + ": " + text}
 		if seen[name] {
 			e.notes.Refuse(origin, "%q stands here a second time; the first value counts", name)
@@ -226,33 +226,36 @@ func (e *export) rows(t table, s *settingsTable, takers []taker) error {
 	for row, line := t.next(); row != nil; row, line = t.next() {
 		p := estate.Policy{Name: s.Policy.Value, Origin: estate.Origin{File: t.path(), Line: line}}
 		if !document {
-			p.Name = strings.TrimSpace(row[name])
+			p.Name = cell(row, name)
 		}
 		if asOf >= 0 {
-			e.asOf(row[asOf], estate.Origin{File: t.path(), Line: line, Text: row[asOf]})
+			e.asOf(cell(row, asOf), estate.Origin{File: t.path(), Line: line, Text: cell(row, asOf)})
 		}
 		if e.system.Policy(p.Name) != nil {
 			e.notes.Refuse(p.Origin, "the policy %q stands here a second time; the first counts", p.Name)
 			continue
 		}
 		if roles >= 0 {
-			p.Roles = []string{strings.TrimSpace(row[roles])}
+			p.Roles = []string{cell(row, roles)}
 		}
 		if unit >= 0 {
-			p.Unit = strings.TrimSpace(row[unit])
+			p.Unit = cell(row, unit)
 		}
 		if parent >= 0 {
-			p.Parent = strings.TrimSpace(row[parent])
+			p.Parent = cell(row, parent)
 		}
 		if number >= 0 {
-			n, err := strconv.Atoi(strings.TrimSpace(row[number]))
+			n, err := strconv.Atoi(cell(row, number))
 			if err != nil {
-				e.notes.Refuse(p.Origin, "the policy %q has the priority %q, which is no whole number; it counts as 0", p.Name, row[number])
+				e.notes.Refuse(p.Origin, "the policy %q has the priority %q, which is no whole number; it counts as 0", p.Name, cell(row, number))
 			}
 			p.Priority = n
 		}
 		for i, c := range columns {
-			text := strings.TrimSpace(row[c])
+			if row[c] == absent {
+				continue
+			}
+			text := cell(row, c)
 			e.take(&p, &takers[i], text, estate.Origin{File: t.path(), Line: line, Place: t.heading(c), Text: t.heading(c) + ": " + text})
 		}
 		e.addPolicy(p, s)

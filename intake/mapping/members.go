@@ -72,7 +72,7 @@ func (e *export) readMembers(m *membersTable, file strictyaml.Text, groups *ldif
 	split := cmp.Or(m.Split, "\n")
 	names := map[string]string{} // each kept once
 	for row, line := t.next(); row != nil; row, line = t.next() {
-		name := strings.TrimSpace(row[group])
+		name := cell(row, group)
 		if name == "" {
 			e.notes.Refuse(estate.Origin{File: t.path(), Line: line}, "the row names no group")
 			continue
@@ -85,10 +85,10 @@ func (e *export) readMembers(m *membersTable, file strictyaml.Text, groups *ldif
 		}
 		key := name
 		if id >= 0 {
-			key = strings.Clone(strings.TrimSpace(row[id]))
+			key = strings.Clone(cell(row, id))
 		}
 		groups.Name(key, name)
-		for member := range strings.SplitSeq(row[account], split) {
+		for member := range strings.SplitSeq(cell(row, account), split) {
 			if member = strings.TrimSpace(member); member != "" {
 				groups.Add(strings.Clone(member), key)
 			}
@@ -107,6 +107,9 @@ func (e *export) readMembers(m *membersTable, file strictyaml.Text, groups *ldif
 
 // join adds the groups of the account in a row.
 func (m *membership) join(a *estate.Account, row []string) {
+	if row[m.index] == absent {
+		return
+	}
 	list, known := m.field(a)
 	*known = true
 	*list = m.groups.Of(*list, strings.TrimSpace(row[m.index]))

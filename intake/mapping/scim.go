@@ -49,8 +49,8 @@ accounts:
       email: $.emails[0].value
       employee_no: $['urn:ietf:params:scim:schemas:extension:enterprise:2.0:User'].employeeNumber
       unit: $['urn:ietf:params:scim:schemas:extension:enterprise:2.0:User'].department
-      groups: $.groups[*].display
-      roles: $.roles[*].value
+      groups: {from: "$.groups[*].display", missing: empty}
+      roles: {from: "$.roles[*].value", missing: empty}
       enabled: $.active
       created: $.meta.created
 `

@@ -27,6 +27,18 @@ type table interface {
 	close()
 }
 
+// absent stands in a row for what the row lacks: in JSON a member that is not
+// there says less than one that is null or empty.
+const absent = "\x00"
+
+// cell is a trimmed text of a row; "" for what the row lacks.
+func cell(row []string, column int) string {
+	if row[column] == absent {
+		return ""
+	}
+	return strings.TrimSpace(row[column])
+}
+
 // shape is what a mapping says of the form of a file.
 type shape struct {
 	form    *strictyaml.Text // csv, json, ini, ldif, xml or xlsx; by the name's ending when nil

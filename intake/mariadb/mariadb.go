@@ -16,6 +16,8 @@ package mariadb
 
 import (
 	"encoding/json"
+	"maps"
+	"path"
 	"slices"
 	"strconv"
 	"strings"
@@ -65,16 +67,18 @@ var Format = intake.Format{
 const server = "server"
 
 type export struct {
-	request *intake.Request
-	folder  string
-	file    string // of the accounts
-	system  *estate.System
-	policy  *estate.Policy
-	values  map[string]found
-	active  map[string]bool // plugins
-	granted map[string][]string
-	power   map[string]bool // roles with powers over the server
-	notes   estate.Notes
+	request  *intake.Request
+	folder   string
+	file     string // of the accounts
+	system   *estate.System
+	policy   *estate.Policy
+	values   map[string]found
+	active   map[string]bool // plugins
+	granted  map[string][]string
+	isRole   map[string]bool
+	hasRoles bool
+	power    map[string]bool // roles with powers over the server
+	notes    estate.Notes
 }
 
 type found struct {
@@ -86,7 +90,7 @@ func open(r *intake.Request) (check.Export, error) {
 	if len(r.From) != 1 {
 		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System + "\" is read as mariadb, which takes one folder under \"from\""}
 	}
-	e := &export{request: r, folder: r.From[0], system: r.NewSystem(), values: map[string]found{}, active: map[string]bool{}, granted: map[string][]string{}, power: map[string]bool{}}
+	e := &export{request: r, folder: r.From[0], system: r.NewSystem(), values: map[string]found{}, active: map[string]bool{}, granted: map[string][]string{}, power: map[string]bool{}, isRole: map[string]bool{}}
 	e.system.Chooses = estate.ChooseSingle
 	e.system.Policies = []estate.Policy{{Name: server, Origin: estate.Origin{File: e.folder}}}
 	e.system.Default = server
@@ -96,23 +100,53 @@ func open(r *intake.Request) (check.Export, error) {
 		return nil, &intake.Unreadable{File: e.folder, Message: "no global_priv is here, as .tsv, .json or .xml; mysql.user does not say when passwords end or who is locked"}
 	}
 	e.asOf()
-	hasPlugins := false
 	for _, part := range []struct {
 		name string
 		each func(string, *rows.Row) error
-	}{{"variables", e.variable}, {"plugins", e.plugin}, {"roles_mapping", e.mapping}} {
+		need []string
+	}{
+		{"variables", e.variable, nil},
+		{"plugins", e.plugin, []string{"PLUGIN_NAME", "PLUGIN_STATUS"}},
+		{"roles_mapping", e.mapping, []string{"Host", "User", "Role"}},
+	} {
 		file, ok := rows.Find(r, e.folder, part.name)
 		if !ok {
 			e.notes.Remark(estate.Origin{File: e.folder}, "%s is not in the export; what it says stays unknown", part.name)
 			continue
 		}
-		hasPlugins = hasPlugins || part.name == "plugins"
-		if err := rows.Read(r, file, &e.notes, func(row *rows.Row) error { return part.each(file, row) }); err != nil {
+		e.hasRoles = e.hasRoles || part.name == "roles_mapping"
+		if part.name == "variables" && path.Ext(strings.TrimSuffix(strings.TrimSuffix(file, ".gz"), ".zst")) != ".json" { // where it may be one object
+			part.need = []string{"Variable_name", "Value"}
+		}
+		if err := rows.Read(r, file, &e.notes, func(row *rows.Row) error { return part.each(file, row) }, part.need...); err != nil {
 			return nil, err
 		}
 	}
-	e.settings(hasPlugins)
-	return e, rows.Read(r, e.file, &estate.Notes{}, e.role)
+	e.settings(len(e.active) > 0) // a server without any plugin does not run
+	if err := rows.Read(r, e.file, &estate.Notes{}, e.role, accountColumns...); err != nil {
+		return nil, err
+	}
+	e.missingRoles()
+	return e, nil
+}
+
+// accountColumns are what the table of accounts must have.
+var accountColumns = []string{"Host", "User", "Priv"}
+
+// missingRoles notes roles that are granted and are not in the table: what
+// they give is unknown.
+func (e *export) missingRoles() {
+	missing := map[string]bool{}
+	for _, roles := range e.granted {
+		for _, role := range roles {
+			if !e.isRole[role] {
+				missing[role] = true
+			}
+		}
+	}
+	for _, role := range slices.Sorted(maps.Keys(missing)) {
+		e.notes.Remark(estate.Origin{File: e.file}, "the role %q is granted and is not in the table; what it gives is unknown", role)
+	}
 }
 
 func (e *export) System() *estate.System { return e.system }
@@ -253,10 +287,11 @@ func (e *export) complexity(hasPlugins bool) {
 func (e *export) reuse(hasPlugins bool) {
 	n, origin, ok := e.number("password_reuse_check_interval")
 	switch {
-	case e.active["password_reuse_check"] && ok && n == 0:
+	case e.active["password_reuse_check"] && !ok: // how long is not in the export
+	case e.active["password_reuse_check"] && n == 0:
 		origin.Text += ": for ever"
 		e.set("reuse_after", setting.For(setting.Span{Months: 12 * 1000}), origin)
-	case e.active["password_reuse_check"] && ok:
+	case e.active["password_reuse_check"]:
 		e.set("reuse_after", setting.Days(int32(min(n, 1<<20))), origin)
 	case hasPlugins:
 		origin = estate.Origin{File: e.folder, Text: "password_reuse_check is not installed"}
@@ -302,8 +337,11 @@ func (p *privileges) powerful() bool {
 }
 
 func (e *export) role(row *rows.Row) error {
-	if p, ok := e.parse(row); ok && p.IsRole && p.powerful() {
-		e.power[row.Plain("User")] = true
+	if p, ok := e.parse(row); ok && p.IsRole {
+		e.isRole[row.Plain("User")] = true
+		if p.powerful() {
+			e.power[row.Plain("User")] = true
+		}
 	}
 	return nil
 }
@@ -332,18 +370,20 @@ func (e *export) Accounts(yield func(*estate.Account) error) error {
 		a.Origin = origin
 		e.fill(&a, row, &p)
 		return yield(&a)
-	})
+	}, accountColumns...)
 }
 
 func (e *export) fill(a *estate.Account, row *rows.Row, p *privileges) {
 	user := row.Plain("User")
 	a.Login = user + "@" + row.Plain("Host")
-	a.Groups, a.GroupsKnown = e.roles(a.Login, a.Groups), true
+	a.Groups, a.GroupsKnown = e.roles(a.Login, a.Groups), e.hasRoles
 	privileged := p.powerful()
 	for _, g := range a.Groups {
 		privileged = privileged || e.power[g]
 	}
-	a.Privileged = estate.TriOf(privileged)
+	if a.Privileged = estate.TriOf(privileged); !privileged && !e.hasRoles {
+		a.Privileged = estate.Unknown
+	}
 	switch user {
 	case "":
 		a.Kind = estate.Guest
@@ -354,7 +394,7 @@ func (e *export) fill(a *estate.Account, row *rows.Row, p *privileges) {
 	a.Locked = estate.TriOf(p.Locked)
 	if p.Locked {
 		a.LockedUntil = estate.Never
-	} else if e.policy.Value(setting.Must("lockout_attempts")).State() == setting.Amount {
+	} else if e.policy.Value(setting.Must("lockout_attempts")).State() != setting.Off {
 		a.Locked = estate.Unknown // blocked after wrong passwords, in memory only
 	}
 	e.password(a, row, p)

@@ -14,6 +14,8 @@
 package postgresql
 
 import (
+	"maps"
+	"path"
 	"slices"
 	"strconv"
 	"strings"
@@ -65,14 +67,16 @@ var Format = intake.Format{
 const server = "server"
 
 type export struct {
-	request *intake.Request
-	folder  string
-	roles   string // file
-	system  *estate.System
-	policy  *estate.Policy
-	member  map[string][]string // of a role: the roles that it is a member of
-	super   map[string]bool
-	notes   estate.Notes
+	request    *intake.Request
+	folder     string
+	roles      string // file
+	system     *estate.System
+	policy     *estate.Policy
+	hasMembers bool
+	rule       int                 // the last rule of access that was read
+	member     map[string][]string // of a role: the roles that it is a member of
+	super      map[string]bool
+	notes      estate.Notes
 }
 
 func open(r *intake.Request) (check.Export, error) {
@@ -93,23 +97,62 @@ func open(r *intake.Request) (check.Export, error) {
 	for _, part := range []struct {
 		name string
 		each func(string, *rows.Row) error
-	}{{"settings", e.setting}, {"hba_file_rules", e.access}, {"auth_members", e.membership}} {
+		need []string
+	}{
+		{"settings", e.setting, []string{"name", "setting"}},
+		{"hba_file_rules", e.access, []string{"type", "user_name", "auth_method", "error"}},
+		{"auth_members", e.membership, []string{"role", "member"}},
+	} {
 		file, ok := rows.Find(r, e.folder, part.name)
 		if !ok {
 			e.notes.Remark(estate.Origin{File: e.folder}, "%s is not in the export; what it says stays unknown", part.name)
 			continue
 		}
-		if err := rows.Read(r, file, &e.notes, func(row *rows.Row) error { return part.each(file, row) }); err != nil {
+		e.hasMembers = e.hasMembers || part.name == "auth_members"
+		if err := rows.Read(r, file, &e.notes, func(row *rows.Row) error { return part.each(file, row) }, part.need...); err != nil {
 			return nil, err
 		}
 	}
+	known := map[string]bool{}
 	err := rows.Read(r, e.roles, &estate.Notes{}, func(row *rows.Row) error {
+		known[name(row)] = true
 		if row.True("rolsuper") || row.True("usesuper") {
 			e.super[name(row)] = true
 		}
 		return nil
-	})
+	}, e.roleColumns()...)
+	if !strings.HasPrefix(path.Base(e.roles), "shadow") { // which lists only roles that sign in
+		e.missingRoles(known)
+	}
 	return e, err
+}
+
+// roleColumns are what the table of roles must have, by the view that it was
+// taken from.
+func (e *export) roleColumns() []string {
+	switch name, _, _ := strings.Cut(path.Base(e.roles), "."); name {
+	case "authid":
+		return []string{"rolname", "rolsuper", "rolcanlogin", "rolvaliduntil", "rolpassword"}
+	case "roles":
+		return []string{"rolname", "rolsuper", "rolcanlogin", "rolvaliduntil"}
+	}
+	return []string{"usename", "usesuper", "valuntil"}
+}
+
+// missingRoles notes roles that have members and are not in the table: what
+// they give their members is unknown.
+func (e *export) missingRoles(known map[string]bool) {
+	missing := map[string]bool{}
+	for _, roles := range e.member {
+		for _, role := range roles {
+			if !known[role] && !strings.HasPrefix(role, "pg_") {
+				missing[role] = true
+			}
+		}
+	}
+	for _, role := range slices.Sorted(maps.Keys(missing)) {
+		e.notes.Remark(estate.Origin{File: e.roles}, "the role %q has members and is not in the table; what it gives them is unknown", role)
+	}
 }
 
 func (e *export) System() *estate.System { return e.system }
@@ -207,6 +250,12 @@ func (e *export) passwordCheck(libraries string, origin estate.Origin) {
 // access reads one line of pg_hba.conf as the server sees it: trust asks for
 // no password at all. A line with an error matches nobody.
 func (e *export) access(file string, row *rows.Row) error {
+	if n, err := strconv.Atoi(row.Plain("rule_number")); err == nil {
+		if e.rule++; n != e.rule {
+			e.notes.Refuse(estate.Origin{File: file, Line: row.Line}, "the rule %d comes where %d was expected; whether a line that is missing lets anybody in is unknown", n, e.rule)
+			e.rule = n
+		}
+	}
 	method := row.Plain("auth_method")
 	_, broken := row.Text("error")
 	id := setting.Must("blank_allowed")
@@ -280,12 +329,12 @@ func (e *export) Accounts(yield func(*estate.Account) error) error {
 		a.Login = login
 		e.fill(&a, row, password, hasPassword, signsIn)
 		return yield(&a)
-	})
+	}, e.roleColumns()...)
 }
 
 func (e *export) fill(a *estate.Account, row *rows.Row, password string, hasPassword, signsIn bool) {
 	a.Groups = e.above(a.Login, a.Groups)
-	a.GroupsKnown = len(e.member) > 0
+	a.GroupsKnown = e.hasMembers
 	limited := row.Plain("rolconnlimit") == "0"
 	a.Enabled = estate.TriOf(signsIn && !limited)
 	a.Locked, a.MustChange, a.NeverExpires, a.CannotChange, a.BlankAllowed, a.Blank = estate.No, estate.No, estate.No, estate.No, estate.No, estate.No
@@ -293,7 +342,7 @@ func (e *export) fill(a *estate.Account, row *rows.Row, password string, hasPass
 	for _, g := range a.Groups {
 		super = super || e.super[g] || slices.Contains(outOfServer, g)
 	}
-	if super || row.Has("rolcreaterole") || row.Has("usesuper") {
+	if super || e.hasMembers && (row.Has("rolcreaterole") || row.Has("usesuper")) {
 		a.Privileged = estate.TriOf(super)
 	}
 	if row.Plain("oid") == "10" || row.Plain("usesysid") == "10" || a.Login == "postgres" {

@@ -12,6 +12,7 @@ import (
 	"io"
 	"io/fs"
 	"path"
+	"slices"
 	"strings"
 
 	"yewcone/core/estate"
@@ -101,13 +102,15 @@ func Find(r *intake.Request, folder string, names ...string) (string, bool) {
 
 // Read reads a file row by row. What cannot be read is noted; a file that is
 // not there is an *intake.Unreadable. It stops at the first error of each.
-func Read(r *intake.Request, file string, notes *estate.Notes, each func(*Row) error) error {
+// needs are the columns that each row must have: a file whose heading lacks
+// one is not read, and a row without one is left out.
+func Read(r *intake.Request, file string, notes *estate.Notes, each func(*Row) error, needs ...string) error {
 	f, err := text.Open(r.Path(file), "")
 	if err != nil {
 		return intake.CannotOpen(file, err)
 	}
 	defer f.Close()
-	s := &source{file: file, notes: notes, lines: text.NewCounter(f), each: each, open: f}
+	s := &source{file: file, notes: notes, lines: text.NewCounter(f), each: each, open: f, needs: needs}
 	switch path.Ext(strings.TrimSuffix(strings.TrimSuffix(file, ".gz"), ".zst")) {
 	case ".csv":
 		err = s.csv()
@@ -123,7 +126,7 @@ func Read(r *intake.Request, file string, notes *estate.Notes, each func(*Row) e
 		return stop.error
 	}
 	if err != nil && !errors.Is(err, fs.ErrClosed) {
-		notes.Cut(estate.Origin{File: file, Line: s.row.Line}, "the file cannot be read on after this row: %s; take the export again", err)
+		notes.Cut(estate.Origin{File: file, Line: s.row.Line}, "the file cannot be read on: %s; take the export again", err)
 	}
 	return nil
 }
@@ -137,10 +140,33 @@ type source struct {
 	lines *text.Counter
 	each  func(*Row) error
 	open  *text.File
+	needs []string
 	row   Row
 }
 
+// lacks says which of the columns that are needed is not among the names.
+func (s *source) lacks(names []string) string {
+	for _, need := range s.needs {
+		if !slices.Contains(names, need) {
+			return need
+		}
+	}
+	return ""
+}
+
+// headed checks the heading of a table.
+func (s *source) headed(names []string) error {
+	if need := s.lacks(names); need != "" {
+		return fmt.Errorf("the heading has no column %q", need)
+	}
+	return nil
+}
+
 func (s *source) emit() error {
+	if need := s.lacks(s.row.names); need != "" {
+		s.notes.Refuse(estate.Origin{File: s.file, Line: s.row.Line}, "the row has no %q", need)
+		return nil
+	}
 	if err := s.each(&s.row); err != nil {
 		return stopped{err}
 	}
@@ -152,6 +178,9 @@ func (s *source) csv() error {
 	header, err := r.Read()
 	if err == io.EOF {
 		return errors.New("it is empty")
+	}
+	if err == nil {
+		err = s.headed(header)
 	}
 	if err != nil {
 		return err
@@ -206,6 +235,9 @@ func (s *source) batch() error {
 		fields := strings.Split(scan.Text(), "\t")
 		if header == nil {
 			header = fields
+			if err := s.headed(header); err != nil {
+				return err
+			}
 			continue
 		}
 		if len(fields) != len(header) {

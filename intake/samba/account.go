@@ -34,8 +34,8 @@ func (e *export) Accounts(yield func(*estate.Account) error) error {
 		a.Reset()
 		a.Origin = estate.Origin{File: file, Line: x.Line}
 		e.fill(&a, x)
-		if a.Login == "" {
-			e.notes.Refuse(a.Origin, "the entry is left out: it has no name")
+		if x.Text("samaccountname") == "" {
+			e.notes.Refuse(a.Origin, "the entry is left out: it has no sAMAccountName")
 			return nil
 		}
 		return yield(&a)
@@ -56,7 +56,10 @@ func (e *export) fill(a *estate.Account, x *ldif.Entry) {
 	a.Unit = ldif.UnitOf(x.DN)
 	dn := ldif.NormalDN(x.DN)
 	own := e.ownGroups(x)
-	a.Groups, a.GroupsKnown = e.groups.Of(a.Groups, dn), true
+	a.Groups, a.GroupsKnown = e.groups.Of(a.Groups, dn), len(own) > 0
+	if !a.GroupsKnown {
+		e.notes.Remark(a.Origin, "the primary group of %q is not in the export; its groups, and what follows from them, are unknown", a.Login)
+	}
 	for _, g := range own {
 		for _, name := range e.groups.Above(g) {
 			if !slices.Contains(a.Groups, name) {
@@ -71,7 +74,11 @@ func (e *export) fill(a *estate.Account, x *ldif.Entry) {
 		return
 	}
 	a.Kind = kind(x, control)
-	a.Privileged = estate.TriOf(e.privileged(dn, own))
+	if e.privileged(dn, own) {
+		a.Privileged = estate.Yes
+	} else if a.GroupsKnown {
+		a.Privileged = estate.No
+	}
 	p := e.policies[cmp.Or(a.Policy, e.system.Default)]
 	e.marks(a, x, control, p)
 	e.password(a, x, control)
@@ -151,6 +158,9 @@ func (e *export) marks(a *estate.Account, x *ldif.Entry, control int64, p settin
 	}
 	a.Enabled = estate.TriOf(control&controlDisabled == 0)
 	end, ok := integer(x, "accountexpires")
+	if a.Enabled == estate.Yes && !ok {
+		a.Enabled = estate.Unknown // it may have ended
+	}
 	if a.Enabled == estate.Yes && ok && end != 0 && end != noEnd {
 		a.Enabled = estate.Unknown
 		if !e.system.AsOf.IsZero() {
@@ -210,6 +220,10 @@ func (e *export) lock(a *estate.Account, x *ldif.Entry, p settings) {
 		if counts {
 			a.Failures = estate.CountOf(int(bad))
 		}
+	}
+	if p.unknownLock {
+		a.Failures = estate.Counted{}
+		return
 	}
 	a.Locked = estate.No
 	since, ok := integer(x, "lockouttime")

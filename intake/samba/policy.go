@@ -2,6 +2,7 @@ package samba
 
 import (
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -47,13 +48,33 @@ func (e *export) addPolicy(file string, x *ldif.Entry, name string, from attribu
 		p.policy.Changed = estate.At(at)
 	}
 	s := settings{reversible: p.on(from.reversible, propertyReversible), guid: guidBytes(x.Text("objectguid"))}
-	s.precedence, _ = p.number("msDS-PasswordSettingsPrecedence")
+	if name != domain {
+		var ok bool
+		if s.precedence, ok = p.number("msDS-PasswordSettingsPrecedence"); !ok {
+			e.notes.Refuse(estate.Origin{File: file, Line: x.Line}, "the settings object %q has no msDS-PasswordSettingsPrecedence; whether it comes before others is unknown", name)
+		}
+	}
+	if missing := p.missing(from); len(missing) > 0 {
+		e.notes.Remark(estate.Origin{File: file, Line: x.Line}, "%s of the policy %q %s not in the export; what it says is unknown", strings.Join(missing, ", "), name, map[bool]string{true: "is", false: "are"}[len(missing) == 1])
+		s.unknownLock = slices.Contains(missing, from.attempts) || slices.Contains(missing, from.duration) || slices.Contains(missing, from.window)
+	}
 	p.policy.Priority = int(s.precedence)
 	p.complexity(from, s.reversible)
 	p.count("history", from.history)
 	p.ages(from)
 	p.lockout(from, &s)
 	e.policies[name] = s
+}
+
+// missing lists the attributes that a policy always has and this one has not.
+func (p *policyReader) missing(from attributes) []string {
+	var list []string
+	for _, name := range []string{from.length, from.complexity, from.reversible, from.history, from.minAge, from.maxAge, from.attempts, from.duration, from.window} {
+		if p.x.Text(strings.ToLower(name)) == "" && !slices.Contains(list, name) {
+			list = append(list, name)
+		}
+	}
+	return list
 }
 
 func (p *policyReader) origin(attr string) estate.Origin {

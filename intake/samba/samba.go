@@ -15,6 +15,7 @@
 package samba
 
 import (
+	"cmp"
 	"encoding/hex"
 	"math"
 	"slices"
@@ -73,12 +74,13 @@ const domain = "domain"
 
 // settings is what the reader itself needs of a policy.
 type settings struct {
-	locks      bool
-	duration   int64 // of a lock, in 100 ns; 0 until an administrator acts
-	window     int64 // in 100 ns; math.MaxInt64 for ever
-	reversible bool
-	precedence int64
-	guid       string // as stored, sixteen bytes
+	locks       bool
+	duration    int64 // of a lock, in 100 ns; 0 until an administrator acts
+	window      int64 // in 100 ns; math.MaxInt64 for ever
+	reversible  bool
+	unknownLock bool // what locks is not in the export
+	precedence  int64
+	guid        string // as stored, sixteen bytes
 }
 
 type export struct {
@@ -129,15 +131,18 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 	case x.Is("domainDNS") && x.Text("minpwdlength") != "":
 		e.addPolicy(file, x, domain, domainAttributes)
 	case x.Is("msDS-PasswordSettings"):
-		e.addPolicy(file, x, x.Text("cn"), objectAttributes)
+		name := cmp.Or(x.Text("cn"), ldif.FirstName(x.DN))
+		e.addPolicy(file, x, name, objectAttributes)
 		for _, a := range x.Attrs {
 			if a.Name == "msds-psoappliesto" {
 				target := ldif.NormalDN(a.Value)
-				e.applies[target] = append(e.applies[target], x.Text("cn"))
+				e.applies[target] = append(e.applies[target], name)
 			}
 		}
 	case x.Is("group"):
 		e.group(x, dn)
+	case x.Text("grouptype") != "", x.Text("msds-passwordsettingsprecedence") != "":
+		e.notes.Refuse(estate.Origin{File: file, Line: x.Line}, "the entry has attributes of a group or a settings object and no objectClass that says so; it is left out")
 	}
 	for _, a := range x.Attrs {
 		if a.Name == "memberof" {
