@@ -14,6 +14,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/expr-lang/expr"
@@ -88,9 +89,25 @@ var functions = map[string]any{
 // compared everywhere: a month is 30 days, a year 365.
 var functionSeconds = map[string]int64{"hours": 3600, "days": 86400, "months": 30 * 86400, "years": 365 * 86400}
 
+// configurations are made once for each stage. The checker writes to them, so
+// that one condition is compiled at a time.
+var configurations struct {
+	sync.Mutex
+	made  [Complete + 1]*conf.Config
+	names [Complete + 1][]string
+}
+
 // configFor allows the facts of a stage and nothing else of the language's
-// own functions.
+// own functions. The caller holds the lock.
 func configFor(stage Stage) (*conf.Config, []string) {
+	all := &configurations
+	if all.made[stage] == nil {
+		all.made[stage], all.names[stage] = newConfig(stage)
+	}
+	return all.made[stage], all.names[stage]
+}
+
+func newConfig(stage Stage) (*conf.Config, []string) {
 	env := map[string]any{}
 	var names []string
 	for i := range facts {
@@ -115,6 +132,8 @@ func Compile(text strictyaml.Text, stage Stage) (*Condition, error) {
 	if len(text.Value) > maxLength {
 		return nil, text.At(0, "the condition has %d characters; at most %d are read", len(text.Value), maxLength)
 	}
+	configurations.Lock()
+	defer configurations.Unlock()
 	config, names := configFor(stage)
 	tree, err := parser.ParseWithConfig(text.Value, config)
 	if err == nil {

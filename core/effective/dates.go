@@ -10,21 +10,8 @@ import (
 // newest of the system's rule sets came into force, in seconds since 1970.
 func DatesOf(d *estate.Dates, a *estate.Account, s *Settings, system *estate.System, rulesSince int64) {
 	*d = estate.Dates{Policy: s.PolicyName(), AsOf: system.AsOf.Unix(), AsOfKnown: !system.AsOf.IsZero()}
-	d.Expires = expires(a, s.Get(maxAge).Value)
-	if span, ok := s.Get(minAge).Value.Span(); ok {
-		d.MayChange = a.PasswordSet.Plus(span)
-	} else if s.Get(minAge).Value.State() == setting.Off {
-		d.MayChange = a.PasswordSet
-	}
-	if span, ok := s.Get(warnBefore).Value.Span(); ok {
-		d.WarnedFrom = d.Expires.Minus(span)
-	} else if s.Get(warnBefore).Value.State() == setting.Off {
-		d.WarnedFrom = estate.Never
-	}
-	if span, ok := s.Get(gracePeriod).Value.Span(); ok {
-		d.ShutAt = d.Expires.Plus(span)
-	} else if s.Get(gracePeriod).Value.State() == setting.Off {
-		d.ShutAt = estate.Never
+	if d.Expires = a.PasswordExpires; !s.undated {
+		ages(d, a, s)
 	}
 	if d.Expires.IsNever() {
 		d.ShutAt = estate.Never
@@ -41,6 +28,26 @@ func DatesOf(d *estate.Dates, a *estate.Account, s *Settings, system *estate.Sys
 			d.OlderPolicy = estate.TriOf(set < changed)
 		}
 		d.OlderRules = estate.TriOf(set < rulesSince)
+	}
+}
+
+// ages works out what follows from ages, warnings and grace.
+func ages(d *estate.Dates, a *estate.Account, s *Settings) {
+	d.Expires = expires(a, s.Get(maxAge).Value)
+	if span, ok := s.Get(minAge).Value.Span(); ok {
+		d.MayChange = a.PasswordSet.Plus(span)
+	} else if s.Get(minAge).Value.State() == setting.Off {
+		d.MayChange = a.PasswordSet
+	}
+	if span, ok := s.Get(warnBefore).Value.Span(); ok {
+		d.WarnedFrom = d.Expires.Minus(span)
+	} else if s.Get(warnBefore).Value.State() == setting.Off {
+		d.WarnedFrom = estate.Never
+	}
+	if span, ok := s.Get(gracePeriod).Value.Span(); ok {
+		d.ShutAt = d.Expires.Plus(span)
+	} else if s.Get(gracePeriod).Value.State() == setting.Off {
+		d.ShutAt = estate.Never
 	}
 }
 

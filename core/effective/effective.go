@@ -49,6 +49,7 @@ type Settings struct {
 	Reach   []*estate.Policy // all policies that reach the account, parents too
 	Missing string           // a policy that the account names and the system does not have
 	list    []Setting
+	undated bool // nothing is said of ages, warnings and grace
 }
 
 // Get returns what holds of one setting.
@@ -240,6 +241,10 @@ func (r *Resolver) resolve(a *estate.Account) *Settings {
 	for i := range s.list {
 		id := setting.ID(i)
 		s.list[i] = r.settle(r.fromAccount(a, id), p, id)
+	}
+	s.undated = true
+	for _, id := range []setting.ID{maxAge, minAge, warnBefore, gracePeriod, graceSignins} {
+		s.undated = s.undated && !s.list[id].Value.Known()
 	}
 	return s
 }

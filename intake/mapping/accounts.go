@@ -11,6 +11,7 @@ import (
 	"yewcone/core/nearword"
 	"yewcone/core/setting"
 	"yewcone/core/strictyaml"
+	"yewcone/intake/stamp"
 	"yewcone/intake/stored"
 )
 
@@ -431,12 +432,18 @@ func (p *plan) triWords(c *factColumn, source *factSource) {
 // dateWords read a date, or a word or nothing in its place.
 type dateWords struct {
 	form  *dateForm
+	iso   bool // the form is ISO 8601, mostly written in full
 	zone  *time.Location
 	empty estate.Moment
 	words map[string]estate.Moment
 }
 
 func (d *dateWords) find(text string) (estate.Moment, bool) {
+	if d.iso {
+		if second, ok := stamp.Second(text); ok {
+			return estate.AtSecond(second), true
+		}
+	}
 	if text == "" {
 		return d.empty, true
 	}
@@ -467,6 +474,7 @@ func (p *plan) dateWords(c *factColumn, key strictyaml.Text, source *factSource)
 			d.words[w.Key.Value] = estate.Moment{}
 		}
 	}
+	d.iso = d.form.special == "iso 8601"
 	c.dates = d
 	return true
 }

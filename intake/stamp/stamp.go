@@ -32,6 +32,10 @@ func ISO(text string, zone *time.Location) (estate.Moment, bool) {
 	return estate.Moment{}, false
 }
 
+// Second reads 2026-11-20T06:00:00Z as seconds since 1970; false for every
+// other text, of which some are dates to ISO.
+func Second(text string) (int64, bool) { return utcSecond(text, 1) }
+
 // generalLayouts are the ways of generalized time (RFC 4517, 3.3.13); the
 // parser takes a fraction after the seconds by itself.
 var generalLayouts = []string{"20060102150405Z0700", "20060102150405Z07", "200601021504Z0700", "200601021504Z07", "2006010215Z0700", "2006010215Z07"}
