@@ -3,7 +3,6 @@ package check
 import (
 	"cmp"
 
-	"yewcone/core/condition"
 	"yewcone/core/effective"
 	"yewcone/core/estate"
 	"yewcone/core/setting"
@@ -11,8 +10,7 @@ import (
 
 // meet classifies an account and works out what holds for it.
 func (e *engine) meet(a *estate.Account) *effective.Settings {
-	e.about = condition.Subject{Account: a, System: e.system}
-	e.about.Dates.AsOf, e.about.Dates.AsOfKnown = e.system.AsOf.Unix(), !e.system.AsOf.IsZero()
+	e.about.Account = a // the dates of the account before are overwritten below
 	e.classify(a)
 	settings := e.resolver.For(a)
 	effective.SettleLock(a, settings, e.system)

@@ -158,6 +158,8 @@ func newEngine(s *Subject, o *Options) (*engine, error) {
 		return nil, err
 	}
 	e.linkExceptions()
+	e.about.System = system
+	e.about.Dates.AsOf, e.about.Dates.AsOfKnown = system.AsOf.Unix(), !system.AsOf.IsZero()
 	e.reach = make([]estate.Tri, len(e.sources))
 	for i := range e.sources {
 		e.sources[i].forbidden.key = groupKey{source: i, setting: -1}

@@ -48,6 +48,7 @@ type factColumn struct {
 // over and over.
 type boundColumn struct {
 	*factColumn
+	at   int // its index
 	text *string
 	tri  *estate.Tri
 	date *estate.Moment
@@ -57,7 +58,7 @@ func (r *accountReader) boundTo(a *estate.Account) []boundColumn {
 	list := make([]boundColumn, len(r.columns))
 	for i := range r.columns {
 		c := &r.columns[i]
-		list[i].factColumn = c
+		list[i].factColumn, list[i].at = c, c.index
 		switch {
 		case c.text != nil:
 			list[i].text = c.text(a)
@@ -504,18 +505,18 @@ func (r *accountReader) fill(a *estate.Account, columns []boundColumn, row []str
 	endMissing := false
 	for i := range columns {
 		c := &columns[i]
-		text := row[c.index]
-		if text == absent {
-			if !c.goneIsEmpty {
-				endMissing = endMissing || c.fact == "account_ends"
-				continue
-			}
-			text = ""
-		}
+		text := row[c.at]
 		if text != "" && (spaceOrOdd(text[0]) || spaceOrOdd(text[len(text)-1])) {
+			if text == absent {
+				if !c.goneIsEmpty {
+					endMissing = endMissing || c.fact == "account_ends"
+					continue
+				}
+				text = ""
+			}
 			text = strings.TrimSpace(text)
 		}
-		if text == "null" {
+		if len(text) == 4 && text == "null" {
 			text = ""
 		}
 		switch {
