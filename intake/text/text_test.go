@@ -1,0 +1,106 @@
+package text
+
+import (
+	"bytes"
+	"compress/gzip"
+	"io"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+)
+
+func written(t *testing.T, data string) string {
+	t.Helper()
+	path := filepath.Join(t.TempDir(), "f")
+	if err := os.WriteFile(path, []byte(data), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	return path
+}
+
+// TestEncodings: what a file is written in is found out, or taken as named.
+func TestEncodings(t *testing.T) {
+	for _, c := range []struct{ name, data, named, encoding, want string }{
+		{"plain", "Åse\n", "", "utf-8", "Åse\n"},
+		{"a mark", "\ufeffÅse\n", "", "utf-8", "Åse\n"},
+		{"a mark beats a name", "\ufeffÅse\n", "latin-1", "utf-8", "Åse\n"},
+		{"utf-16 with a mark", "\xff\xfeA\x00\n\x00", "", "utf-16", "A\n"},
+		{"utf-16, the other way round", "\xfe\xff\x00A\x00\n", "", "utf-16", "A\n"},
+		{"utf-16 without a mark", "A\x00B\x00C\x00\n\x00", "", "utf-16le", "ABC\n"},
+		{"utf-16 without a mark, the other way round", "\x00A\x00B\x00C\x00\n", "", "utf-16be", "ABC\n"},
+		{"windows-1252", "Kr\xf8ger \x80\n", "", "windows-1252", "Krøger €\n"},
+		{"latin-1 as named", "Kr\xf8ger\n", "latin-1", "latin-1", "Krøger\n"},
+		{"empty", "", "", "utf-8", ""},
+		{"one byte", "A", "", "utf-8", "A"},
+		{"a character cut off at the end", "Krø"[:3], "", "windows-1252", "KrÃ"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			f, err := Open(written(t, c.data), c.named)
+			if err != nil {
+				t.Fatal(err)
+			}
+			defer f.Close()
+			got, err := io.ReadAll(f)
+			if err != nil || string(got) != c.want || f.Encoding != c.encoding {
+				t.Errorf("%q in %s (%v), expected %q in %s", got, f.Encoding, err, c.want, c.encoding)
+			}
+			if ends := c.want == "" || strings.HasSuffix(c.want, "\n"); f.EndsInLine() != ends {
+				t.Errorf("ends in a line: %v", f.EndsInLine())
+			}
+		})
+	}
+}
+
+// TestDamagedPacking: a packed file that was cut off is an error, not an end.
+func TestDamagedPacking(t *testing.T) {
+	var packed bytes.Buffer
+	w := gzip.NewWriter(&packed)
+	_, _ = w.Write(bytes.Repeat([]byte("some rows\n"), 100000))
+	if err := w.Close(); err != nil {
+		t.Fatal(err)
+	}
+	f, err := Open(written(t, packed.String()[:packed.Len()/2]), "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer f.Close()
+	if _, err := io.ReadAll(f); err == nil {
+		t.Error("half a packed file is read to its end")
+	}
+	if _, err := Open(written(t, "\x1f\x8bno gzip"), ""); err == nil || !strings.Contains(err.Error(), "damaged gzip file") {
+		t.Errorf("no gzip: %v", err)
+	}
+	if _, err := Open(t.TempDir(), ""); err == nil || !strings.Contains(err.Error(), "is a folder, not a file") {
+		t.Errorf("a folder: %v", err)
+	}
+}
+
+// TestLines: small files come line by line, without their ends.
+func TestLines(t *testing.T) {
+	if got := slices.Collect(Lines(written(t, "a\r\nb\n\nc"))); !slices.Equal(got, []string{"a", "b", "", "c"}) {
+		t.Errorf("%q", got)
+	}
+	if got := slices.Collect(Lines("/nowhere/at/all")); got != nil {
+		t.Errorf("a file that is not there has the lines %q", got)
+	}
+}
+
+// TestCounter: lines are right for offsets in rising order, also past what is
+// read at a time.
+func TestCounter(t *testing.T) {
+	data := strings.Repeat("line\n", 50000)
+	c := NewCounter(strings.NewReader(data))
+	if _, err := io.Copy(io.Discard, c); err != nil {
+		t.Fatal(err)
+	}
+	for _, line := range []int{1, 2, 3, 777, 40000, 50000} {
+		if got := c.Line(int64(line-1)*5 + 1); got != line {
+			t.Errorf("line %d is counted as %d", line, got)
+		}
+	}
+	if !c.Ended() {
+		t.Error("the end was read")
+	}
+}
