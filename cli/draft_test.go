@@ -85,3 +85,38 @@ func TestDraftOfLittle(t *testing.T) {
 		t.Errorf("exit %d: %s", code, stderr)
 	}
 }
+
+// TestDraftOfTrees: drafts of JSON lines, LDIF and XML find the rows, and read
+// as they are.
+func TestDraftOfTrees(t *testing.T) {
+	for name, data := range map[string]string{
+		"a.ndjson": `{"user":"amund","name":{"full":"Amund K"},"active":true,"lastLogin":"2026-03-01T08:00:00Z","password_set":"2026-01-01T08:00:00Z"}` + "\n" +
+			`{"user":"bea","name":{"full":"Bea Q"},"active":false,"lastLogin":"2026-03-02T08:00:00Z","password_set":"2026-01-02T08:00:00Z"}` + "\n",
+		"a.ldif": "dn: ou=x\nobjectClass: top\nobjectClass: organizationalUnit\n\ndn: user=amund,ou=x\nobjectClass: top\nobjectClass: crew\nuser: amund\nactive: TRUE\nlastLogin: 20260301080000Z\npasswordSet: 20260101080000Z\n\n" +
+			"dn: user=bea,ou=x\nobjectClass: top\nobjectClass: crew\nuser: bea\nactive: FALSE\nlastLogin: 20260302080000Z\npasswordSet: 20260102080000Z\n\n",
+		"a.xml": `<ship><made>2026</made><crew><person user="amund"><state active="yes"/><lastLogin>2026-03-01T08:00:00Z</lastLogin><passwordSet>2026-01-01T08:00:00Z</passwordSet></person>` + "\n" +
+			`<person user="bea"><state active="no"/><lastLogin>2026-03-02T08:00:00Z</lastLogin><passwordSet>2026-01-02T08:00:00Z</passwordSet></person></crew></ship>`,
+	} {
+		folder := t.TempDir()
+		write := func(name, text string) {
+			if err := os.WriteFile(filepath.Join(folder, name), []byte(text), 0o644); err != nil {
+				t.Fatal(err)
+			}
+		}
+		write(name, data)
+		draft, stderr, code := runTool(t, folder, "intake", "--draft", name)
+		if code != 0 {
+			t.Fatalf("%s: exit %d\n%s", name, code, stderr)
+		}
+		write("draft.yaml", draft)
+		write("estate.yaml", "estate: E\nas_of: 2026-11-23\nsystems:\n  crew:\n    export: {read: mapping, from: ["+name+"], mapping: draft.yaml}\n")
+		stdout, stderr, code := runTool(t, folder, "intake")
+		if code != 0 || !strings.Contains(stdout, "2 accounts (0 privileged, 1 disabled)") {
+			t.Errorf("%s: exit %d\n%s%s\n%s", name, code, stdout, stderr, draft)
+		}
+		snapshot, _, _ := runTool(t, folder, "intake", "crew", "--format", "json")
+		if !strings.Contains(snapshot, `"login":"bea"`) || !strings.Contains(snapshot, `"last_sign_in":"2026-03-02T08:00:00Z"`) || !strings.Contains(snapshot, `"password_set":"2026-01-02T08:00:00Z"`) {
+			t.Errorf("%s: the facts are not those of the file:\n%s\n%s", name, snapshot, draft)
+		}
+	}
+}

@@ -63,7 +63,7 @@ created (account )?(made|created)
 enabled switched off|active|enabled|disabled|in use|state$|status$
 locked ^locked$|is locked
 second_factor two step|second (factor|step)|2fa|mfa
-email e mail|email|emails
+email e mail|^mail$|email|emails
 roles ^roles?$
 groups ^groups?( |$)
 unit organi[sz]ation|department|^unit$
@@ -96,7 +96,7 @@ func match(list []clue, heading string) string {
 	return ""
 }
 
-var draftForms = []string{"dd/mm/yyyy hh:mm", "dd/mm/yyyy", "mm/dd/yyyy hh:mm", "mm/dd/yyyy", "dd.mm.yyyy hh:mm", "dd.mm.yyyy", "yyyy-mm-dd hh:mm:ss", "yyyy-mm-dd hh:mm", "iso 8601", "spreadsheet days", "epoch milliseconds", "epoch seconds"}
+var draftForms = []string{"generalized time", "dd/mm/yyyy hh:mm", "dd/mm/yyyy", "mm/dd/yyyy hh:mm", "mm/dd/yyyy", "dd.mm.yyyy hh:mm", "dd.mm.yyyy", "yyyy-mm-dd hh:mm:ss", "yyyy-mm-dd hh:mm", "iso 8601", "spreadsheet days", "epoch milliseconds", "epoch seconds"}
 
 // dateForm finds the first form that reads all values; an offset or fraction
 // is for ISO 8601.

@@ -19,7 +19,9 @@ import (
 func takeSamples(r *intake.Request, name string) ([]sample, error) {
 	e := &export{request: r, plan: newPlan(r), system: r.NewSystem()}
 	base := path.Base(name)
-	switch formOfEnding[path.Ext(name)] {
+	switch form := formOfEnding[path.Ext(strings.TrimSuffix(strings.TrimSuffix(name, ".gz"), ".zst"))]; form {
+	case "ldif", "xml":
+		return treeSample(r, name, base, form)
 	case "xlsx":
 		return sheetSamples(r, name, base)
 	case "json":
@@ -101,6 +103,13 @@ func jsonSamples(r *intake.Request, name, base string) ([]sample, error) {
 	var doc any
 	if err := d.Decode(&doc); err != nil {
 		return nil, &intake.Unreadable{File: name, Message: "no JSON: " + err.Error(), Err: err}
+	}
+	if docs := []any{doc}; d.More() { // an object on each line
+		for len(docs) < sampleRows && d.Decode(&doc) == nil {
+			docs = append(docs, doc)
+			doc = nil
+		}
+		return []sample{objectSample(base, "", docs)}, nil
 	}
 	if list, ok := doc.([]any); ok {
 		return []sample{objectSample(base, "", list)}, nil
