@@ -4,6 +4,7 @@ import (
 	"strings"
 	"time"
 
+	"yewcone/core/check"
 	"yewcone/core/estate"
 	"yewcone/core/setting"
 	"yewcone/intake/ldif"
@@ -13,20 +14,44 @@ import (
 
 // Accounts streams the entries that can sign in.
 func (e *export) Accounts(yield func(*estate.Account) error) error {
+	return e.Parts(func(p check.Part) error {
+		if err := p.Accounts(yield); err != nil {
+			return err
+		}
+		p.Done()
+		return nil
+	})
+}
+
+// Parts divides the files at the ends of entries.
+func (e *export) Parts(yield func(check.Part) error) error {
+	return e.files.Parts(func(p *ldif.Part) error { return yield(&part{e: e, entries: p}) })
+}
+
+// part is a run of entries.
+type part struct {
+	e       *export
+	entries *ldif.Part
+	notes   estate.Notes
+}
+
+func (p *part) Accounts(yield func(*estate.Account) error) error {
 	var a estate.Account
-	return e.files.Scan(func(file string, x *ldif.Entry) error {
+	return p.entries.Each(func(x *ldif.Entry) error {
 		if !isAccount(x) {
 			return nil
 		}
 		a.Reset()
-		e.fill(&a, file, x)
+		p.e.fill(&a, p.entries.File, x)
 		if a.Login == "" {
-			e.notes.Refuse(a.Origin, "the entry is left out: it has no name")
+			p.notes.Refuse(a.Origin, "the entry is left out: it has no name")
 			return nil
 		}
 		return yield(&a)
 	})
 }
+
+func (p *part) Done() { p.e.notes.Join(&p.notes) }
 
 // isAccount: an entry with a password, or one that is a person or a program
 // by its object class where the export leaves passwords out.

@@ -90,6 +90,7 @@ func open(r *intake.Request) (check.Export, error) {
 		e.system.AsOf, e.system.AsOfFrom = e.latest, "the latest change in the export"
 	}
 	e.settleDefault()
+	e.groups.Close()
 	return e, nil
 }
 
@@ -106,12 +107,15 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 		}
 	}
 	if a, ok := x.First("olcppolicydefault"); ok {
+		a.Value = strings.Clone(a.Value)
 		e.fallback = ldif.NormalDN(a.Value)
 	}
 	switch {
 	case x.Is("pwdPolicy"):
+		x.Own()
 		e.addPolicy(file, x)
 	case x.Is("groupOfNames"), x.Is("groupOfUniqueNames"), x.Is("groupOfMembers"), x.Is("posixGroup"):
+		x.Own()
 		dn := ldif.NormalDN(x.DN)
 		e.groups.Name(dn, cmp.Or(x.Text("cn"), ldif.FirstName(x.DN)))
 		for _, a := range x.Attrs {

@@ -84,9 +84,6 @@ func (f *Files) scanFile(from string, each func(file string, x *Entry) error) er
 				continue
 			}
 			entries++
-			if first {
-				x.own() // what the first pass finds is kept
-			}
 			if err := each(from, x); err != nil {
 				return err
 			}
@@ -97,6 +94,60 @@ func (f *Files) scanFile(from string, each func(file string, x *Entry) error) er
 		f.unread = append(f.unread, check.Unread{File: from, Names: slices.Sorted(maps.Keys(r.Skipped))})
 	}
 	return nil
+}
+
+// A Part is a run of entries of one file.
+type Part struct {
+	File   string
+	piece  text.Piece
+	wanted map[string]bool
+}
+
+// Each hands over the part's entries. Several parts may be read at the same
+// time; what cannot be read was noted by the scan before.
+func (p *Part) Each(each func(*Entry) error) error {
+	r := NewEntries(p.wanted)
+	r.Begin(p.piece)
+	for {
+		x, err := r.Next()
+		if err == io.EOF {
+			return nil
+		}
+		if err != nil {
+			continue
+		}
+		if err := each(x); err != nil {
+			return err
+		}
+	}
+}
+
+// Parts divides all files, for use after Scan has noted what is wrong in them.
+func (f *Files) Parts(yield func(*Part) error) error {
+	for _, from := range f.request.From {
+		if err := f.partsOf(from, yield); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (f *Files) partsOf(from string, yield func(*Part) error) error {
+	open, err := text.Open(f.request.Path(from), "")
+	if err != nil {
+		return intake.CannotOpen(from, err)
+	}
+	defer open.Close()
+	pieces := text.NewPieces(open, AfterEntry)
+	for {
+		piece, err := pieces.Next()
+		if err != nil {
+			return nil // the end, or what was noted before
+		}
+		if err := yield(&Part{File: from, piece: piece, wanted: f.wanted}); err != nil {
+			return err
+		}
+	}
 }
 
 // checkEnd: exports end with the empty line that closes the last entry; one

@@ -7,6 +7,7 @@ type Groups struct {
 	parents map[string][]string // of a member: its groups
 	names   map[string]string   // of a group: its name
 	closure map[string][]string // of a group: names of it and of all above
+	closed  bool
 }
 
 // NewGroups returns an empty list.
@@ -46,6 +47,17 @@ func (g *Groups) Of(names []string, members ...string) []string {
 	return names
 }
 
+// Close works out what is above each group, so that the groups can be asked
+// from several sides at the same time. Nothing may be added afterwards.
+func (g *Groups) Close() {
+	for _, groups := range g.parents {
+		for _, group := range groups {
+			g.Above(group)
+		}
+	}
+	g.closed = true
+}
+
 // Above returns the names of a group and of all groups that it is in.
 func (g *Groups) Above(group string) []string {
 	if names, ok := g.closure[group]; ok {
@@ -62,7 +74,9 @@ func (g *Groups) Above(group string) []string {
 			queue = append(queue, g.parents[next]...)
 		}
 	}
-	g.closure[group] = names
+	if !g.closed {
+		g.closure[group] = names
+	}
 	return names
 }
 

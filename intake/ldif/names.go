@@ -21,8 +21,8 @@ func NormalDN(dn string) string {
 
 // UnitOf is the path of a DN's organizational units, widest first.
 func UnitOf(dn string) string {
-	if !strings.Contains(strings.ToLower(dn), "ou=") {
-		return ""
+	if !strings.ContainsAny(dn, "\\\"+;#<>") {
+		return plainUnit(dn)
 	}
 	parsed, err := ldap.ParseDN(dn)
 	if err != nil {
@@ -38,6 +38,26 @@ func UnitOf(dn string) string {
 	}
 	slices.Reverse(units)
 	return strings.Join(units, "/")
+}
+
+// plainUnit is UnitOf for a name without anything escaped.
+func plainUnit(dn string) string {
+	unit := ""
+	_, rest, _ := strings.Cut(dn, ",")
+	for rest != "" {
+		var part string
+		part, rest, _ = strings.Cut(rest, ",")
+		kind, name, _ := strings.Cut(part, "=")
+		if !strings.EqualFold(strings.TrimSpace(kind), "ou") {
+			continue
+		}
+		if name = strings.TrimSpace(name); unit == "" {
+			unit = name
+		} else {
+			unit = name + "/" + unit
+		}
+	}
+	return unit
 }
 
 // FirstName is the value of the first part of a distinguished name: "ann" of

@@ -53,8 +53,8 @@ func (e *Entry) Is(class string) bool {
 	return false
 }
 
-// own makes the entry's texts independent of the piece.
-func (e *Entry) own() {
+// Own makes the entry's texts independent of the piece.
+func (e *Entry) Own() {
 	e.DN = strings.Clone(e.DN)
 	for i := range e.Attrs {
 		e.Attrs[i].Value = strings.Clone(e.Attrs[i].Value)

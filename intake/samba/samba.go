@@ -126,6 +126,7 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 	if at, ok := stamp.Generalized(x.Text("whenchanged")); ok && at.After(e.latest) {
 		e.latest = at
 	}
+	x.Own() // accounts are kept too, where they say what they are members of
 	dn := ldif.NormalDN(x.DN)
 	switch {
 	case x.Is("domainDNS") && x.Text("minpwdlength") != "":

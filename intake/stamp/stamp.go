@@ -45,6 +45,9 @@ func Generalized(text string) (time.Time, bool) {
 	if unix, ok := utcSecond(text, 0); ok {
 		return time.Unix(unix, 0).UTC(), true
 	}
+	if len(text) < len("2026112006Z") || text[0] < '0' || text[0] > '9' {
+		return time.Time{}, false
+	}
 	for _, layout := range generalLayouts {
 		if at, err := time.Parse(layout, text); err == nil {
 			return at.UTC().Truncate(time.Second), true
