@@ -73,3 +73,30 @@ func TestGroupLists(t *testing.T) {
 	replaceIn(t, filepath.Join(folder, "groups.json"), `"Resources": [`, `"Resources": [{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"id":"inner","displayName":"Inner","members":[{`+first+`},{"value":"a30d64e2-4c0a-5e62-b610-07d9fbc62fa5"}]},`)
 	statesAlone(t, folder, entry).count("privileged", 5)
 }
+
+// TestBadEntries: an entry of a directory that cannot be read is counted and
+// named once, whether what is wrong concerns its account or its place.
+func TestBadEntries(t *testing.T) {
+	folder := t.TempDir()
+	for name, text := range map[string]string{
+		"estate.yaml": "estate: E\nas_of: 2026-11-23\nsystems:\n  d:\n    export: {read: ldif, from: x.ldif}\n",
+		"x.ldif": "dn: uid=a,ou=x\nobjectClass: inetOrgPerson\nuid: a\nuserPassword:: e1N!!\n\ndn: uid=b,ou=x\nobjectClass: inetOrgPerson\nuid: b\n\n" +
+			"dn: uid=c\nno colon here\n\ndn: uid=d,ou=x\nobjectClass: inetOrgPerson\nuid: d\ndn: uid=e,ou=x\nobjectClass: inetOrgPerson\nuid: e\n\n",
+	} {
+		if err := os.WriteFile(filepath.Join(folder, name), []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	stdout, _, code := runTool(t, folder, "intake")
+	plain := strings.Join(strings.Fields(stdout), " ")
+	for _, says := range []string{
+		"read 1 account (0 privileged, 0 disabled), 0 policies, 3 rows or values refused",
+		`x.ldif:4: the entry is left out: the value of userpassword is not base64 as "::" says`,
+		`x.ldif:11: the entry is left out: expected "attribute: value", found no colon`,
+		`x.ldif:16: the entry is left out: a second "dn:" stands in the entry that begins on line 13: the empty line between the two is missing`,
+	} {
+		if code != 3 || !strings.Contains(plain, says) {
+			t.Errorf("exit %d, expected %q\n%s", code, says, stdout)
+		}
+	}
+}

@@ -37,7 +37,7 @@ type part struct {
 
 func (p *part) Accounts(yield func(*estate.Account) error) error {
 	var a estate.Account
-	return p.entries.Each(func(x *ldif.Entry) error {
+	return p.entries.Each(&p.notes, func(x *ldif.Entry) error {
 		if !isAccount(x) {
 			return nil
 		}

@@ -17,6 +17,7 @@ package directory
 import (
 	"cmp"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"yewcone/core/check"
@@ -73,7 +74,7 @@ type export struct {
 	fallback string         // DN of the default policy
 	groups   *ldif.Groups
 	files    *ldif.Files
-	latest   time.Time
+	latest   atomic.Int64 // seconds since 1970
 	notes    estate.Notes
 }
 
@@ -83,11 +84,11 @@ func open(r *intake.Request) (check.Export, error) {
 	if e.system.Chooses == "" {
 		e.system.Chooses = estate.ChooseAssigned
 	}
-	if err := e.files.Scan(e.structure); err != nil {
+	if err := e.files.Gather(ofAccounts, e.tells, e.structure); err != nil {
 		return nil, err
 	}
-	if e.system.AsOf.IsZero() && !e.latest.IsZero() {
-		e.system.AsOf, e.system.AsOfFrom = e.latest, "the latest change in the export"
+	if latest := e.latest.Load(); e.system.AsOf.IsZero() && latest > 0 {
+		e.system.AsOf, e.system.AsOfFrom = time.Unix(latest, 0).UTC(), "the latest change in the export"
 	}
 	e.settleDefault()
 	e.groups.Close()
@@ -98,24 +99,37 @@ func (e *export) System() *estate.System { return e.system }
 func (e *export) Notes() *estate.Notes   { return &e.notes }
 func (e *export) Unread() []check.Unread { return e.files.Unread() }
 
-// structure gathers what accounts are judged by: policies, groups, the name
-// of the default policy and the latest stamp of the server.
-func (e *export) structure(file string, x *ldif.Entry) error {
+// ofAccounts are attributes that say nothing of policies and groups.
+const ofAccounts = `uid sn givenname displayname mail employeenumber description userpassword
+	pwdchangedtime pwdaccountlockedtime pwdfailuretime pwdgraceusetime pwdreset authtimestamp pwdlastsuccess pwdstarttime pwdendtime`
+
+// tells reports whether accounts are judged by an entry: a policy, a group, or
+// what names the default policy. On the way it keeps the latest stamp of the
+// server. It may be called from several sides at the same time.
+func (e *export) tells(x *ldif.Entry) bool {
 	for _, name := range []string{"modifytimestamp", "createtimestamp"} {
-		if at, ok := stamp.Generalized(x.Text(name)); ok && at.After(e.latest) {
-			e.latest = at
+		if at, ok := stamp.Generalized(x.Text(name)); ok {
+			for old := e.latest.Load(); at.Unix() > old && !e.latest.CompareAndSwap(old, at.Unix()); old = e.latest.Load() {
+			}
 		}
 	}
+	_, names := x.First("olcppolicydefault")
+	return names || x.Is("pwdPolicy") || isGroup(x)
+}
+
+func isGroup(x *ldif.Entry) bool {
+	return x.Is("groupOfNames") || x.Is("groupOfUniqueNames") || x.Is("groupOfMembers") || x.Is("posixGroup")
+}
+
+// structure gathers what accounts are judged by.
+func (e *export) structure(file string, x *ldif.Entry) error {
 	if a, ok := x.First("olcppolicydefault"); ok {
-		a.Value = strings.Clone(a.Value)
 		e.fallback = ldif.NormalDN(a.Value)
 	}
 	switch {
 	case x.Is("pwdPolicy"):
-		x.Own()
 		e.addPolicy(file, x)
-	case x.Is("groupOfNames"), x.Is("groupOfUniqueNames"), x.Is("groupOfMembers"), x.Is("posixGroup"):
-		x.Own()
+	case isGroup(x):
 		dn := ldif.NormalDN(x.DN)
 		e.groups.Name(dn, cmp.Or(x.Text("cn"), ldif.FirstName(x.DN)))
 		for _, a := range x.Attrs {

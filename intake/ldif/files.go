@@ -4,6 +4,7 @@ import (
 	"errors"
 	"io"
 	"maps"
+	"runtime"
 	"slices"
 	"strings"
 
@@ -19,6 +20,7 @@ type Files struct {
 	request *intake.Request
 	notes   *estate.Notes
 	wanted  map[string]bool
+	early   map[string]bool // of these, what Gather reads
 	passes  int
 	unread  []check.Unread
 }
@@ -103,17 +105,19 @@ type Part struct {
 	wanted map[string]bool
 }
 
-// Each hands over the part's entries. Several parts may be read at the same
-// time; what cannot be read was noted by the scan before.
-func (p *Part) Each(each func(*Entry) error) error {
+// Each hands over the part's entries, and notes those that cannot be read.
+// Several parts may be read at the same time.
+func (p *Part) Each(notes *estate.Notes, each func(*Entry) error) error {
 	r := NewEntries(p.wanted)
 	r.Begin(p.piece)
 	for {
 		x, err := r.Next()
-		if err == io.EOF {
+		var bad *BadEntry
+		switch {
+		case err == io.EOF:
 			return nil
-		}
-		if err != nil {
+		case errors.As(err, &bad):
+			notes.Refuse(estate.Origin{File: p.File, Line: bad.Line}, "the entry is left out: %s", bad.Message)
 			continue
 		}
 		if err := each(x); err != nil {
@@ -122,7 +126,8 @@ func (p *Part) Each(each func(*Entry) error) error {
 	}
 }
 
-// Parts divides all files, for use after Scan has noted what is wrong in them.
+// Parts divides all files, for use after Gather, which noted where they end
+// too early.
 func (f *Files) Parts(yield func(*Part) error) error {
 	for _, from := range f.request.From {
 		if err := f.partsOf(from, yield); err != nil {
@@ -146,6 +151,103 @@ func (f *Files) partsOf(from string, yield func(*Part) error) error {
 		}
 		if err := yield(&Part{File: from, piece: piece, wanted: f.wanted}); err != nil {
 			return err
+		}
+	}
+}
+
+// Gather is Scan for the entries that keep wants, with the files read in parts
+// side by side; keep may be called from several sides at the same time. The
+// entries come in the order of the files, without the attributes that later
+// lists, separated by white space: these are for the accounts. Entries that
+// cannot be read are left for the parts to note, which see all attributes.
+func (f *Files) Gather(later string, keep func(*Entry) bool, each func(file string, x *Entry) error) error {
+	f.passes++
+	f.early = maps.Clone(f.wanted)
+	for _, name := range strings.Fields(later) {
+		delete(f.early, name)
+	}
+	for _, from := range f.request.From {
+		if err := f.gatherFile(from, keep, each); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// gathered is what one piece brought.
+type gathered struct {
+	entries []Entry
+	count   int
+	reader  *Entries
+}
+
+func (f *Files) gatherFile(from string, keep func(*Entry) bool, each func(file string, x *Entry) error) error {
+	open, err := text.Open(f.request.Path(from), "")
+	if err != nil {
+		return intake.CannotOpen(from, err)
+	}
+	defer open.Close()
+	var broken error
+	results := make(chan chan gathered, runtime.GOMAXPROCS(0))
+	go func() {
+		defer close(results)
+		pieces := text.NewPieces(open, AfterEntry)
+		for {
+			piece, err := pieces.Next()
+			if err != nil {
+				if err != io.EOF {
+					broken = err
+				}
+				return
+			}
+			result := make(chan gathered, 1)
+			results <- result
+			go func() { result <- f.gatherPiece(piece, keep) }()
+		}
+	}()
+	last, entries, skipped := NewEntries(f.wanted), 0, map[string]bool{}
+	var failed error
+	for result := range results {
+		g := <-result
+		last, entries = g.reader, entries+g.count
+		maps.Copy(skipped, g.reader.Skipped)
+		for i := range g.entries {
+			if failed == nil {
+				failed = each(from, &g.entries[i])
+			}
+		}
+	}
+	switch {
+	case failed != nil:
+		return failed
+	case broken != nil:
+		f.notes.Cut(estate.Origin{File: from, Line: last.Line}, "the file cannot be read on: %s", broken)
+		return nil
+	}
+	f.checkEnd(from, open, last, entries)
+	maps.DeleteFunc(skipped, func(name string, _ bool) bool { return f.wanted[strings.ToLower(name)] })
+	f.unread = append(f.unread, check.Unread{File: from, Names: slices.Sorted(maps.Keys(skipped))})
+	return nil
+}
+
+func (f *Files) gatherPiece(piece text.Piece, keep func(*Entry) bool) gathered {
+	g := gathered{reader: NewEntries(f.early)}
+	g.reader.Begin(piece)
+	for {
+		x, err := g.reader.Next()
+		var bad *BadEntry
+		switch {
+		case err == io.EOF:
+			return g
+		case errors.As(err, &bad):
+			continue
+		}
+		g.count++
+		if keep(x) {
+			x.Own()
+			kept := *x
+			kept.Attrs = slices.Clone(x.Attrs)
+			g.entries = append(g.entries, kept)
 		}
 	}
 }
