@@ -27,6 +27,18 @@ type Divided interface {
 	Parts(yield func(Part) error) error
 }
 
+// InOrder is Export.Accounts for an export that knows its parts: it reads them
+// one after the other.
+func InOrder(parts func(func(Part) error) error, yield func(*estate.Account) error) error {
+	return parts(func(p Part) error {
+		if err := p.Accounts(yield); err != nil {
+			return err
+		}
+		p.Done()
+		return nil
+	})
+}
+
 // partsOf divides an export; the accounts of one that is not Divided are
 // copied into batches, so that at least reading and judging go on at the same
 // time.

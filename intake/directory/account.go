@@ -14,13 +14,7 @@ import (
 
 // Accounts streams the entries that can sign in.
 func (e *export) Accounts(yield func(*estate.Account) error) error {
-	return e.Parts(func(p check.Part) error {
-		if err := p.Accounts(yield); err != nil {
-			return err
-		}
-		p.Done()
-		return nil
-	})
+	return check.InOrder(e.Parts, yield)
 }
 
 // Parts divides the files at the ends of entries.

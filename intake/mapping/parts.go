@@ -8,13 +8,7 @@ import (
 
 // Accounts streams the rows of all account tables.
 func (e *export) Accounts(yield func(*estate.Account) error) error {
-	return e.Parts(func(p check.Part) error {
-		if err := p.Accounts(yield); err != nil {
-			return err
-		}
-		p.Done()
-		return nil
-	})
+	return check.InOrder(e.Parts, yield)
 }
 
 // Parts divides the account tables at the ends of rows.

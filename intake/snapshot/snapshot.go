@@ -182,13 +182,7 @@ func (e *export) Notes() *estate.Notes   { return &e.notes }
 
 // Accounts streams the accounts.
 func (e *export) Accounts(yield func(*estate.Account) error) error {
-	return e.Parts(func(p check.Part) error {
-		if err := p.Accounts(yield); err != nil {
-			return err
-		}
-		p.Done()
-		return nil
-	})
+	return check.InOrder(e.Parts, yield)
 }
 
 // Parts divides the file at the ends of lines.
