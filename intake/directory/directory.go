@@ -16,6 +16,7 @@ package directory
 
 import (
 	"cmp"
+	"slices"
 	"strings"
 	"sync/atomic"
 	"time"
@@ -114,11 +115,20 @@ func (e *export) tells(x *ldif.Entry) bool {
 		}
 	}
 	_, names := x.First("olcppolicydefault")
-	return names || x.Is("pwdPolicy") || isGroup(x)
+	return names || x.Is("pwdPolicy") || isGroup(x) || hasAny(x, "member", "uniquemember", "memberuid", "pwdattribute")
 }
 
 func isGroup(x *ldif.Entry) bool {
 	return x.Is("groupOfNames") || x.Is("groupOfUniqueNames") || x.Is("groupOfMembers") || x.Is("posixGroup")
+}
+
+func hasAny(x *ldif.Entry, names ...string) bool {
+	for i := range x.Attrs {
+		if slices.Contains(names, x.Attrs[i].Name) {
+			return true
+		}
+	}
+	return false
 }
 
 // structure gathers what accounts are judged by.
@@ -129,7 +139,12 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 	switch {
 	case x.Is("pwdPolicy"):
 		e.addPolicy(file, x)
-	case isGroup(x):
+	case hasAny(x, "pwdattribute"):
+		e.notes.Refuse(estate.Origin{File: file, Line: x.Line, Place: x.DN}, "the entry has the attributes of a policy and not the object class pwdPolicy; the server does not take it for one: export objectClass too, or mend the entry")
+	case isGroup(x) || hasAny(x, "member", "uniquemember", "memberuid"):
+		if !isGroup(x) {
+			e.notes.Remark(estate.Origin{File: file, Line: x.Line, Place: x.DN}, "the entry has members and no object class of groups that is known here; it is taken for a group")
+		}
 		dn := ldif.NormalDN(x.DN)
 		e.groups.Name(dn, cmp.Or(x.Text("cn"), ldif.FirstName(x.DN)))
 		for _, a := range x.Attrs {

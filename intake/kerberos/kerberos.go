@@ -62,18 +62,32 @@ var Format = intake.Format{
 
 // principal is one of either form.
 type principal struct {
-	name      string
-	line      int
-	ends      estate.Moment
-	set       estate.Moment
-	expires   estate.Moment
-	success   estate.Moment
-	failed    time.Time
-	failures  int
-	flags     []string
-	policy    string
-	weakest   setting.Value
-	flagsSaid bool
+	name     string
+	line     int
+	ends     estate.Moment
+	set      estate.Moment
+	expires  estate.Moment
+	success  estate.Moment
+	failed   estate.Moment
+	failures estate.Counted
+	policy   string
+	weakest  setting.Value
+
+	preauth, mustChange, disallowed estate.Tri // flags
+
+	in   []string // the tables that it stands in
+	keys int
+}
+
+func (p *principal) setFlag(name string, t estate.Tri) {
+	switch name {
+	case "REQUIRES_PRE_AUTH":
+		p.preauth = t
+	case "REQUIRES_PWCHANGE":
+		p.mustChange = t
+	case "DISALLOW_ALL_TIX":
+		p.disallowed = t
+	}
 }
 
 // limits is what the reader itself needs of a policy to tell a lock.
@@ -246,12 +260,26 @@ func (e *export) policyLine(p *estate.Policy, key, value string, origin estate.O
 type aclLine struct{ pattern, rights string }
 
 func (e *export) readACL() {
-	for line := range text.Lines(e.request.Path(e.folder + "/kadm5.acl")) {
-		e.hasACL = true
-		f := strings.Fields(line)
-		if len(f) >= 2 && f[0][0] != '#' {
-			e.acl = append(e.acl, aclLine{f[0], f[1]})
+	file := e.folder + "/kadm5.acl"
+	f, err := text.Open(e.request.Path(file), "")
+	if err != nil {
+		return
+	}
+	defer f.Close()
+	e.hasACL = true
+	n := 0
+	for s := bufio.NewScanner(f); s.Scan(); {
+		n++
+		switch fields := strings.Fields(s.Text()); {
+		case len(fields) == 0 || fields[0][0] == '#':
+		case len(fields) == 1:
+			e.notes.Refuse(estate.Origin{File: file, Line: n, Text: s.Text()}, "the line gives no rights: expected a principal and its rights")
+		default:
+			e.acl = append(e.acl, aclLine{fields[0], fields[1]})
 		}
+	}
+	if n > 0 && !f.EndsInLine() {
+		e.notes.Cut(estate.Origin{File: file, Line: n}, "the file ends in the middle of a line: it was cut off; take the export again")
 	}
 }
 
@@ -320,34 +348,29 @@ func (e *export) fill(a *estate.Account, p *principal) {
 	a.PasswordSet, a.PasswordExpires, a.LastSignIn = p.set, p.expires, p.success
 	a.Storage = p.weakest
 	a.Policy = p.policy
-	preauth := estate.Unknown
-	if p.flagsSaid {
-		has := func(flag string) estate.Tri { return estate.TriOf(slices.Contains(p.flags, flag)) }
-		preauth = has("REQUIRES_PRE_AUTH")
-		a.MustChange, a.Enabled = has("REQUIRES_PWCHANGE"), has("DISALLOW_ALL_TIX").Not()
-		a.CannotChange = estate.No
-	}
-	if end := p.ends.Past(e.system.AsOf.Unix()); a.Enabled != estate.No && p.ends.Known() && !p.ends.IsNever() {
-		a.Enabled = end.Not()
+	a.MustChange, a.Enabled, a.CannotChange = p.mustChange, p.disallowed.Not(), estate.No
+	if end := p.ends.Past(e.system.AsOf.Unix()); a.Enabled != estate.No && !p.ends.IsNever() {
 		if e.system.AsOf.IsZero() {
-			a.Enabled = estate.Unknown
+			end = estate.Unknown
 		}
+		a.Enabled = end.Not()
 	}
-	e.lock(a, p, preauth)
+	e.lock(a, p)
 }
 
 // lock works out what the database does not say: whether the failures so far
 // keep the principal out now.
-func (e *export) lock(a *estate.Account, p *principal, preauth estate.Tri) {
+func (e *export) lock(a *estate.Account, p *principal) {
 	l, asOf := e.limits[p.policy], e.system.AsOf
-	if preauth == estate.No && l.attempts > 0 {
+	if p.preauth == estate.No && l.attempts > 0 {
 		origin := a.Origin
 		origin.Text = "no preauthentication required, so that failures are not counted"
 		a.Overrides = append(a.Overrides, estate.Override{Setting: setting.Must("lockout_attempts"), Sourced: estate.Sourced{Value: setting.OffValue, Origin: origin}})
 	}
+	failed, _ := p.failed.Time() // the zero time where there is none
 	if !asOf.IsZero() {
-		a.Failures = estate.CountOf(p.failures)
-		if l.reset > 0 && asOf.Sub(p.failed) >= time.Duration(l.reset)*time.Second {
+		a.Failures = p.failures
+		if p.failures.Known && l.reset > 0 && asOf.Sub(failed) >= time.Duration(l.reset)*time.Second {
 			a.Failures = estate.CountOf(0)
 		}
 	}
@@ -355,17 +378,19 @@ func (e *export) lock(a *estate.Account, p *principal, preauth estate.Tri) {
 		return
 	}
 	a.Locked = estate.No
-	if l.attempts == 0 || int64(p.failures) < l.attempts || preauth == estate.No {
+	if l.attempts == 0 || p.preauth == estate.No || p.failures.Known && int64(p.failures.N) < l.attempts {
 		return
 	}
-	end := p.failed.Add(time.Duration(l.duration) * time.Second)
+	end := failed.Add(time.Duration(l.duration) * time.Second)
 	switch {
+	case !p.failures.Known, !p.failed.Known(), p.preauth == estate.Unknown:
+		a.Locked = estate.Unknown
 	case l.duration == 0:
-		a.Locked, a.LockedSince, a.LockedUntil = estate.Yes, estate.At(p.failed), estate.Never
+		a.Locked, a.LockedSince, a.LockedUntil = estate.Yes, p.failed, estate.Never
 	case asOf.IsZero():
 		a.Locked = estate.Unknown
 	case asOf.Before(end):
-		a.Locked, a.LockedSince, a.LockedUntil = estate.Yes, estate.At(p.failed), estate.At(end)
+		a.Locked, a.LockedSince, a.LockedUntil = estate.Yes, p.failed, estate.At(end)
 	}
 }
 

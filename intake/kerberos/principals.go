@@ -2,6 +2,7 @@ package kerberos
 
 import (
 	"bufio"
+	"cmp"
 	"slices"
 	"strconv"
 	"strings"
@@ -96,19 +97,32 @@ func (e *export) principalLine(p *principal, key, value string, origin estate.Or
 			p.success = estate.Moment{} // also where nobody keeps it
 		}
 	case "Last failed authentication":
-		p.failed, _ = e.printed(value, origin).Time()
+		p.failed = e.printed(value, origin)
 	case "Failed password attempts":
-		p.failures, _ = strconv.Atoi(value)
+		p.failures = e.number(value, origin)
 	case "Key":
 		_, kind, _ := strings.Cut(value, ", ")
 		p.weakest = weaker(p.weakest, keyGrade(kind))
 	case "Attributes":
-		p.flags, p.flagsSaid = strings.Fields(value), true
+		p.preauth, p.mustChange, p.disallowed = estate.No, estate.No, estate.No
+		for _, flag := range strings.Fields(value) {
+			p.setFlag(flag, estate.Yes)
+		}
 	case "Policy":
 		if value != "[none]" {
 			p.policy = strings.TrimSuffix(value, " [does not exist]")
 		}
 	}
+}
+
+// number reads a count of failures.
+func (e *export) number(value string, origin estate.Origin) estate.Counted {
+	n, err := strconv.Atoi(value)
+	if err != nil || n < 0 {
+		e.notes.Refuse(origin, "%q is no number of failures", value)
+		return estate.Counted{}
+	}
+	return estate.CountOf(n)
 }
 
 // printed reads a time as kadmin prints it; only UTC can be told for sure.
@@ -124,36 +138,65 @@ func (e *export) printed(value string, origin estate.Origin) estate.Moment {
 	return estate.At(at)
 }
 
+// A dump is one of the tables of tabdump.
+type dump struct {
+	name    string
+	columns []string
+	each    bool // every principal has rows in it
+	read    func(e *export, p *principal, row *rows.Row, origin estate.Origin)
+}
+
+var dumps = []dump{
+	{"princ_meta", []string{"name", "lastpwd", "policy"}, true, (*export).meta},
+	{"princ_tktpolicy", []string{"name", "expiration", "pw_expiration"}, true, (*export).ends},
+	{"princ_lockout", []string{"name", "last_success", "last_failed", "fail_count"}, true, (*export).failures},
+	{"princ_flags", []string{"name", "flag", "value"}, true, (*export).flag},
+	{"keyinfo", []string{"name", "keyindex", "enctype"}, false, (*export).key},
+}
+
 // fromTables joins the tables of tabdump by the principals' names.
 func (e *export) fromTables(each func(string, *principal) error) error {
 	all := map[string]*principal{}
 	var order []*principal
-	find := func(row *rows.Row) *principal {
-		name := row.Plain("name")
-		if all[name] == nil {
-			all[name] = &principal{name: name, line: row.Line}
-			order = append(order, all[name])
-		}
-		return all[name]
-	}
 	main := ""
-	for _, table := range []struct {
-		name string
-		read func(*principal, *rows.Row)
-	}{{"princ_meta", meta}, {"princ_tktpolicy", ends}, {"princ_lockout", lockout}, {"princ_flags", flags}, {"keyinfo", keys}} {
-		file, ok := rows.Find(e.request, e.folder, table.name)
+	var there []string // tables that have rows of every principal
+	for _, d := range dumps {
+		file, ok := rows.Find(e.request, e.folder, d.name)
 		if !ok {
-			e.notes.Remark(estate.Origin{File: e.folder}, "%s is not in the export; what it says stays unknown", table.name)
+			e.notes.Remark(estate.Origin{File: e.folder}, "%s is not in the export; what it says stays unknown", d.name)
 			continue
 		}
-		if main == "" {
-			main = file
+		main = cmp.Or(main, file)
+		if d.each {
+			there = append(there, d.name)
 		}
-		if err := rows.Read(e.request, file, &e.notes, func(row *rows.Row) error { table.read(find(row), row); return nil }); err != nil {
+		err := rows.Read(e.request, file, &e.notes, func(row *rows.Row) error {
+			name := row.Plain("name")
+			p := all[name]
+			if p == nil {
+				p = &principal{name: name, line: row.Line}
+				all[name] = p
+				order = append(order, p)
+			}
+			if !slices.Contains(p.in, d.name) {
+				p.in = append(p.in, d.name)
+			}
+			d.read(e, p, row, estate.Origin{File: file, Line: row.Line})
+			return nil
+		}, d.columns...)
+		if err != nil {
 			return err
 		}
 	}
 	for _, p := range order {
+		if lacks := slices.IndexFunc(there, func(name string) bool { return !slices.Contains(p.in, name) }); lacks >= 0 {
+			e.notes.Refuse(estate.Origin{File: main, Line: p.line}, "%s is in %s and not in %s; it is left out", p.name, p.in[0], there[lacks])
+			continue
+		}
+		if slices.Contains(there, "princ_flags") && (p.preauth == estate.Unknown || p.mustChange == estate.Unknown || p.disallowed == estate.Unknown) {
+			e.notes.Refuse(estate.Origin{File: main, Line: p.line}, "%s has not all of its flags in princ_flags; it is left out", p.name)
+			continue
+		}
 		if err := each(main, p); err != nil {
 			return err
 		}
@@ -162,10 +205,11 @@ func (e *export) fromTables(each func(string, *principal) error) error {
 }
 
 // dumped reads a time of tabdump, where the first second of 1970 is never.
-func dumped(text string) estate.Moment {
-	at, err := time.Parse(time.RFC3339, text)
+func (e *export) dumped(row *rows.Row, column string, origin estate.Origin) estate.Moment {
+	at, err := time.Parse(time.RFC3339, row.Plain(column))
 	switch {
 	case err != nil:
+		e.notes.Refuse(origin, "%s: %q is no time", column, row.Plain(column))
 		return estate.Moment{}
 	case at.Unix() == 0:
 		return estate.Never
@@ -173,29 +217,30 @@ func dumped(text string) estate.Moment {
 	return estate.At(at)
 }
 
-func meta(p *principal, row *rows.Row) {
-	p.policy, p.set = row.Plain("policy"), dumped(row.Plain("lastpwd"))
+func (e *export) meta(p *principal, row *rows.Row, origin estate.Origin) {
+	p.policy, p.set = row.Plain("policy"), e.dumped(row, "lastpwd", origin)
 }
 
-func ends(p *principal, row *rows.Row) {
-	p.ends, p.expires = dumped(row.Plain("expiration")), dumped(row.Plain("pw_expiration"))
+func (e *export) ends(p *principal, row *rows.Row, origin estate.Origin) {
+	p.ends, p.expires = e.dumped(row, "expiration", origin), e.dumped(row, "pw_expiration", origin)
 }
 
-func lockout(p *principal, row *rows.Row) {
-	if p.success = dumped(row.Plain("last_success")); p.success.IsNever() {
+func (e *export) failures(p *principal, row *rows.Row, origin estate.Origin) {
+	if p.success = e.dumped(row, "last_success", origin); p.success.IsNever() {
 		p.success = estate.Moment{} // also where nobody keeps it
 	}
-	p.failed, _ = dumped(row.Plain("last_failed")).Time()
-	p.failures, _ = strconv.Atoi(row.Plain("fail_count"))
+	p.failed = e.dumped(row, "last_failed", origin)
+	p.failures = e.number(row.Plain("fail_count"), origin)
 }
 
-func flags(p *principal, row *rows.Row) {
-	p.flagsSaid = true
-	if row.True("value") {
-		p.flags = append(p.flags, row.Plain("flag"))
+func (e *export) flag(p *principal, row *rows.Row, _ estate.Origin) {
+	p.setFlag(row.Plain("flag"), estate.TriOf(row.True("value")))
+}
+
+func (e *export) key(p *principal, row *rows.Row, origin estate.Origin) {
+	if row.Plain("keyindex") != strconv.Itoa(p.keys) {
+		e.notes.Refuse(origin, "the key %s of %s comes where %d was expected", row.Plain("keyindex"), p.name, p.keys)
 	}
-}
-
-func keys(p *principal, row *rows.Row) {
+	p.keys++
 	p.weakest = weaker(p.weakest, keyGrade(row.Plain("enctype")))
 }

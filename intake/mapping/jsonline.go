@@ -319,10 +319,10 @@ func (p *jsonLine) forget(n *jsonNode) {
 // from a list that is there and empty.
 func valueAt(node any, steps []step) (text string, found bool) {
 	nodes := follow(node, steps, nil)
+	if all := lastAll(steps); all > 0 && len(nodes) < len(follow(node, steps[:all], nil)) {
+		return absent, len(nodes) > 0 // an element lacks the member: the list is not whole
+	}
 	if len(nodes) > 0 {
-		if all := lastAll(steps); all > 0 && len(nodes) < len(follow(node, steps[:all], nil)) {
-			return absent, true // an element lacks the member: the list is not whole
-		}
 		return joined(nodes)
 	}
 	names := slices.IndexFunc(steps, func(s step) bool { return s.kind != toMember })

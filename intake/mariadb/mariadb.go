@@ -339,6 +339,9 @@ func (p *privileges) powerful() bool {
 func (e *export) role(row *rows.Row) error {
 	if p, ok := e.parse(row); ok && p.IsRole {
 		e.isRole[row.Plain("User")] = true
+		if p.Access == "" {
+			e.notes.Refuse(estate.Origin{File: e.file, Line: row.Line}, "Priv of the role %q has no access; what it gives is unknown", row.Plain("User"))
+		}
 		if p.powerful() {
 			e.power[row.Plain("User")] = true
 		}
@@ -381,7 +384,7 @@ func (e *export) fill(a *estate.Account, row *rows.Row, p *privileges) {
 	for _, g := range a.Groups {
 		privileged = privileged || e.power[g]
 	}
-	if a.Privileged = estate.TriOf(privileged); !privileged && !e.hasRoles {
+	if a.Privileged = estate.TriOf(privileged); !privileged && (!e.hasRoles || p.Access == "") {
 		a.Privileged = estate.Unknown
 	}
 	switch user {

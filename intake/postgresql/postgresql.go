@@ -114,13 +114,18 @@ func open(r *intake.Request) (check.Export, error) {
 		}
 	}
 	known := map[string]bool{}
+	limits := false
 	err := rows.Read(r, e.roles, &estate.Notes{}, func(row *rows.Row) error {
 		known[name(row)] = true
+		limits = limits || row.Has("rolconnlimit")
 		if row.True("rolsuper") || row.True("usesuper") {
 			e.super[name(row)] = true
 		}
 		return nil
 	}, e.roleColumns()...)
+	if !limits {
+		e.notes.Remark(estate.Origin{File: e.roles}, "the table has no column rolconnlimit: a role that may have no connection at all reads as enabled")
+	}
 	if !strings.HasPrefix(path.Base(e.roles), "shadow") { // which lists only roles that sign in
 		e.missingRoles(known)
 	}

@@ -314,19 +314,27 @@ func (s *source) object(d *json.Decoder, opened json.Token) error {
 	for d.More() {
 		key, err := d.Token()
 		if err != nil {
-			return err
+			return inside(err)
 		}
 		var raw json.RawMessage
 		if err := d.Decode(&raw); err != nil {
-			return err
+			return inside(err)
 		}
 		value, null := plain(raw)
 		s.row.add(fmt.Sprint(key), value, null)
 	}
 	if _, err := d.Token(); err != nil {
-		return err
+		return inside(err)
 	}
 	return s.emit()
+}
+
+// inside: an end within an object is not the end of the objects.
+func inside(err error) error {
+	if err == io.EOF {
+		return io.ErrUnexpectedEOF
+	}
+	return err
 }
 
 // plain writes a JSON value as text: strings without quotes, everything else

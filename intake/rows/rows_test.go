@@ -67,6 +67,7 @@ func TestDamage(t *testing.T) {
 		{"x.tsv", "a\tb\n1\n2\t3\n", "a=2 b=3 line 3\n", "the row has 1 fields where the heading has 2"},
 		{"x.json", `[{"a":1,"b":2},{"b":3}]`, "a=1 b=2 line 1\n", `the row has no "a"`},
 		{"x.json", `[{"a":1,"b":2},{"a":3`, "a=1 b=2 line 1\n", "the file cannot be read on"},
+		{"x.jsonl", `{"a":1,"b":2}` + "\n" + `{"a":1,`, "a=1 b=2 line 1\n", "the file cannot be read on"},
 		{"x.json", `5`, "", "expected a list of objects, found 5"},
 		{"x.xml", `<r><row><field name="a">1</field></row><row>`, "", `the row has no "b"`},
 		{"x.xml", strings.Repeat("<x>", 100), "", "nested too deeply"},
