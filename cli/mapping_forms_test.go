@@ -176,6 +176,37 @@ func TestForms(t *testing.T) {
   <person user="cyril"><names><full><![CDATA[Cyril
 Second line]]></full></names><state active="yes"/></person>
 </crew></ship>`}},
+		{"xml over many lines", crewTop + "accounts:\n  - file: a.xml\n    rows: crew/person\n" + xmlTake, map[string]string{"a.xml": `<?xml version="1.0" encoding="UTF-8"?>
+<ship><!-- a remark -->
+      <crew>
+  <person user="amund">
+      <names>
+      <full>Åmund Kær</full>
+      </names>
+      <state active="yes"/>
+      <set>2026-03-01T08:00:00Z</set>
+      <group>deck</group>
+      <group>watch</group>
+      </person>
+  <person user="bea">
+      <names>
+      <full>Bea, "Bosun" Quill</full>
+      </names>
+      <state active="no"/>
+      <set>2025-12-24T23:59:59Z</set>
+      <group>deck</group>
+      </person>
+  <person user="cyril">
+      <names>
+      <full>
+      <![CDATA[Cyril
+Second line]]>
+      </full>
+      </names>
+      <state active="yes"/>
+      </person>
+</crew>
+      </ship>`}},
 		{"xml in windows-1252", crewTop + "accounts:\n  - file: a.xml\n    rows: person\n" + xmlTake, map[string]string{"a.xml": encoded(t, `<?xml version="1.0" encoding="windows-1252"?>
 <crew><person user="amund"><names><full>Åmund Kær</full></names><state active="yes"/><set>2026-03-01T08:00:00Z</set><group>deck</group><group>watch</group></person>
 <person user="bea"><names><full>Bea, &quot;Bosun&quot; Quill</full></names><state active="no"/><set>2025-12-24T23:59:59Z</set><group>deck</group></person>

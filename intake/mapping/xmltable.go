@@ -1,6 +1,7 @@
 package mapping
 
 import (
+	"bytes"
 	"encoding/xml"
 	"errors"
 	"fmt"
@@ -139,8 +140,7 @@ func (t *xmlTable) element(start xml.StartElement) ([]string, error) {
 	if err := t.attributes(start, top); err != nil {
 		return nil, err
 	}
-	var texts []strings.Builder
-	texts = append(texts, strings.Builder{})
+	texts := [][]byte{nil}
 	for {
 		token, err := t.decoder.Token()
 		if err == io.EOF {
@@ -154,18 +154,18 @@ func (t *xmlTable) element(start xml.StartElement) ([]string, error) {
 			if err := t.enter(x.Name.Local); err != nil {
 				return nil, err
 			}
-			texts = append(texts, strings.Builder{})
+			texts = append(texts, nil)
 			if err := t.attributes(x, top); err != nil {
 				return nil, err
 			}
 		case xml.CharData:
-			b := &texts[len(texts)-1]
-			if b.Len()+len(x) > maxField {
+			last := len(texts) - 1
+			if len(texts[last])+len(x) > maxField {
 				return nil, fmt.Errorf("a text of more than %d MB", maxField>>20)
 			}
-			b.Write(x)
+			texts[last] = append(texts[last], x...)
 		case xml.EndElement:
-			t.put(strings.Join(t.within[top:], "/"), strings.TrimSpace(texts[len(texts)-1].String()))
+			t.put(strings.Join(t.within[top:], "/"), string(bytes.TrimSpace(texts[len(texts)-1])))
 			texts = texts[:len(texts)-1]
 			t.within = t.within[:len(t.within)-1]
 			if len(t.within) < top {
