@@ -107,3 +107,13 @@ type failed struct {
 func (f *failed) System() *estate.System                     { return f.system }
 func (f *failed) Accounts(func(*estate.Account) error) error { return nil }
 func (f *failed) Notes() *estate.Notes                       { return &f.notes }
+
+// AnyCharacters records what holds of every server that looks at no more than
+// counts and lists: any characters are taken, digits and symbols may stand
+// anywhere, and there is no meter.
+func AnyCharacters(p *estate.Policy, origin estate.Origin) {
+	p.Set(setting.Must("alphabet"), setting.ChoiceAt(2), origin)
+	p.Set(setting.Must("strength_floor"), setting.ChoiceAt(0), origin)
+	p.Set(setting.Must("digit_inside"), setting.No, origin)
+	p.Set(setting.Must("symbol_inside"), setting.No, origin)
+}

@@ -8,6 +8,7 @@ import (
 
 	"yewcone/core/estate"
 	"yewcone/core/setting"
+	"yewcone/intake"
 	"yewcone/intake/ldif"
 	"yewcone/intake/stamp"
 )
@@ -136,10 +137,11 @@ func (p *policyReader) noComposition() {
 	for _, name := range []string{"min_classes", "min_letters", "min_lower", "min_upper", "min_digits", "min_symbols", "max_repeat", "max_run", "min_distinct", "min_changed"} {
 		p.policy.Set(setting.Must(name), setting.OffValue, origin)
 	}
-	for _, name := range []string{"digit_inside", "symbol_inside", "login_reversed_barred", "names_barred", "description_barred", "common_barred", "dictionary_barred", "breached_barred"} {
+	for _, name := range []string{"login_reversed_barred", "names_barred", "description_barred", "common_barred", "dictionary_barred", "breached_barred"} {
 		p.policy.Set(setting.Must(name), setting.No, origin)
 	}
 	p.policy.Set(setting.Must("login_barred"), setting.ChoiceAt(0), origin)
+	intake.AnyCharacters(p.policy, origin)
 }
 
 func (p *policyReader) age() {

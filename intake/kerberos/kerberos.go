@@ -197,6 +197,7 @@ func (e *export) known(p *estate.Policy) {
 	}
 	p.Set(setting.Must("lockout_covers_admins"), setting.Yes, origin)
 	p.Set(setting.Must("self_change"), setting.Yes, origin)
+	intake.AnyCharacters(p, origin)
 }
 
 // life reads "60 days 00:00:00" or "1 day 00:00:00" as seconds.

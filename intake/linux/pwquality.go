@@ -6,6 +6,7 @@ import (
 
 	"yewcone/core/estate"
 	"yewcone/core/setting"
+	"yewcone/intake"
 )
 
 // keyFile reads "key = value" lines; a key alone has the value "". With a
@@ -143,6 +144,10 @@ func (e *export) known(origin estate.Origin) {
 	set("self_change", setting.Yes, "everyone may run passwd")
 	set("breached_barred", setting.No, "no module of the stack knows breached passwords")
 	set("max_length", setting.OffValue, "no module of the stack has an upper limit")
+	origin.Text = "the modules look at counts and lists only"
+	intake.AnyCharacters(e.policy, origin)
+	set("min_letters", setting.OffValue, "no module of the stack counts letters of both cases together")
+	set("min_distinct", setting.OffValue, "no module of the stack counts different characters")
 }
 
 // length: a positive credit lets each character of its kind count as one

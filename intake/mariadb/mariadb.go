@@ -231,6 +231,7 @@ func (e *export) settings(hasPlugins bool) {
 		e.set(name, setting.No, none)
 	}
 	e.set("second_factor", setting.ChoiceAt(0), none)
+	intake.AnyCharacters(e.policy, none)
 	stored := none
 	stored.Text = "new passwords are stored by mysql_native_password unless another method is named"
 	e.set("storage", setting.ChoiceAt(setting.StoredUnsalted), stored)

@@ -208,6 +208,7 @@ func (e *export) known() {
 		e.set(name, setting.No, origin)
 	}
 	e.set("self_change", setting.Yes, origin)
+	intake.AnyCharacters(e.policy, origin)
 }
 
 // setting reads one row of pg_settings.

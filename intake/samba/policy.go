@@ -8,6 +8,7 @@ import (
 
 	"yewcone/core/estate"
 	"yewcone/core/setting"
+	"yewcone/intake"
 	"yewcone/intake/ldif"
 	"yewcone/intake/stamp"
 )
@@ -144,6 +145,9 @@ func (p *policyReader) complexity(from attributes, reversible bool) {
 	p.policy.Set(setting.Must("storage"), stored, origin)
 	p.set("source_attempts", from.attempts, setting.OffValue)
 	p.set("max_length", from.length, setting.OffValue)
+	origin = p.policy.Origin
+	origin.Text = "a domain has no such setting"
+	intake.AnyCharacters(p.policy, origin)
 }
 
 // span reads a negative count of 100 ns as a positive one; for ever is
