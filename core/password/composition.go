@@ -1,0 +1,487 @@
+package password
+
+import (
+	"math"
+	"math/big"
+	"math/bits"
+	"slices"
+	"strings"
+	"unicode"
+
+	"yewcone/core/setting"
+)
+
+// An Alphabet is the characters that passwords are counted over and made
+// from, by class.
+type Alphabet [classes][]rune
+
+// NewAlphabet sorts characters into their classes.
+func NewAlphabet(characters string) Alphabet {
+	var a Alphabet
+	for _, r := range characters {
+		if class := ClassOf(r); !slices.Contains(a[class], r) {
+			a[class] = append(a[class], r)
+		}
+	}
+	return a
+}
+
+// Printable is what keyboards write: the 95 printable characters of ASCII,
+// the blank among them.
+var Printable = func() Alphabet {
+	var all []rune
+	for r := ' '; r <= '~'; r++ {
+		all = append(all, r)
+	}
+	return NewAlphabet(string(all))
+}()
+
+// Size returns the number of characters.
+func (a *Alphabet) Size() int {
+	n := 0
+	for _, of := range a {
+		n += len(of)
+	}
+	return n
+}
+
+// A Composition is what settings ask of the characters of a password. The
+// zero Composition asks nothing.
+type Composition struct {
+	Least, Most   int // length; Most 0 for no ceiling
+	Mixed         int // classes
+	Letters       int
+	Of            [classes]int // of a class; Other is asked for by no setting
+	DigitInside   bool
+	SymbolInside  bool
+	Repeat, Run   int // the most; 0 for no limit
+	Distinct      int
+	Digits, Plain bool // digits only; letters and digits only
+}
+
+// composing are the settings that make up a Composition.
+var composing = []string{"min_length", "max_length", "min_classes", "min_letters", "min_lower", "min_upper", "min_digits", "min_symbols", "digit_inside", "symbol_inside", "max_repeat", "max_run", "min_distinct", "alphabet"}
+
+// Ask adds what one more setting asks; what is unknown or off asks nothing.
+// Asking twice keeps what is stricter.
+func (c *Composition) Ask(name string, v setting.Value) {
+	n64, _ := v.Count()
+	n := int(min(n64, 1<<20))
+	yes, _ := v.Flag()
+	raise := func(to *int) { *to = max(*to, n) }
+	lower := func(to *int) {
+		if v.State() == setting.Amount && (*to == 0 || n < *to) {
+			*to = max(n, 1)
+		}
+	}
+	switch name {
+	case "min_length":
+		raise(&c.Least)
+	case "max_length":
+		lower(&c.Most)
+	case "min_classes":
+		raise(&c.Mixed)
+	case "min_letters":
+		raise(&c.Letters)
+	case "min_lower":
+		raise(&c.Of[Lower])
+	case "min_upper":
+		raise(&c.Of[Upper])
+	case "min_digits":
+		raise(&c.Of[Digit])
+	case "min_symbols":
+		raise(&c.Of[Symbol])
+	case "digit_inside":
+		c.DigitInside = c.DigitInside || yes
+	case "symbol_inside":
+		c.SymbolInside = c.SymbolInside || yes
+	case "max_repeat":
+		lower(&c.Repeat)
+	case "max_run":
+		lower(&c.Run)
+	case "min_distinct":
+		raise(&c.Distinct)
+	case "alphabet":
+		of, known := v.Index()
+		c.Digits = c.Digits || known && of == onlyDigits
+		c.Plain = c.Plain || known && of == lettersAndDigits
+	}
+}
+
+// CompositionOf gathers what settings ask. unknown lists the settings that
+// nothing is said of; they count as asking nothing.
+func CompositionOf(s Settings) (c Composition, unknown []string) {
+	for _, name := range composing {
+		v := s(setting.Must(name))
+		if !v.Known() {
+			unknown = append(unknown, name)
+		}
+		c.Ask(name, v)
+	}
+	return c, unknown
+}
+
+// over is the part of an alphabet that is taken.
+func (c *Composition) over(a *Alphabet) Alphabet {
+	var taken Alphabet
+	for class, of := range a {
+		if c.Digits && Class(class) != Digit || c.Plain && Class(class) == Symbol {
+			continue
+		}
+		taken[class] = of
+	}
+	return taken
+}
+
+// Bounds on the work of counting.
+const (
+	maxCounted = 256     // characters; longer passwords are counted without their composition
+	maxSteps   = 1 << 19 // from a state with one character more
+)
+
+// A Space is how many passwords there are. Where it is not Exact, some of the
+// demands were left out, and there are at most so many.
+type Space struct {
+	Number *big.Int
+	Exact  bool
+}
+
+// Bits is the logarithm to base 2; 0 for one password and for none.
+func (s Space) Bits() float64 {
+	if s.Number.Sign() <= 0 {
+		return 0
+	}
+	shift := max(0, s.Number.BitLen()-60)
+	top, _ := new(big.Float).SetInt(new(big.Int).Rsh(s.Number, uint(shift))).Float64()
+	return math.Log2(top) + float64(shift)
+}
+
+// None reports whether there is no password at all.
+func (s Space) None() bool { return s.Number.Sign() == 0 }
+
+// Count returns how many passwords of one length, over an alphabet, the
+// composition takes. It is exact, unless that would take too long: then it
+// leaves out demands, the least costly first.
+func (c *Composition) Count(a *Alphabet, length int) Space {
+	taken := c.over(a)
+	zero := Space{new(big.Int), true}
+	if length < c.Least || c.Most > 0 && length > c.Most || c.asksMore(length) {
+		return zero
+	}
+	if length == 0 {
+		return Space{big.NewInt(1), true}
+	}
+	less := *c
+	for _, leave := range []*int{nil, &less.Distinct, &less.Run, &less.Repeat} {
+		if leave != nil && *leave == 0 || length > maxCounted {
+			continue
+		}
+		if leave != nil {
+			*leave = 0
+		}
+		if n, ok := less.count(&taken, length); ok {
+			return Space{n, leave == nil}
+		}
+	}
+	n := new(big.Int).Exp(big.NewInt(int64(taken.Size())), big.NewInt(int64(length)), nil)
+	return Space{n, *c == Composition{Least: c.Least, Most: c.Most, Digits: c.Digits, Plain: c.Plain}}
+}
+
+// asksMore reports whether the least counts together exceed a length.
+func (c *Composition) asksMore(length int) bool {
+	letters := max(c.Letters, c.Of[Lower]+c.Of[Upper]+c.Of[Other])
+	return letters+c.Of[Digit]+c.Of[Symbol] > length || c.Mixed > length || c.Distinct > length
+}
+
+// count picks the way to count: by classes, or by characters where runs must
+// be followed.
+func (c *Composition) count(a *Alphabet, length int) (*big.Int, bool) {
+	if c.Run > 0 {
+		return c.countCharacters(a, length)
+	}
+	return c.countClasses(a, length)
+}
+
+// needs is how far the characters of each class must be counted.
+func (c *Composition) needs() [classes]uint8 {
+	var n [classes]uint8
+	for class := range classes {
+		need := c.Of[class]
+		if class == Lower || class == Upper || class == Other {
+			need = max(need, c.Letters)
+		}
+		if c.Mixed > 0 {
+			need = max(need, 1)
+		}
+		n[class] = uint8(min(need, maxCounted-1))
+	}
+	return n
+}
+
+// A tally is what must be known of the beginning of a password to say whether
+// what follows makes it one that is taken.
+type tally struct {
+	of           [classes]uint8 // characters of each class, up to what is needed
+	digitInside  bool
+	symbolInside bool
+}
+
+func (t tally) plus(class Class, need *[classes]uint8, last bool, c *Composition) tally {
+	if t.of[class] < need[class] {
+		t.of[class]++
+	}
+	t.digitInside = t.digitInside || c.DigitInside && class == Digit && !last
+	t.symbolInside = t.symbolInside || c.SymbolInside && class == Symbol && !last
+	return t
+}
+
+// takes reports whether a whole password with the tally has what is asked.
+func (c *Composition) takes(t *tally) bool {
+	mixed := 0
+	for class, n := range t.of {
+		if n > 0 {
+			mixed++
+		}
+		if int(n) < c.Of[class] {
+			return false
+		}
+	}
+	letters := int(t.of[Lower]) + int(t.of[Upper]) + int(t.of[Other])
+	return mixed >= c.Mixed && letters >= c.Letters && (t.digitInside || !c.DigitInside) && (t.symbolInside || !c.SymbolInside)
+}
+
+// byClass is a state of countClasses. used is how many different characters
+// of each class occur, until there are enough.
+type byClass struct {
+	tally
+	used   [classes]uint8
+	enough bool
+	last   Class // only where repeats count
+	repeat uint8
+}
+
+// states are the ways to come to each state.
+type states[S comparable] map[S]*big.Int
+
+// add counts n times as many ways to come to a state.
+func (m states[S]) add(s S, ways *big.Int, times int) {
+	if times <= 0 {
+		return
+	}
+	sum := m[s]
+	if sum == nil {
+		sum = new(big.Int)
+		m[s] = sum
+	}
+	sum.Add(sum, new(big.Int).Mul(ways, big.NewInt(int64(times))))
+}
+
+// countClasses counts by classes: characters of a class are as good as one
+// another. ok is false when there are too many states.
+func (c *Composition) countClasses(a *Alphabet, length int) (n *big.Int, ok bool) {
+	need := c.needs()
+	now := states[byClass]{{enough: c.Distinct == 0, last: classes}: big.NewInt(1)}
+	steps := 0
+	for i := range length {
+		next := states[byClass]{}
+		for s, ways := range now {
+			for class := range classes {
+				if len(a[class]) > 0 {
+					c.extend(next, &s, class, len(a[class]), ways, s.plus(class, &need, i == length-1, c))
+				}
+			}
+		}
+		now = next
+		if steps += len(now); steps > maxSteps {
+			return nil, false
+		}
+	}
+	n = new(big.Int)
+	for s, ways := range now {
+		if s.enough && c.takes(&s.tally) {
+			n.Add(n, ways)
+		}
+	}
+	return n, true
+}
+
+// extend adds the ways to go on from a state with a character of one class.
+func (c *Composition) extend(next states[byClass], s *byClass, class Class, size int, ways *big.Int, t tally) {
+	to := byClass{tally: t, used: s.used, enough: s.enough, last: classes}
+	old, same := size, 0 // ways to take a character that occurs already, or any where that is the same
+	if !s.enough {
+		old = int(s.used[class])
+	}
+	if c.Repeat > 0 {
+		if s.last == class { // the last character is one of those
+			old--
+			same = 1
+		}
+		to.last = class
+	}
+	if same > 0 && int(s.repeat) < c.Repeat {
+		again := to
+		again.repeat = s.repeat + 1
+		next.add(again, ways, same)
+	}
+	if c.Repeat > 0 {
+		to.repeat = 1
+	}
+	next.add(to, ways, old)
+	if !s.enough {
+		to.used[class]++
+		total := 0
+		for _, n := range to.used {
+			total += int(n)
+		}
+		if total >= c.Distinct {
+			to.used, to.enough = [classes]uint8{}, true
+		}
+		next.add(to, ways, size-int(s.used[class]))
+	}
+}
+
+// A unit is a character, or several of one class that are in no run and so as
+// good as one another.
+type unit struct {
+	r     rune
+	class Class
+	size  int
+}
+
+// byCharacter is a state of countCharacters.
+type byCharacter struct {
+	tally
+	used   uint32 // units that occur, until there are enough
+	enough bool
+	trail
+}
+
+// countCharacters follows the runs from character to character. ok is false
+// when there are too many states.
+func (c *Composition) countCharacters(a *Alphabet, length int) (n *big.Int, ok bool) {
+	units := unitsOf(a, c.Distinct == 0)
+	if c.Distinct > 0 && len(units) > 16 {
+		return nil, false
+	}
+	need := c.needs()
+	type beginning struct { // all that matters apart from the trail
+		tally
+		used   uint32
+		enough bool
+	}
+	then := func(b beginning, i int, last bool) beginning {
+		b.tally = b.plus(units[i].class, &need, last, c)
+		if !b.enough {
+			b.used |= 1 << i
+			if bits.OnesCount32(b.used) >= c.Distinct {
+				b.used, b.enough = 0, true
+			}
+		}
+		return b
+	}
+	now := states[byCharacter]{}
+	for i, u := range units {
+		b := then(beginning{enough: c.Distinct == 0}, i, length == 1)
+		now.add(byCharacter{b.tally, b.used, b.enough, c.cut(startTrail(u.r))}, big.NewInt(1), u.size)
+	}
+	linked := c.linked(units)
+	steps := 0
+	for at := 1; at < length; at++ {
+		next := states[byCharacter]{}
+		all := states[beginning]{}
+		less := map[beginning][]*big.Int{} // of all: the ways whose last character is linked with each unit
+		for s, ways := range now {
+			b := beginning{s.tally, s.used, s.enough}
+			all.add(b, ways, 1)
+			if less[b] == nil {
+				less[b] = make([]*big.Int, len(units))
+			}
+			for _, i := range linked[s.last] {
+				if less[b][i] == nil {
+					less[b][i] = new(big.Int)
+				}
+				u := &units[i]
+				less[b][i].Add(less[b][i], ways)
+				to := then(b, i, at == length-1)
+				if grown := s.trail.then(u.r); (c.Repeat == 0 || int(grown.repeat) <= c.Repeat) && grown.run() <= c.Run {
+					next.add(byCharacter{to.tally, to.used, to.enough, c.cut(grown)}, ways, 1)
+				}
+				if u.size > 1 { // another character of the unit
+					next.add(byCharacter{to.tally, to.used, to.enough, c.cut(startTrail(u.r))}, ways, u.size-1)
+				}
+			}
+		}
+		for b, ways := range all {
+			for i, u := range units {
+				rest := new(big.Int).Set(ways)
+				if less[b][i] != nil {
+					rest.Sub(rest, less[b][i])
+				}
+				if rest.Sign() > 0 {
+					to := then(b, i, at == length-1)
+					next.add(byCharacter{to.tally, to.used, to.enough, c.cut(startTrail(u.r))}, rest, u.size)
+				}
+			}
+		}
+		now = next
+		if steps += len(now); steps > maxSteps {
+			return nil, false
+		}
+	}
+	n = new(big.Int)
+	for s, ways := range now {
+		if s.enough && c.takes(&s.tally) {
+			n.Add(n, ways)
+		}
+	}
+	return n, true
+}
+
+// cut forgets what a trail need not know.
+func (c *Composition) cut(t trail) trail {
+	if c.Repeat == 0 {
+		t.repeat = 0
+	}
+	return t
+}
+
+// linked lists, for each character, the units that may go on with its trail:
+// itself and its neighbours in a row.
+func (c *Composition) linked(units []unit) map[rune][]int {
+	of := map[rune][]int{}
+	for _, from := range units {
+		for i, to := range units {
+			if links(from.r, to.r) != [len(rows)]link{} || c.Repeat > 0 && from.r == to.r {
+				of[from.r] = append(of[from.r], i)
+			}
+		}
+	}
+	return of
+}
+
+// unitsOf lists the characters, those without neighbours together if that is
+// wanted.
+func unitsOf(a *Alphabet, together bool) []unit {
+	var units []unit
+	for class, of := range a {
+		alone := -1
+		for _, r := range of {
+			switch {
+			case inRow(r) || !together:
+				units = append(units, unit{r, Class(class), 1})
+			case alone < 0:
+				alone = len(units)
+				units = append(units, unit{r, Class(class), 1})
+			default:
+				units[alone].size++
+			}
+		}
+	}
+	return units
+}
+
+func inRow(r rune) bool {
+	r = unicode.ToLower(r)
+	return slices.ContainsFunc(rows[:], func(row string) bool { return strings.ContainsRune(row, r) })
+}
