@@ -20,6 +20,7 @@ import (
 	"yewcone/core/strictyaml"
 	"yewcone/output"
 	"yewcone/output/visible"
+	"yewcone/output/whole"
 )
 
 // The exit statuses.
@@ -78,7 +79,7 @@ func shown(err error) string {
 }
 
 func newApp(stdout, stderr io.Writer) *cli.Command {
-	commands := []*cli.Command{demoCommand(), initCommand(), intakeCommand(), checkCommand(), whyCommand(), acceptCommand(), checksCommand(), rulesCommand(), settingsCommand(), factsCommand()}
+	commands := []*cli.Command{demoCommand(), initCommand(), intakeCommand(), checkCommand(), whyCommand(), tryCommand(), deriveCommand(), mintCommand(), spaceCommand(), acceptCommand(), checksCommand(), rulesCommand(), settingsCommand(), factsCommand()}
 	for _, c := range commands {
 		c.OnUsageError = usageError
 		c.CustomHelpTemplate = commandHelp
@@ -163,6 +164,21 @@ func optionsFor(c *cli.Command, w io.Writer) (output.Options, error) {
 		return o, fmt.Errorf("--color is auto, always or never, not %q", mode)
 	}
 	return o, nil
+}
+
+// show writes a result to the terminal, or to the file that --out names.
+func show(c *cli.Command, write func(io.Writer, output.Options) error) error {
+	stdout := c.Root().Writer
+	o, err := optionsFor(c, stdout)
+	if err != nil {
+		return err
+	}
+	out := c.String("out")
+	if out == "" {
+		return write(stdout, o)
+	}
+	o.Color = o.Color && c.String("color") == "always"
+	return whole.Write(out, func(w io.Writer) error { return write(w, o) })
 }
 
 func oneOf(option, value string, allowed []string) error {

@@ -42,6 +42,8 @@ What to try next, in %s:
   yewcone check rota                                one system alone
   yewcone check --format json --out result.json     the whole result, for other programs
   yewcone why directory bridge-watch                what holds for one account, and why
+  yewcone try --trials                              passwords that must pass or be refused
+  yewcone space                                     how many passwords each policy leaves
   yewcone rules compare pci-dss-4.0.1 stig-unix     rule sets side by side
   yewcone settings max_age                          what a setting means
 Change a rule in rules/house.yaml or a value in exports/ and check again.

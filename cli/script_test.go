@@ -202,9 +202,15 @@ func split(line string) []string {
 // the test whatever it expects.
 func runTool(t *testing.T, folder string, args ...string) (stdout, stderr string, code int) {
 	t.Helper()
+	return runWith(t, folder, "", args...)
+}
+
+// runWith is runTool with a text on standard input.
+func runWith(t *testing.T, folder, stdin string, args ...string) (stdout, stderr string, code int) {
+	t.Helper()
 	var out, errs bytes.Buffer
 	c := exec.Command(tool, args...)
-	c.Dir, c.Stdout, c.Stderr = folder, &out, &errs
+	c.Dir, c.Stdin, c.Stdout, c.Stderr = folder, strings.NewReader(stdin), &out, &errs
 	c.Env = append(os.Environ(), "NO_COLOR=", "TZ=Pacific/Auckland")
 	err := c.Run()
 	var exit *exec.ExitError

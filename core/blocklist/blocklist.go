@@ -70,7 +70,13 @@ type Sorted struct {
 	File io.ReaderAt
 	Size int64
 	Form Form
+
+	sampled bool
 }
+
+// samples is how many lines, spread over the file, are looked at before the
+// first search, to see whether they are in order.
+const samples = 64
 
 // window is read at a time; it holds any line that counts.
 const window = 4096
@@ -79,6 +85,9 @@ const window = 4096
 // the lines that were seen on the way contradict their order, or tells of a
 // line that is not of the form. It names the byte in the file.
 func (s *Sorted) Has(word string) (bool, error) {
+	if err := s.sample(); err != nil {
+		return false, err
+	}
 	want := s.Form.entry(word)
 	low, high := int64(0), s.Size // the line is in here, if it is anywhere
 	var before, after []byte      // the lines next to what is left
@@ -87,12 +96,12 @@ func (s *Sorted) Has(word string) (bool, error) {
 		if err != nil {
 			return false, err
 		}
-		key, ok := s.Form.key(line)
-		if !ok {
-			return false, fmt.Errorf("byte %d: no %s in hexadecimal begins here", start, s.Form)
+		key, err := s.key(start, line)
+		if err != nil {
+			return false, err
 		}
 		if before != nil && bytes.Compare(key, before) < 0 || after != nil && bytes.Compare(key, after) > 0 {
-			return false, fmt.Errorf("byte %d: %w; sort the file with LC_ALL=C sort", start, ErrUnsorted)
+			return false, unsorted(start)
 		}
 		switch order := bytes.Compare(want, key); {
 		case order == 0:
@@ -104,6 +113,45 @@ func (s *Sorted) Has(word string) (bool, error) {
 		}
 	}
 	return false, nil
+}
+
+func (s *Sorted) key(start int64, line []byte) ([]byte, error) {
+	key, ok := s.Form.key(line)
+	if !ok {
+		return nil, fmt.Errorf("byte %d: no %s in hexadecimal begins here", start, s.Form)
+	}
+	return key, nil
+}
+
+func unsorted(start int64) error {
+	return fmt.Errorf("byte %d: %w; sort the file with LC_ALL=C sort", start, ErrUnsorted)
+}
+
+// sample looks at lines spread over the file.
+func (s *Sorted) sample() error {
+	if s.sampled {
+		return nil
+	}
+	s.sampled = true
+	var before []byte
+	for i := range int64(samples) {
+		if s.Size == 0 {
+			return nil
+		}
+		start, line, _, err := s.lineAt(0, s.Size/samples*i)
+		if err != nil {
+			return err
+		}
+		key, err := s.key(start, line)
+		if err != nil {
+			return err
+		}
+		if before != nil && bytes.Compare(key, before) < 0 {
+			return unsorted(start)
+		}
+		before = bytes.Clone(key)
+	}
+	return nil
 }
 
 // lineAt returns the line that a byte is in, where it starts and where the

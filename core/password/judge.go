@@ -284,6 +284,23 @@ func Prepare(candidates []*Candidate, list Asker) error {
 // catalogue.
 func Demands() []Demand { return demands }
 
+// Definition says what candidates a setting refuses; "" for a setting that
+// judges none.
+func Definition(name string) string {
+	switch name {
+	case "blank_allowed":
+		return "The empty candidate is refused where this is no; no other setting judges it."
+	case "substitutions_seen":
+		return "Decides whether a candidate is also compared with names and lists after 0 is read as o, 1 and ! as i or l, and so on: " + strings.Join(substitutes, " ") + "."
+	}
+	for i := range demands {
+		if demands[i].Setting == name {
+			return demands[i].Doc
+		}
+	}
+	return ""
+}
+
 var demands = []Demand{
 	atLeast("min_length", "character", "characters", (*Candidate).Length),
 	atMost("max_length", "Refused with more characters than the setting allows.", "it has %d characters; the most is %d", 1, (*Candidate).Length),

@@ -121,7 +121,7 @@ type Measure struct {
 	Collide [][]Claim // why there is no password at all
 	AtLeast Space     // passwords of that length
 	Ceiling int       // 0 for none
-	AtMost  Space     // passwords of the greatest length, where there is a ceiling
+	AtMost  Space     // passwords of the greatest length, where there is a ceiling and any password
 	Prices  []Price
 	Unknown []string // settings that the export does not say, and that count as asking nothing
 }

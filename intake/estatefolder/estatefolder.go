@@ -30,6 +30,8 @@ type estateFile struct {
 	Estate  strictyaml.Text                    `yaml:"estate,required"`
 	AsOf    *strictyaml.Text                   `yaml:"as_of"`
 	Checks  []strictyaml.Pair[strictyaml.Text] `yaml:"checks"`
+	Words   []string                           `yaml:"words"`
+	Lists   *listsFile                         `yaml:"lists"`
 	Systems []strictyaml.Pair[systemFile]      `yaml:"systems,required"`
 }
 
@@ -45,6 +47,7 @@ type systemFile struct {
 	Rules      []strictyaml.Text                  `yaml:"rules"`
 	Limits     []strictyaml.Pair[strictyaml.Text] `yaml:"limits"`
 	Known      []strictyaml.Pair[strictyaml.Text] `yaml:"known"`
+	Lists      *listsFile                         `yaml:"lists"`
 }
 
 type exportFile struct {
@@ -60,7 +63,9 @@ type Estate struct {
 	Systems []System
 	Rules   []*rules.Set // by file name
 	Checks  map[string]check.Adjustment
+	Words   []string // of the house, which candidates should not consist of
 
+	lists      *listsFile
 	exceptions []*rules.Exception
 	catalogue  *setting.Catalogue
 }
@@ -76,6 +81,7 @@ type System struct {
 
 	limits map[setting.ID]estate.Limit
 	known  map[setting.ID]estate.Sourced
+	lists  *listsFile
 }
 
 // ErrNoEstate means that no estate.yaml was found.
@@ -121,7 +127,8 @@ func Load(folder string, catalogue *setting.Catalogue) (*Estate, error) {
 		l.note(err)
 		return nil, l.problems
 	}
-	e.Name = raw.Estate.Value
+	e.Name, e.Words, e.lists = raw.Estate.Value, raw.Words, raw.Lists
+	l.checkLists(raw.Lists)
 	asOf, from := l.date(raw.AsOf, time.Time{}, "")
 	for i := range raw.Systems {
 		e.Systems = append(e.Systems, l.system(e, &raw.Systems[i], asOf, from))
@@ -214,6 +221,8 @@ func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.T
 	l.kinds(&s, f)
 	l.chosenRules(e, &s, f.Rules)
 	l.limitsAndKnown(&s, f)
+	s.lists = f.Lists
+	l.checkLists(f.Lists)
 	return s
 }
 

@@ -8,6 +8,7 @@ import (
 
 	"yewcone/core/check"
 	"yewcone/core/condition"
+	"yewcone/core/password"
 	"yewcone/core/setting"
 )
 
@@ -49,6 +50,9 @@ func Settings(list []*setting.Setting) Page {
 		}
 		if s.Needs != "" {
 			e.add("needs", s.Needs+"; without it this setting has no effect and is not judged")
+		}
+		if doc := password.Definition(s.Name); doc != "" {
+			e.add("candidate", doc)
 		}
 		p.Entries = append(p.Entries, e)
 	}

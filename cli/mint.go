@@ -1,0 +1,213 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+
+	"github.com/urfave/cli/v3"
+
+	"yewcone/core/password"
+	"yewcone/core/setting"
+	"yewcone/core/trial"
+	"yewcone/output"
+	"yewcone/output/jsonfile"
+	"yewcone/output/text"
+)
+
+func mintCommand() *cli.Command {
+	return &cli.Command{
+		Name:      "mint",
+		Usage:     "make random passwords that systems accept",
+		ArgsUsage: "[options] SYSTEM…",
+		Description: `Makes passwords that every named system accepts, from the operating system's source of
+randomness, each as likely as any other that could have been made. Only the passwords are
+written to standard output; what they are worth goes to standard error. Where the systems'
+settings cannot be met together, it says which, and ends with status 1.
+
+  yewcone mint rota
+  yewcone mint directory rota --phrase
+  yewcone mint tills --policy Purser --aloud --number 5`,
+		Flags: []cli.Flag{estateFlag(), asFlag(), policyFlag(),
+			&cli.IntFlag{Name: "number", Value: 1, Usage: "how many passwords to make, up to 1000"},
+			&cli.IntFlag{Name: "length", Usage: "characters, or words with --phrase; else as many as the bits need"},
+			&cli.IntFlag{Name: "bits", Value: 80, Usage: "how many bits a password shall be worth, where the systems allow it"},
+			&cli.BoolFlag{Name: "phrase", Usage: "words instead of characters"},
+			&cli.BoolFlag{Name: "aloud", Usage: "only characters that neither look nor sound alike, and how to read them out"},
+			asOfFlag(), colorFlag()},
+		Action: func(_ context.Context, c *cli.Command) error {
+			names := c.Args().Slice()
+			switch {
+			case len(names) == 0:
+				return errors.New("mint needs the systems that shall accept the passwords")
+			case c.Int("number") < 1 || c.Int("number") > 1000:
+				return fmt.Errorf("--number is between 1 and 1000, not %d", c.Int("number"))
+			case c.Int("length") < 0 || c.Int("length") > 256:
+				return fmt.Errorf("--length is between 1 and 256, not %d", c.Int("length"))
+			case c.Int("bits") < 1 || c.Int("bits") > 512:
+				return fmt.Errorf("--bits is between 1 and 512, not %d", c.Int("bits"))
+			}
+			targets, err := targetsFor(c, names)
+			if err != nil {
+				return err
+			}
+			m, err := trial.NewMint(targets, trial.Wish{Bits: float64(c.Int("bits")), Length: int(c.Int("length")), Aloud: c.Bool("aloud"), Phrase: c.Bool("phrase")})
+			var collision *trial.Collision
+			if errors.As(err, &collision) {
+				fmt.Fprintln(c.Root().ErrWriter, "yewcone: "+shown(err))
+				return status(ExitFindings)
+			}
+			if err != nil {
+				return err
+			}
+			for range c.Int("number") {
+				made, err := m.Make()
+				if err != nil {
+					return err
+				}
+				if c.Bool("aloud") {
+					made += "\n  " + trial.Spelled(made)
+				}
+				if _, err := fmt.Fprintln(c.Root().Writer, made); err != nil {
+					return err
+				}
+			}
+			o, err := optionsFor(c, c.Root().ErrWriter)
+			if err != nil {
+				return err
+			}
+			return text.Minted(c.Root().ErrWriter, m, o)
+		},
+	}
+}
+
+// targetsFor finds what of the named systems, or of all, candidates are held
+// against.
+func targetsFor(c *cli.Command, names []string) ([]*trial.Target, error) {
+	who, err := whom(c)
+	if err != nil {
+		return nil, err
+	}
+	e, err := openTried(c, names)
+	if err != nil {
+		return nil, err
+	}
+	return e.targets(who, names)
+}
+
+func spaceCommand() *cli.Command {
+	return &cli.Command{
+		Name:      "space",
+		Usage:     "count the passwords that settings leave",
+		ArgsUsage: "[options] [SYSTEM…]",
+		Description: `Counts, for each policy, how many passwords of the least length that it takes satisfy its
+demands on the composition, exactly, in bits; what each demand takes away; and what a ceiling
+on the length leaves. The figure is a ceiling for passwords that are chosen at random. People
+do not choose at random: what they choose is worth less, however large the space is.
+
+  yewcone space
+  yewcone space rota tills --format json`,
+		Flags: []cli.Flag{estateFlag(), asFlag(), policyFlag(), &cli.StringFlag{Name: "format", Value: "text", Usage: "text or json"}, asOfFlag(), outFlag(), colorFlag()},
+		Action: func(_ context.Context, c *cli.Command) error {
+			if err := oneOf("format", c.String("format"), []string{"text", "json"}); err != nil {
+				return err
+			}
+			targets, err := targetsFor(c, c.Args().Slice())
+			if err != nil {
+				return err
+			}
+			var measures []password.Measure
+			for _, t := range targets {
+				measures = append(measures, password.MeasureOf(t.Value))
+			}
+			return show(c, func(w io.Writer, o output.Options) error {
+				if c.String("format") == "json" {
+					return jsonfile.Space(w, targets, measures, o)
+				}
+				return text.Space(w, targets, measures, o)
+			})
+		},
+	}
+}
+
+func deriveCommand() *cli.Command {
+	return &cli.Command{
+		Name:      "derive",
+		Usage:     "find the fewest settings that tell bad examples from good ones",
+		ArgsUsage: "[options] SYSTEM",
+		Description: `Takes the examples of the estate's trial files that try the system, or of the files named
+with --examples, and finds the smallest sets of settings, with the least values, that refuse
+every bad one and accept every good one, within what the system can do ("limits" in
+estate.yaml). Where there is none, it says which example stands in the way.
+
+  yewcone derive rota
+  yewcone derive rota --examples examples.yaml`,
+		Flags: []cli.Flag{estateFlag(), policyFlag(),
+			&cli.StringSliceFlag{Name: "examples", Usage: "trial files to take the examples from", TakesFile: true},
+			&cli.StringFlag{Name: "format", Value: "text", Usage: "text or json"}, asOfFlag(), outFlag(), colorFlag()},
+		Action: func(_ context.Context, c *cli.Command) error {
+			if err := oneOf("format", c.String("format"), []string{"text", "json"}); err != nil {
+				return err
+			}
+			if c.Args().Len() != 1 {
+				return fmt.Errorf("derive takes one system, not %d", c.Args().Len())
+			}
+			d, err := derived(c, c.Args().First())
+			if err != nil {
+				return err
+			}
+			err = show(c, func(w io.Writer, o output.Options) error {
+				if c.String("format") == "json" {
+					return jsonfile.Derived(w, d, o)
+				}
+				return text.Derived(w, d, o)
+			})
+			if err == nil && len(d.Derivation.Standing) > 0 {
+				return status(ExitFindings)
+			}
+			return err
+		},
+	}
+}
+
+func derived(c *cli.Command, system string) (*trial.Derived, error) {
+	e, err := openTried(c, []string{system})
+	if err != nil {
+		return nil, err
+	}
+	var files []*trial.File
+	if names := c.StringSlice("examples"); len(names) > 0 {
+		for _, name := range names {
+			f, err := readTrial("", name)
+			if err != nil {
+				return nil, err
+			}
+			files = append(files, f)
+		}
+	} else {
+		all, err := trialFiles(e.estate.Folder)
+		if err != nil {
+			return nil, err
+		}
+		for _, f := range all {
+			on, err := e.systemsOf(f, nil)
+			if err != nil {
+				return nil, err
+			}
+			if slices.Contains(on, system) {
+				files = append(files, f)
+			}
+		}
+		if len(files) == 0 {
+			return nil, fmt.Errorf("no trial file tries %s; write examples into trials/NAME.yaml, or name a file with --examples", system)
+		}
+	}
+	s := &e.subjects[0]
+	targets, err := trial.Targets(s, trial.Whom{Policy: c.String("policy")}, setting.Standard())
+	if err != nil {
+		return nil, err
+	}
+	return trial.Derive(targets[0], files, func(login string) (*password.Person, error) { return trial.PersonOn(s, login) }, setting.Standard())
+}

@@ -1,0 +1,190 @@
+package trial
+
+import (
+	"errors"
+	"slices"
+
+	"yewcone/core/nearword"
+	"yewcone/core/password"
+	"yewcone/core/setting"
+	"yewcone/core/strictyaml"
+)
+
+// A File is a list of candidates that must pass or be refused, with on which
+// systems and for whom.
+type File struct {
+	Name    string // of the file
+	Title   string
+	Systems []strictyaml.Text // all when empty
+	Whom    Whom
+	Wants   []Want
+}
+
+// A Want is one candidate with what must become of it.
+type Want struct {
+	Password string
+	Accepted bool
+	Because  []string // settings that must be among the reasons for refusing it
+	As       string   // whose password it would be, where that differs from the file's
+	Line     int
+}
+
+type trialFile struct {
+	Title    string            `yaml:"trials,required"`
+	Systems  []strictyaml.Text `yaml:"systems"`
+	As       string            `yaml:"as"`
+	Policy   string            `yaml:"policy"`
+	Refused  []wantFile        `yaml:"refused"`
+	Accepted []wantFile        `yaml:"accepted"`
+}
+
+type wantFile struct {
+	Password strictyaml.Text   `yaml:"password,required,short"`
+	Because  []strictyaml.Text `yaml:"because"`
+	As       string            `yaml:"as"`
+}
+
+// ReadFile reads a trial file. The error is strictyaml.Problems, which never
+// show a line of the file, since candidates stand there.
+func ReadFile(name string, data []byte) (*File, error) {
+	var raw trialFile
+	if err := strictyaml.Decode(name, data, &raw); err != nil {
+		return nil, withoutLines(err)
+	}
+	f := &File{Name: name, Title: raw.Title, Systems: raw.Systems, Whom: Whom{Policy: raw.Policy, Account: raw.As}}
+	var problems strictyaml.Problems
+	add := func(list []wantFile, accepted bool) {
+		for i := range list {
+			w := Want{Password: list[i].Password.Value, Accepted: accepted, As: list[i].As, Line: list[i].Password.Line}
+			for _, because := range list[i].Because {
+				w.Because = append(w.Because, because.Value)
+				if !slices.ContainsFunc(password.Demands(), func(d password.Demand) bool { return d.Setting == because.Value }) && because.Value != "blank_allowed" {
+					problems = append(problems, hidden(because.At(0, "no setting of this name judges candidates%s", nearword.Advice(because.Value, demandNames()))))
+				}
+			}
+			if accepted && len(w.Because) > 0 {
+				problems = append(problems, hidden(list[i].Because[0].At(0, "a candidate that must be accepted has no reason; \"because\" belongs to refused ones")))
+			}
+			f.Wants = append(f.Wants, w)
+		}
+	}
+	add(raw.Refused, false)
+	add(raw.Accepted, true)
+	if len(f.Wants) == 0 {
+		problems = append(problems, &strictyaml.Problem{File: name, Message: "the file has no candidates under \"refused\" or \"accepted\""})
+	}
+	return f, problems.Err()
+}
+
+func demandNames() []string {
+	var names []string
+	for _, d := range password.Demands() {
+		names = append(names, d.Setting)
+	}
+	return names
+}
+
+// hidden takes the line out of a problem.
+func hidden(p *strictyaml.Problem) *strictyaml.Problem {
+	p.Source = ""
+	return p
+}
+
+// withoutLines keeps the places of problems and nothing that stood there.
+func withoutLines(err error) error {
+	var problems strictyaml.Problems
+	if !errors.As(err, &problems) {
+		return errors.New("the file cannot be read")
+	}
+	var safe strictyaml.Problems
+	for _, p := range problems {
+		message := "this cannot be read as part of a trial file (its text is not shown, since it may be a password); expected the keys trials, systems, as, policy, refused and accepted, and under the last two passwords, or password, because and as; quote passwords with single quotes"
+		if p.Line == 0 {
+			message = "the file is empty, too large or no UTF-8 text"
+		}
+		safe = append(safe, &strictyaml.Problem{File: p.File, Line: p.Line, Column: p.Column, Message: message})
+	}
+	return safe
+}
+
+// A ProposalFile is settings that somebody thinks of.
+type proposalFile struct {
+	Settings strictyaml.Text                    `yaml:"settings,required"`
+	Values   []strictyaml.Pair[strictyaml.Text] `yaml:"values,required"`
+}
+
+// ReadProposal reads settings that stand in no export: a name, and values by
+// setting. The error is strictyaml.Problems.
+func ReadProposal(file string, data []byte, catalogue *setting.Catalogue) (name string, values map[setting.ID]setting.Value, err error) {
+	var raw proposalFile
+	if err := strictyaml.Decode(file, data, &raw); err != nil {
+		return "", nil, err
+	}
+	var problems strictyaml.Problems
+	values = map[setting.ID]setting.Value{}
+	for _, pair := range raw.Values {
+		id, ok := catalogue.Find(pair.Key.Value)
+		if !ok {
+			problems = append(problems, pair.Key.At(0, "no setting is named %q%s", pair.Key.Value, nearword.Advice(pair.Key.Value, catalogue.Names())))
+			continue
+		}
+		v, err := catalogue.At(id).Parse(pair.Value.Value)
+		if err != nil {
+			problems = append(problems, pair.Value.At(0, "%s", err))
+			continue
+		}
+		values[id] = v
+	}
+	return raw.Settings.Value, values, problems.Err()
+}
+
+// A Result is what became of a trial file.
+type Result struct {
+	File     *File
+	Lines    []Line
+	Resemble []Resemblance
+}
+
+// A Line is one candidate on one target.
+type Line struct {
+	Number   int // of the candidate in its file, counted from 1
+	Want     *Want
+	Target   *Target
+	Outcome  Outcome
+	AsWanted bool
+	Open     bool     // what was wanted rests on what could not be judged
+	Missing  []string // wanted reasons that were not given
+	Judged   *password.Judgement
+}
+
+// Run tries a file on targets; targets gives those for a system as somebody.
+func (f *File) Run(targets func(whom Whom) ([]*Target, error)) (*Result, error) {
+	r := &Result{File: f}
+	for i := range f.Wants {
+		w := &f.Wants[i]
+		whom := f.Whom
+		if w.As != "" {
+			whom = Whom{Account: w.As}
+		}
+		on, err := targets(whom)
+		if err != nil {
+			return nil, err
+		}
+		for _, t := range on {
+			j, err := password.Judge(password.NewCandidate(w.Password), t.Against(nil))
+			if err != nil {
+				return nil, err
+			}
+			l := Line{Number: i + 1, Want: w, Target: t, Outcome: OutcomeOf(j), Judged: j}
+			l.AsWanted = w.Accepted == (l.Outcome != Refused)
+			l.Open = l.AsWanted && l.Outcome == Open
+			for _, name := range w.Because {
+				if !j.Refuses(name) {
+					l.Missing, l.AsWanted = append(l.Missing, name), false
+				}
+			}
+			r.Lines = append(r.Lines, l)
+		}
+	}
+	return r, nil
+}
