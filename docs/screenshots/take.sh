@@ -42,3 +42,7 @@ shot rules 'head -35' 'yewcone rules compare nist-800-63b-4 pci-dss-4.0.1 stig-u
 shot checks 'head -35' 'yewcone checks'
 shot settings 'head -35' 'yewcone settings'
 shot facts 'head -35' 'yewcone facts'
+printf 'summer2026\nKelp over granite 47\nMarrowby-2026!\n7294\n' >"$work/marrowby/candidates.txt"
+shot try 'head -35' 'yewcone try rota quay1 mailboxes --file candidates.txt'
+shot derive 'head -35' 'yewcone derive rota'
+shot space 'head -35' 'yewcone space'

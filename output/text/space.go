@@ -151,7 +151,7 @@ func Derived(w io.Writer, d *trial.Derived, o output.Options) error {
 		p.para("", boldStyle, fmt.Sprintf("%s: there is nothing to refuse among %s.", name, examples))
 		return p.w.Flush()
 	}
-	p.para("", boldStyle, fmt.Sprintf("%s: %s all %s and accept all %s. Today's settings refuse %d of the bad and %d of the good.",
+	p.para("", boldStyle, fmt.Sprintf("%s: %s all %s and accept the %s. Today's settings refuse %d of the bad and %d of the good.",
 		name, counted(len(d.Derivation.Sets[0]), "setting refuses", "settings refuse"), counted(bad, "bad example", "bad examples"), counted(good, "good one", "good ones"), today, wrong))
 	for i, set := range d.Derivation.Sets {
 		p.blank()
@@ -190,17 +190,20 @@ func numbers(places []int) string {
 	return strings.Join(texts, ", ")
 }
 
-// examples tells where the examples stand.
+// examples tells where the examples stand, and what becomes of them today.
 func (p *page) examples(d *trial.Derived) {
-	var parts []string
+	rows := [][]string{{"example", "", "place", "today"}}
 	for i, e := range d.Examples {
-		kind := "bad"
+		row := []string{fmt.Sprint(i + 1), "bad", seen(fmt.Sprintf("%s:%d", e.File, e.Line)), "not refused"}
 		if e.Good {
-			kind = "good"
+			row[1] = "good"
 		}
-		parts = append(parts, fmt.Sprintf("%d %s, %s:%d", i+1, kind, e.File, e.Line))
+		if e.Refused {
+			row[3] = "refused"
+		}
+		rows = append(rows, row)
 	}
-	p.para("  examples: ", faintStyle, seen(strings.Join(parts, "; ")))
+	p.table("  ", rows, func(int) bool { return false }, func(_, _ int, text string) string { return p.paint(faintStyle, text) })
 }
 
 // standing tells what is in the way.

@@ -50,7 +50,9 @@ func tried(t *trial.Table) string {
 			parts = append(parts, fmt.Sprintf("%d %s", n, what))
 		}
 	}
-	if len(t.Targets) > 1 {
+	if len(t.Targets) > 1 && refused == len(t.Rows) {
+		return counted(refused, "candidate", "candidates") + " against " + counted(len(t.Targets), "policy", "policies") + ": none is accepted by all."
+	} else if len(t.Targets) > 1 {
 		add(refused, "refused by some")
 	} else {
 		add(refused, "refused")
