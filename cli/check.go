@@ -5,7 +5,6 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"runtime"
 
 	"github.com/urfave/cli/v3"
 
@@ -40,7 +39,7 @@ counts as met.
 			&cli.StringFlag{Name: "each", Usage: "also write one line of JSON for every account that a finding reaches", TakesFile: true},
 			&cli.IntFlag{Name: "examples", Value: 5, Usage: "how many accounts to name with each finding"},
 			bearFlag(),
-			&cli.IntFlag{Name: "jobs", Value: runtime.NumCPU(), Usage: "how many systems to check at a time", HideDefault: true},
+			jobsFlag(),
 			&cli.StringFlag{Name: "fail-on", Value: "low", Usage: "the least severity that makes the exit status 1"},
 			colorFlag(),
 		},
@@ -119,7 +118,7 @@ func openEstate(c *cli.Command, systems []string) (*opened, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &opened{e, subjects, check.Options{Catalogue: catalogue, Examples: 5, Bear: int(c.Int("bear")), Jobs: int(c.Int("jobs")), ValueOf: e.ValueOf(asOf)}}, nil
+	return &opened{e, subjects, check.Options{Catalogue: catalogue, Examples: 5, Bear: int(c.Int("bear")), Jobs: int(c.Int("jobs")), ValueOf: e.ValueOf(asOf), Across: e.Across(systems)}}, nil
 }
 
 func checkEstate(c *cli.Command) (*check.Result, error) {

@@ -79,7 +79,7 @@ func shown(err error) string {
 }
 
 func newApp(stdout, stderr io.Writer) *cli.Command {
-	commands := []*cli.Command{demoCommand(), initCommand(), intakeCommand(), checkCommand(), whyCommand(), tryCommand(), deriveCommand(), mintCommand(), spaceCommand(), acceptCommand(), checksCommand(), rulesCommand(), settingsCommand(), factsCommand()}
+	commands := []*cli.Command{demoCommand(), initCommand(), intakeCommand(), checkCommand(), gapsCommand(), whyCommand(), tryCommand(), deriveCommand(), mintCommand(), spaceCommand(), acceptCommand(), checksCommand(), rulesCommand(), settingsCommand(), factsCommand()}
 	for _, c := range commands {
 		c.OnUsageError = usageError
 		c.CustomHelpTemplate = commandHelp
@@ -134,6 +134,10 @@ func asOfFlag() cli.Flag {
 
 func bearFlag() cli.Flag {
 	return &cli.IntFlag{Name: "bear", Usage: "how many refused rows or values a system may have and still count as read"}
+}
+
+func jobsFlag() cli.Flag {
+	return &cli.IntFlag{Name: "jobs", Value: runtime.NumCPU(), Usage: "how many systems to check at a time", HideDefault: true}
 }
 
 func colorFlag() cli.Flag {

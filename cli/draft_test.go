@@ -36,7 +36,7 @@ func TestDraft(t *testing.T) {
 		folder := t.TempDir()
 		var args []string
 		for _, f := range c.files {
-			copyFile(t, filepath.Join("testdata/truth", c.folder, f), filepath.Join(folder, f))
+			copyFile(t, filepath.Join("../demo/estate/exports", c.folder, f), filepath.Join(folder, f))
 			args = append(args, f)
 		}
 		draft, stderr, code := runTool(t, folder, append([]string{"intake", "--draft"}, args...)...)

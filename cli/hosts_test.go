@@ -59,7 +59,7 @@ func TestSeveralHosts(t *testing.T) {
 // TestGroupLists: who is in which group comes from SCIM's lists of groups, also
 // where the users do not say it and where groups are in groups.
 func TestGroupLists(t *testing.T) {
-	folder := only(t, "partners", "users-001.json", "users-101.json", "groups.json")
+	folder := application(t, "partners")
 	for _, name := range []string{"users-001.json", "users-101.json"} {
 		replaceIn(t, filepath.Join(folder, name), `"groups": [`, `"others": [`)
 	}

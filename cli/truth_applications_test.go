@@ -7,6 +7,18 @@ import (
 	"testing"
 )
 
+// application makes a folder with the export of an application of the demo,
+// and its mapping.
+func application(t *testing.T, name string) string {
+	t.Helper()
+	folder := t.TempDir()
+	if err := os.CopyFS(folder, os.DirFS(filepath.Join("../demo/estate/exports", name))); err != nil {
+		t.Fatal(err)
+	}
+	copyFile(t, filepath.Join("../demo/estate/mappings", name+".yaml"), filepath.Join(folder, "mapping.yaml"))
+	return folder
+}
+
 // live counts the accounts in a state that are not switched off.
 func (s *states) live(rule string) int {
 	n := 0
@@ -27,7 +39,7 @@ func (s *states) liveIs(rule string, want int) {
 
 // TestPortal: SCIM pages with an extension of the service's own.
 func TestPortal(t *testing.T) {
-	s := statesAlone(t, "testdata/truth/partners", `export: {read: mapping, from: x, mapping: x/mapping.yaml}
+	s := statesAlone(t, application(t, "partners"), `export: {read: mapping, from: x, mapping: x/mapping.yaml}
 chooses: own before role
 kinds: {service: '"Machines" in groups'}
 privileged: '"Partner administrators" in groups'`)
@@ -58,8 +70,11 @@ privileged: '"Partner administrators" in groups'`)
 // TestPortalAsSCIM: the same through the format for SCIM, with a mapping for
 // the service's extension only; and without any mapping.
 func TestPortalAsSCIM(t *testing.T) {
-	folder := only(t, "partners", "users-001.json", "users-101.json", "settings.json")
-	data, err := os.ReadFile("testdata/truth/partners/mapping.yaml")
+	folder := application(t, "partners")
+	if err := os.Remove(filepath.Join(folder, "groups.json")); err != nil {
+		t.Fatal(err)
+	}
+	data, err := os.ReadFile("../demo/estate/mappings/partners.yaml")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -93,7 +108,7 @@ privileged: '"Partner administrators" in groups'`)
 
 // TestKeypads: one JSON document with rules and holders.
 func TestKeypads(t *testing.T) {
-	s := statesAlone(t, "testdata/truth/gangway", `export: {read: mapping, from: x, mapping: x/mapping.yaml}
+	s := statesAlone(t, application(t, "gangway"), `export: {read: mapping, from: x, mapping: x/mapping.yaml}
 chooses: own before role
 kinds: {shared: display_name contains "crew"}`)
 	s.count("account", 60)
@@ -114,7 +129,7 @@ kinds: {shared: display_name contains "crew"}`)
 
 // TestManifests: a workbook with three sheets.
 func TestManifests(t *testing.T) {
-	s := statesAlone(t, "testdata/truth/cargo", `export: {read: mapping, from: x/manifests.xlsx, mapping: x/mapping.yaml}
+	s := statesAlone(t, application(t, "cargo"), `export: {read: mapping, from: x/manifests.xlsx, mapping: x/mapping.yaml}
 as_of: 2026-11-23 05:45
 chooses: own before strictest role
 kinds: {service: '"API" in roles'}

@@ -268,6 +268,9 @@ type Words map[string]bool
 // Has finds a word.
 func (w Words) Has(word string) (bool, error) { return w[word], nil }
 
+// Count returns how many words there are.
+func (w Words) Count() int { return len(w) }
+
 // NewWords reads a list of one word a line into memory; lines that begin with
 // # are remarks.
 func NewWords(text string) Words {

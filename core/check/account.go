@@ -5,6 +5,7 @@ import (
 
 	"yewcone/core/effective"
 	"yewcone/core/estate"
+	"yewcone/core/gap"
 	"yewcone/core/setting"
 )
 
@@ -25,10 +26,35 @@ func (e *engine) account(a *estate.Account, place int64) error {
 	settings := e.meet(a)
 	v := e.judge(settings)
 	e.count(a, v)
+	if e.options.register != nil && matched(a) {
+		e.enterPerson(a)
+	}
 	if withoutPassword(a) {
 		v = e.empty
+	} else if a.Enabled != estate.No {
+		v.audiences[gap.AudienceOf(a)]++
 	}
 	return e.take(e.outcomeOf(a, v), a)
+}
+
+// peopleBatch is how many accounts enter the register of people at a time.
+const peopleBatch = 1024
+
+func (e *engine) enterPerson(a *estate.Account) {
+	if e.people == nil {
+		e.people = make([]gap.Entry, 0, peopleBatch)
+	}
+	e.people = append(e.people, e.options.register.Entry(a, e.subject.number, e.personal(a), e.subject.Unmatched))
+	if len(e.people) == peopleBatch {
+		e.enterPeople()
+	}
+}
+
+func (e *engine) enterPeople() {
+	if len(e.people) > 0 {
+		e.options.register.Enter(e.people)
+		e.people = e.people[:0]
+	}
 }
 
 // clause holds one account against one clause, or a check that asks like one.
@@ -128,7 +154,12 @@ func (e *engine) sumUp() {
 				e.tally.SecondFactor[estate.Tri(answer)] += n
 			}
 		}
-		v.accounts, v.secondFactor = 0, [3]int{}
+		for a, n := range v.audiences {
+			if n > 0 {
+				e.profile.Add(gap.Audience(a), v.settings, n)
+			}
+		}
+		v.accounts, v.secondFactor, v.audiences = 0, [3]int{}, [gap.Rest + 1]int{}
 	}
 }
 

@@ -11,6 +11,7 @@ import (
 
 	"yewcone/core/condition"
 	"yewcone/core/estate"
+	"yewcone/core/gap"
 	"yewcone/core/rules"
 	"yewcone/core/setting"
 )
@@ -47,6 +48,10 @@ type Subject struct {
 	Rules      []*rules.Set
 	Checks     map[string]Adjustment // by ID
 	Exceptions []*rules.Exception    // of this system
+	Bear       int                   // how many refused rows or values it may have, where that is more than the options say
+	Unmatched  [3]bool               // keys of people, by their place, that say nothing on this system
+
+	number int // its place among the subjects
 }
 
 // A KindCondition says which accounts are of a kind.
@@ -66,7 +71,10 @@ type Options struct {
 	Jobs     int                  // how many systems to check, and parts of each, at a time; at least 1
 	Each     func(*Reached) error // called for every account that a finding reaches; may be nil
 
-	alone bool // work out each account's outcome on its own
+	Across *Across // what to look for between systems; nil for nothing
+
+	alone    bool          // work out each account's outcome on its own
+	register *gap.Register // of people; nil where they are not matched
 }
 
 // Reached tells of one account that one finding reaches. It is only good
@@ -87,8 +95,12 @@ func Run(name string, subjects []Subject, o Options) (*Result, error) {
 	if o.Each != nil {
 		jobs = 1 // each account is handed over in its order
 	}
+	if o.Across != nil && len(o.Across.Match) > 0 && len(subjects) > 1 {
+		o.register = gap.NewRegister(o.Across.Match, len(subjects))
+	}
 	engines := make([]*engine, len(subjects))
 	for i := range subjects {
+		subjects[i].number = i
 		var err error
 		if engines[i], err = newEngine(&subjects[i], &o); err != nil {
 			return nil, err
@@ -106,6 +118,13 @@ func Run(name string, subjects []Subject, o Options) (*Result, error) {
 	}
 	if err := group.Wait(); err != nil {
 		return nil, err
+	}
+	if o.Across != nil {
+		var err error
+		if result.Gaps, err = across(engines, &o, o.register); err != nil {
+			return nil, err
+		}
+		result.unusedRules(o.Across.Unused, subjects)
 	}
 	for _, e := range engines {
 		e.report(result)

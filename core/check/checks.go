@@ -38,11 +38,13 @@ type Check struct {
 	Settings func(*Look) string
 	// System looks at a whole system after its accounts went past.
 	System func(*Tally, func(Hit))
+	// Across: it is found by holding systems against one another.
+	Across bool
 }
 
 // All lists every check. Adding one means an entry in one of these lists.
 func All() []Check {
-	return slices.Concat(accountChecks, settingsChecks, systemChecks)
+	return slices.Concat(accountChecks, settingsChecks, systemChecks, acrossChecks)
 }
 
 // IDs lists the names of all checks.

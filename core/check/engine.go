@@ -8,6 +8,7 @@ import (
 	"yewcone/core/condition"
 	"yewcone/core/effective"
 	"yewcone/core/estate"
+	"yewcone/core/gap"
 	"yewcone/core/requirement"
 	"yewcone/core/rules"
 	"yewcone/core/setting"
@@ -43,6 +44,10 @@ type engine struct {
 	tally   Tally
 	summary SystemResult
 
+	profile *gap.Profile
+	people  []gap.Entry // that are not in the register yet
+	stale   int64       // seconds after which a person's password counts as old
+
 	pattern  condition.Pattern
 	key      []byte
 	outcomes map[string]*outcome
@@ -66,6 +71,7 @@ type source struct {
 	system     func(*Tally, func(Hit))
 	exceptions []*exceptionUse
 	shows      *condition.Fact // told of each example; may be nil
+	across     bool            // found by holding systems against one another
 
 	forbidden hit // what accounts that the clause forbids are entered as
 
@@ -89,7 +95,8 @@ type verdict struct {
 	checks   []int // the settings checks that hit
 
 	accounts     int
-	secondFactor [3]int // accounts that are not switched off, by estate.Tri
+	audiences    [gap.Rest + 1]int // of accounts that a password lets in
+	secondFactor [3]int            // accounts that are not switched off, by estate.Tri
 }
 
 // hit is one thing that is wrong with settings.
@@ -136,6 +143,7 @@ func newEngine(s *Subject, o *Options) (*engine, error) {
 		groups:   map[groupKey]*group{},
 		unknowns: map[unknownKey]*Reach{},
 
+		profile:       gap.NewProfile(system.Name, o.Catalogue),
 		unknownPlaces: map[unknownKey]uint32{},
 		asked:         map[setting.ID][]setting.Value{},
 		outcomes:      map[string]*outcome{},
@@ -158,6 +166,8 @@ func newEngine(s *Subject, o *Options) (*engine, error) {
 		return nil, err
 	}
 	e.linkExceptions()
+	stale := e.limitOf(personStale)
+	e.stale = stale.Length()
 	e.about.System = system
 	e.about.Dates.AsOf, e.about.Dates.AsOfKnown = system.AsOf.Unix(), !system.AsOf.IsZero()
 	e.reach = make([]estate.Tri, len(e.sources))
@@ -234,7 +244,7 @@ func (e *engine) addChecks() error {
 		if change.Off {
 			continue
 		}
-		s := source{rule: Prefix + c.ID, severity: c.Severity, ifPrivileged: cmp.Or(c.IfPrivileged, c.Severity), because: c.Doc, remedy: c.Remedy, settings: c.Settings, system: c.System, shows: condition.FindFact(c.Shows)}
+		s := source{rule: Prefix + c.ID, severity: c.Severity, ifPrivileged: cmp.Or(c.IfPrivileged, c.Severity), because: c.Doc, remedy: c.Remedy, settings: c.Settings, system: c.System, shows: condition.FindFact(c.Shows), across: c.Across}
 		if change.Severity != 0 {
 			s.severity, s.ifPrivileged = change.Severity, change.Severity
 		}

@@ -23,6 +23,7 @@ type ReadSetting struct {
 
 // TakeIn reads each system to its end and tells what was read.
 func TakeIn(subjects []Subject, o Options) ([]Intake, error) {
+	o.Across = nil
 	result, err := Run("", subjects, o)
 	if err != nil {
 		return nil, err

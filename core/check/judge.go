@@ -175,6 +175,9 @@ func (e *engine) describe(f *Finding, h *hit, privileged bool) {
 	if h.key.level == effective.OnAccount {
 		value, text = f.Value, h.key.text
 	}
+	if src.across {
+		text = h.key.text
+	}
 	if privileged {
 		rank = "privileged"
 	}

@@ -221,6 +221,7 @@ func (r *reading) collect() error {
 // sumUpAll adds up what was counted by verdict and by outcome.
 func (e *engine) sumUpAll() {
 	e.sumUp()
+	e.enterPeople()
 	for _, o := range e.outcomes {
 		e.sumUpOutcome(o)
 	}
@@ -233,6 +234,7 @@ func (e *engine) absorb(o *engine) {
 	e.summary.Disabled += o.summary.Disabled
 	e.marks = append(e.marks, o.marks...)
 	e.tally.add(&o.tally)
+	e.profile.Merge(o.profile)
 	for i := range e.sources {
 		mine, other := &e.sources[i], &o.sources[i]
 		mine.reached, mine.broken, mine.open = mine.reached || other.reached, mine.broken || other.broken, mine.open || other.open

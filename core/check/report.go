@@ -7,6 +7,7 @@ import (
 
 	"yewcone/core/effective"
 	"yewcone/core/estate"
+	"yewcone/core/gap"
 )
 
 // finish looks at the whole system once its accounts went past.
@@ -41,6 +42,7 @@ func (e *engine) withoutAccounts() {
 	for _, name := range names {
 		settings := e.resolver.For(&estate.Account{Policy: name})
 		v := e.judge(settings)
+		e.profile.Add(gap.People, settings, 0)
 		for i := range e.sources {
 			if s := &e.sources[i]; s.system == nil && (s.clause == nil || s.clause.For == nil) {
 				s.reached = true
@@ -103,7 +105,7 @@ func (e *engine) report(r *Result) {
 	s.Name, s.Title, s.AsOf, s.AsOfFrom = e.system.Name, e.system.Title, e.system.AsOf, e.system.AsOfFrom
 	s.Policies = len(e.system.Policies)
 	notes := e.subject.Export.Notes()
-	s.Notes, s.Refused, s.Partial = notes.List(), notes.Refused(), notes.Partial() || notes.Refused() > e.options.Bear
+	s.Notes, s.Refused, s.Partial = notes.List(), notes.Refused(), notes.Partial() || notes.Refused() > max(e.options.Bear, e.subject.Bear)
 	for i := range e.sources {
 		if t := &e.sources[i]; t.reached && !strings.HasPrefix(t.rule, Prefix) {
 			s.Clauses++

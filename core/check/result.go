@@ -17,6 +17,7 @@ type Result struct {
 	Findings []Finding // worst first
 	Accepted []Finding // what exceptions cover, worst first
 	Unknowns []Unknown // by system, in the order of the rules
+	Gaps     *Gaps     // between systems; nil where they were not looked for
 }
 
 // A SystemResult sums up one system.

@@ -3,6 +3,7 @@ package check
 import (
 	"fmt"
 
+	"yewcone/core/gap"
 	"yewcone/core/rules"
 	"yewcone/core/setting"
 )
@@ -192,31 +193,11 @@ func ceilingBelowRules(l *Look) string {
 	return ""
 }
 
-// guessesPerDay is how many guesses an account allows in a day: one below the
-// threshold in each window for an attacker who avoids the lock, or a whole
-// threshold in each lock for one who does not care; false where no bound
-// follows from the settings.
-func guessesPerDay(l *Look) (float64, bool) {
-	attempts, ok := l.count("lockout_attempts")
-	if !ok {
-		return 0, false
-	}
-	avoiding, breaking := 0.0, 0.0
-	if window, ok := l.seconds("lockout_window"); ok {
-		avoiding = float64(attempts-1) * daySeconds / float64(max(window, 1))
-	} else if !l.off("lockout_window") {
-		return 0, false
-	}
-	if locked, ok := l.seconds("lockout_duration"); ok {
-		breaking = float64(attempts) * daySeconds / float64(max(locked, 1))
-	} else if l.off("lockout_duration") {
-		breaking = 1e9
-	}
-	return max(avoiding, breaking), true
-}
-
 func patientGuessing(l *Look) string {
-	guesses, ok := guessesPerDay(l)
+	if _, ok := l.count("lockout_attempts"); !ok {
+		return ""
+	}
+	guesses, _, ok := gap.PerDay(l.get("lockout_attempts"), l.get("lockout_window"), l.get("lockout_duration"), setting.OffValue)
 	return when(ok && guesses > 1000, "%s a day can be guessed (%s, counted over %s, locked for %s)", guessText(guesses), l.text("lockout_attempts"), l.text("lockout_window"), l.text("lockout_duration"))
 }
 

@@ -143,7 +143,7 @@ func (e *engine) explain(a *estate.Account) *Explanation {
 		}
 	}
 	for i := range e.sources {
-		if e.sources[i].system == nil && e.sources[i].rule != Prefix+sameStoredID {
+		if e.sources[i].clause != nil || e.sources[i].settings != nil {
 			x.Rules = append(x.Rules, e.explainRule(i, s, v, a))
 		}
 	}

@@ -32,6 +32,8 @@ type estateFile struct {
 	Checks  []strictyaml.Pair[strictyaml.Text] `yaml:"checks"`
 	Words   []string                           `yaml:"words"`
 	Lists   *listsFile                         `yaml:"lists"`
+	People  *peopleFile                        `yaml:"people"`
+	Links   []linkFile                         `yaml:"links"`
 	Systems []strictyaml.Pair[systemFile]      `yaml:"systems,required"`
 }
 
@@ -48,6 +50,8 @@ type systemFile struct {
 	Limits     []strictyaml.Pair[strictyaml.Text] `yaml:"limits"`
 	Known      []strictyaml.Pair[strictyaml.Text] `yaml:"known"`
 	Lists      *listsFile                         `yaml:"lists"`
+	Bear       int                                `yaml:"bear"`
+	Match      *[]strictyaml.Text                 `yaml:"match"`
 }
 
 type exportFile struct {
@@ -66,6 +70,7 @@ type Estate struct {
 	Words   []string // of the house, which candidates should not consist of
 
 	lists      *listsFile
+	across     check.Across
 	exceptions []*rules.Exception
 	catalogue  *setting.Catalogue
 }
@@ -82,6 +87,8 @@ type System struct {
 	limits map[setting.ID]estate.Limit
 	known  map[setting.ID]estate.Sourced
 	lists  *listsFile
+	bear   int
+	match  *[]strictyaml.Text
 }
 
 // ErrNoEstate means that no estate.yaml was found.
@@ -135,6 +142,7 @@ func Load(folder string, catalogue *setting.Catalogue) (*Estate, error) {
 	}
 	l.adjustments(e, raw.Checks)
 	l.sameAs(e)
+	l.across(e, &raw)
 	l.exceptions(e)
 	return e, l.problems.Err()
 }
@@ -221,7 +229,7 @@ func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.T
 	l.kinds(&s, f)
 	l.chosenRules(e, &s, f.Rules)
 	l.limitsAndKnown(&s, f)
-	s.lists = f.Lists
+	s.lists, s.bear, s.match = f.Lists, f.Bear, f.Match
 	l.checkLists(f.Lists)
 	return s
 }
@@ -312,7 +320,7 @@ func (e *Estate) Subjects(names []string, asOf time.Time) ([]check.Subject, erro
 			continue
 		}
 		s.complete(export.System())
-		subject := check.Subject{Export: export, Kinds: s.Kinds, Privileged: s.Privileged, Rules: s.Rules, Checks: e.Checks}
+		subject := check.Subject{Export: export, Kinds: s.Kinds, Privileged: s.Privileged, Rules: s.Rules, Checks: e.Checks, Bear: s.bear, Unmatched: e.unmatched(s)}
 		for _, x := range e.exceptions {
 			if x.System == s.Name {
 				subject.Exceptions = append(subject.Exceptions, x)

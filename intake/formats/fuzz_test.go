@@ -19,9 +19,14 @@ func fuzzOneFile(f *testing.F, format, folder string, from []string, file string
 	f.Add(data[:len(data)/3])
 	around := map[string][]byte{}
 	for _, name := range others {
-		if around[name], err = os.ReadFile(filepath.Join(folder, name)); err != nil {
+		text, err := os.ReadFile(filepath.Join(folder, name))
+		if err != nil {
 			f.Fatal(err)
 		}
+		if filepath.Ext(name) == ".yaml" {
+			name = "mapping.yaml"
+		}
+		around[name] = text
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {
 		place := t.TempDir()
@@ -54,7 +59,7 @@ func FuzzKerberosPrincipals(f *testing.F) {
 }
 
 func FuzzJSONDocument(f *testing.F) {
-	fuzzOneFile(f, "mapping", "../../cli/testdata/truth/gangway", []string{"."}, "gangway-1.json", "mapping.yaml")
+	fuzzOneFile(f, "mapping", "../../demo/estate/exports/gangway", []string{"."}, "gangway-1.json", "../../mappings/gangway.yaml")
 }
 
 // fuzzMapped fuzzes a file that one short mapping reads.

@@ -1,0 +1,347 @@
+package gap
+
+import (
+	"hash/maphash"
+	"slices"
+	"strings"
+	"sync"
+
+	"yewcone/core/estate"
+)
+
+// The keys that accounts of one person can be matched by.
+const (
+	ByEmployeeNo = "employee_no"
+	ByEmail      = "email"
+	ByLogin      = "login"
+)
+
+// Keys lists them.
+var Keys = []string{ByEmployeeNo, ByEmail, ByLogin}
+
+// Facts about a person's accounts on one system, as bits.
+const (
+	Present      uint8 = 1 << iota
+	Enabled            // or not known to be switched off
+	Admin              // privileged and enabled
+	FactorYes          // a privileged account with a second factor
+	Expires            // a password that ends
+	Fresh              // a password that was changed lately, or nobody knows
+	FactorNo           // a privileged account without a second factor
+	NeverExpires       // an enabled account whose password never ends
+)
+
+// A Register matches the accounts of people across systems. Two accounts are
+// of one person when they share a key, directly or by way of others; people
+// who would have two different values of the first key are ambiguous, and
+// nothing is said of them. It keeps hashes, not texts: some 80 bytes a person.
+type Register struct {
+	match   []string // the keys, first the one that tells people apart
+	systems int
+	seed    maphash.Seed
+
+	lock   sync.Mutex
+	nodes  index // of keys
+	logins index // node of the first account of a login name
+	parent chunks[uint32]
+	first  chunks[uint32] // of a root: the node of its first key, counted from 1; 0 for none
+	facts  chunks[uint8]  // systems for each node
+	odd    map[uint32]bool
+	shared map[uint64][]uint32 // login names that may belong to several people, with one node of each
+	closed bool
+}
+
+// NewRegister makes an empty register for accounts on so many systems.
+func NewRegister(match []string, systems int) *Register {
+	return &Register{match: match, systems: systems, seed: maphash.MakeSeed(), odd: map[uint32]bool{}, shared: map[uint64][]uint32{}}
+}
+
+// An Entry is one account, ready to be entered.
+type Entry struct {
+	keys   [3]uint64 // by the place in Register.match; 0 for none
+	login  uint64
+	system int
+	facts  uint8
+}
+
+// Known reports whether the account has any key.
+func (e *Entry) Known() bool { return e.keys != [3]uint64{} }
+
+// Entry hashes the keys of an account: trimmed, and without regard to case.
+// without are keys, by their place, that say nothing on its system.
+func (r *Register) Entry(a *estate.Account, system int, facts uint8, without [3]bool) Entry {
+	e := Entry{system: system, facts: facts | Present, login: r.hash(9, a.Login)}
+	for i, key := range r.match {
+		if without[i] {
+			continue
+		}
+		text := a.Login
+		switch key {
+		case ByEmployeeNo:
+			text = strings.TrimLeft(strings.TrimSpace(a.EmployeeNo), "0")
+		case ByEmail:
+			text = a.Email
+		}
+		e.keys[i] = r.hash(byte(i), text)
+	}
+	return e
+}
+
+// hash is never 0 but for a text that is empty.
+func (r *Register) hash(kind byte, text string) uint64 {
+	if text = strings.TrimSpace(text); text == "" {
+		return 0
+	}
+	var h maphash.Hash
+	h.SetSeed(r.seed)
+	_ = h.WriteByte(kind)
+	_, _ = h.WriteString(strings.ToLower(text))
+	return max(h.Sum64(), 1)
+}
+
+// Enter takes in accounts. It may be called from several sides at a time; the
+// order does not matter.
+func (r *Register) Enter(batch []Entry) {
+	r.lock.Lock()
+	defer r.lock.Unlock()
+	for i := range batch {
+		r.enter(&batch[i])
+	}
+}
+
+func (r *Register) enter(e *Entry) {
+	node, has := uint32(0), false
+	for i, key := range e.keys {
+		if key == 0 {
+			continue
+		}
+		n, known := r.nodes.find(key)
+		if !known {
+			n = r.node(i == 0)
+			r.nodes.put(key, n)
+		}
+		if has {
+			r.union(node, n)
+		}
+		node, has = n, true
+	}
+	if !has {
+		return
+	}
+	root := r.root(node)
+	*r.facts.at(root*uint32(r.systems) + uint32(e.system)) |= e.facts
+	if e.login == 0 || slices.Contains(r.match, ByLogin) {
+		return
+	}
+	other, known := r.logins.find(e.login)
+	if !known {
+		r.logins.put(e.login, node)
+	} else if r.root(other) != root {
+		list := r.shared[e.login]
+		if !slices.ContainsFunc(list, func(n uint32) bool { return r.root(n) == root }) {
+			if len(list) == 0 {
+				list = []uint32{other}
+			}
+			r.shared[e.login] = append(list, node)
+		}
+	}
+}
+
+// node makes a node of its own.
+func (r *Register) node(first bool) uint32 {
+	n := r.parent.add(0)
+	*r.parent.at(n) = n
+	r.first.add(0)
+	if first {
+		*r.first.at(n) = n + 1
+	}
+	for range r.systems {
+		r.facts.add(0)
+	}
+	return n
+}
+
+// root finds what a node stands for.
+func (r *Register) root(n uint32) uint32 {
+	for {
+		p := *r.parent.at(n)
+		if p == n {
+			return n
+		}
+		if !r.closed {
+			*r.parent.at(n) = *r.parent.at(p)
+		}
+		n = p
+	}
+}
+
+// union makes one person of two.
+func (r *Register) union(a, b uint32) {
+	a, b = r.root(a), r.root(b)
+	if a == b {
+		return
+	}
+	if a > b {
+		a, b = b, a
+	}
+	*r.parent.at(b) = a
+	for s := range uint32(r.systems) {
+		*r.facts.at(a*uint32(r.systems) + s) |= *r.facts.at(b*uint32(r.systems) + s)
+	}
+	mine, other := r.first.at(a), r.first.at(b)
+	if *mine != 0 && *other != 0 || r.odd[b] {
+		r.odd[a] = true // two values of the first key
+	}
+	delete(r.odd, b)
+	if *mine == 0 {
+		*mine = *other
+	}
+}
+
+// Close ends the entering; then people can be looked up from several sides at
+// a time.
+func (r *Register) Close() {
+	r.closed = true
+	for login, list := range r.shared {
+		var roots []uint32
+		for _, n := range list {
+			if root := r.root(n); !slices.Contains(roots, root) {
+				roots = append(roots, root)
+			}
+		}
+		if len(roots) < 2 {
+			delete(r.shared, login)
+		}
+	}
+}
+
+// A Person is whom an account belongs to.
+type Person struct {
+	Facts     []uint8 // by system
+	Ambiguous bool    // the accounts would be of people with different values of the first key
+	node      uint32
+}
+
+// On counts the systems that a person is on.
+func (p *Person) On() int {
+	n := 0
+	for _, f := range p.Facts {
+		if f&Present != 0 {
+			n++
+		}
+	}
+	return n
+}
+
+// First reports whether a system is the first that the person is on.
+func (p *Person) First(system int) bool {
+	return slices.IndexFunc(p.Facts, func(f uint8) bool { return f&Present != 0 }) == system
+}
+
+// Of looks up the person of an account; false where it has no key. facts is
+// where the person's facts are kept.
+func (r *Register) Of(e *Entry, facts []uint8) (Person, bool) {
+	for _, key := range e.keys {
+		if key == 0 {
+			continue
+		}
+		n, known := r.nodes.find(key)
+		if !known {
+			return Person{}, false
+		}
+		return r.person(r.root(n), facts), true
+	}
+	return Person{}, false
+}
+
+func (r *Register) person(root uint32, facts []uint8) Person {
+	facts = facts[:0]
+	for s := range uint32(r.systems) {
+		facts = append(facts, *r.facts.at(root*uint32(r.systems) + s))
+	}
+	return Person{Facts: facts, Ambiguous: r.odd[root], node: root}
+}
+
+// SharedLogin reports whether a login name belongs to different people.
+func (r *Register) SharedLogin(e *Entry) bool { return len(r.shared[e.login]) > 0 }
+
+// Each calls back with all people. Their facts are only good until the call
+// returns.
+func (r *Register) Each(yield func(p *Person)) {
+	facts := make([]uint8, 0, r.systems)
+	for n := range uint32(r.parent.size) {
+		if *r.parent.at(n) == n {
+			p := r.person(n, facts)
+			yield(&p)
+		}
+	}
+}
+
+// chunks is a list that grows without moving what is in it.
+type chunks[T any] struct {
+	parts [][]T
+	size  int
+}
+
+const chunk = 1 << 15
+
+func (c *chunks[T]) add(v T) uint32 {
+	if c.size%chunk == 0 {
+		c.parts = append(c.parts, make([]T, chunk))
+	}
+	c.parts[c.size/chunk][c.size%chunk] = v
+	c.size++
+	return uint32(c.size - 1)
+}
+
+func (c *chunks[T]) at(i uint32) *T { return &c.parts[i/chunk][i%chunk] }
+
+// An index finds nodes by their hashes. It is cut into shards, so that only a
+// small part moves when it grows.
+type index struct{ shards [256]shard }
+
+type shard struct {
+	keys  []uint64 // 0 for an empty place
+	nodes []uint32
+	used  int
+}
+
+func (x *index) find(key uint64) (uint32, bool) {
+	s := &x.shards[key>>56]
+	if len(s.keys) == 0 {
+		return 0, false
+	}
+	for i := key % uint64(len(s.keys)); ; i = (i + 1) % uint64(len(s.keys)) {
+		switch s.keys[i] {
+		case key:
+			return s.nodes[i], true
+		case 0:
+			return 0, false
+		}
+	}
+}
+
+// put adds a key that is not there yet.
+func (x *index) put(key uint64, node uint32) {
+	s := &x.shards[key>>56]
+	if (s.used+1)*5 > len(s.keys)*4 {
+		old := *s
+		size := max(16, len(old.keys)*4/3)
+		*s = shard{keys: make([]uint64, size), nodes: make([]uint32, size)}
+		for i, k := range old.keys {
+			if k != 0 {
+				s.place(k, old.nodes[i])
+			}
+		}
+	}
+	s.place(key, node)
+}
+
+func (s *shard) place(key uint64, node uint32) {
+	i := key % uint64(len(s.keys))
+	for s.keys[i] != 0 {
+		i = (i + 1) % uint64(len(s.keys))
+	}
+	s.keys[i], s.nodes[i] = key, node
+	s.used++
+}

@@ -1,0 +1,126 @@
+package estatefolder
+
+import (
+	"slices"
+	"strings"
+
+	"yewcone/core/check"
+	"yewcone/core/gap"
+	"yewcone/core/nearword"
+	"yewcone/core/setting"
+	"yewcone/core/strictyaml"
+)
+
+// peopleFile says how accounts of one person are found.
+type peopleFile struct {
+	Match []strictyaml.Text `yaml:"match,required"`
+	From  *strictyaml.Text  `yaml:"from"`
+}
+
+// linkFile is two systems that share verification or passwords.
+type linkFile struct {
+	Between  []strictyaml.Text `yaml:"between,required"`
+	Because  string            `yaml:"because,required"`
+	Same     []strictyaml.Text `yaml:"same"`
+	Password *strictyaml.Text  `yaml:"password"`
+	Place    strictyaml.Text
+}
+
+// sameUnlessSaid are the settings that linked systems must have alike where
+// the file does not name any.
+var sameUnlessSaid = []string{"lockout_attempts", "lockout_window", "lockout_duration"}
+
+// across reads what the estate says of its systems together.
+func (l *loader) across(e *Estate, raw *estateFile) {
+	known := func(text strictyaml.Text) {
+		if !slices.Contains(e.Names(), text.Value) {
+			l.note(text.At(0, "no system is named %q%s", text.Value, nearword.Advice(text.Value, e.Names())))
+		}
+	}
+	if p := raw.People; p != nil {
+		for _, key := range p.Match {
+			if !slices.Contains(gap.Keys, key.Value) {
+				l.note(key.At(0, "people are not matched by %q; the keys are %s%s", key.Value, strings.Join(gap.Keys, ", "), nearword.Advice(key.Value, gap.Keys)))
+			}
+			if slices.Contains(e.across.Match, key.Value) {
+				l.note(key.At(0, "%s stands here twice", key.Value))
+			}
+			e.across.Match = append(e.across.Match, key.Value)
+		}
+		if p.From != nil {
+			known(*p.From)
+			e.across.From = p.From.Value
+		}
+	}
+	for i := range raw.Links {
+		e.across.Links = append(e.across.Links, l.link(&raw.Links[i], known))
+	}
+	for i := range e.Systems {
+		if s := &e.Systems[i]; s.match != nil {
+			for _, key := range *s.match {
+				if !slices.Contains(e.across.Match, key.Value) && key.Value != "none" {
+					l.note(key.At(0, "%q is none of the keys that people are matched by; they are %s, or none", key.Value, strings.Join(e.across.Match, ", ")))
+				}
+			}
+		}
+	}
+	for _, set := range e.Rules {
+		if !slices.ContainsFunc(e.Systems, func(s System) bool { return slices.Contains(s.Rules, set) }) {
+			e.across.Unused = append(e.across.Unused, set.Name)
+		}
+	}
+}
+
+func (l *loader) link(f *linkFile, known func(strictyaml.Text)) gap.Link {
+	link := gap.Link{Because: f.Because}
+	switch {
+	case len(f.Between) != 2:
+		l.note(f.Place.At(0, "a link is between two systems, not %d", len(f.Between)))
+	case f.Between[0].Value == f.Between[1].Value:
+		l.note(f.Between[1].At(0, "a link is between two different systems"))
+	default:
+		known(f.Between[0])
+		known(f.Between[1])
+		link.Between = [2]string{f.Between[0].Value, f.Between[1].Value}
+	}
+	for _, key := range f.Same {
+		if id, ok := l.setting(key); ok {
+			link.Same = append(link.Same, id)
+		}
+	}
+	if len(f.Same) == 0 {
+		for _, name := range sameUnlessSaid {
+			link.Same = append(link.Same, setting.Must(name))
+		}
+	}
+	if f.Password != nil {
+		if link.Shared = f.Password.Value == "shared"; !link.Shared && f.Password.Value != "own" {
+			l.note(f.Password.At(0, "expected shared (one password serves both) or own, found %q", f.Password.Value))
+		}
+	}
+	return link
+}
+
+// unmatched are the keys that say nothing on a system.
+func (e *Estate) unmatched(s *System) (without [3]bool) {
+	if s.match == nil {
+		return without
+	}
+	for i, key := range e.across.Match {
+		without[i] = !slices.ContainsFunc(*s.match, func(t strictyaml.Text) bool { return t.Value == key })
+	}
+	return without
+}
+
+// Across is what to look for between systems; of the named systems only, or
+// of all. Rule sets without systems are told only when all are looked at.
+func (e *Estate) Across(names []string) *check.Across {
+	a := e.across
+	if len(names) > 0 {
+		a.Unused = nil
+		if !slices.Contains(names, a.From) {
+			a.From = ""
+		}
+	}
+	return &a
+}
