@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"runtime/debug"
 
 	"github.com/urfave/cli/v3"
 
@@ -118,7 +119,19 @@ func openEstate(c *cli.Command, systems []string) (*opened, error) {
 	if err != nil {
 		return nil, err
 	}
+	garbage(subjects, e.Across(systems))
 	return &opened{e, subjects, check.Options{Catalogue: catalogue, Examples: 5, Bear: int(c.Int("bear")), Jobs: int(c.Int("jobs")), ValueOf: e.ValueOf(asOf), Across: e.Across(systems)}}, nil
+}
+
+// garbage makes the collector run more often where much is kept, so that what
+// it leaves lying does not grow with it.
+func garbage(subjects []check.Subject, a *check.Across) {
+	switch {
+	case len(subjects) > 1 && len(a.Match) > 0:
+		debug.SetGCPercent(20)
+	case len(subjects) > 1:
+		debug.SetGCPercent(50)
+	}
 }
 
 func checkEstate(c *cli.Command) (*check.Result, error) {

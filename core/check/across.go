@@ -7,6 +7,8 @@ import (
 	"strings"
 	"time"
 
+	"golang.org/x/sync/errgroup"
+
 	"yewcone/core/effective"
 	"yewcone/core/estate"
 	"yewcone/core/gap"
@@ -338,15 +340,18 @@ func (g *Gaps) people(engines []*engine, o *Options, register *gap.Register) err
 		}
 	})
 	from := slices.IndexFunc(engines, func(e *engine) bool { return e.system.Name == o.Across.From })
+	var group errgroup.Group
+	group.SetLimit(max(1, o.Jobs))
+	if o.Each != nil {
+		group.SetLimit(1) // each account is handed over in its order
+	}
 	for i, e := range engines {
 		if !slices.Contains(e.subject.Unmatched[:len(o.Across.Match)], false) {
 			continue // no key says anything on it
 		}
-		if err := e.across(i, from, engines, register); err != nil {
-			return err
-		}
+		group.Go(func() error { return e.across(i, from, engines, register) })
 	}
-	return nil
+	return group.Wait()
 }
 
 // weakest is the system on which a person's enabled account has the largest
@@ -390,9 +395,10 @@ func (e *engine) personal(a *estate.Account) uint8 {
 		}
 	}
 	switch end := e.about.Dates.Expires; {
+	case a.Enabled == estate.No:
 	case end.Dated() == estate.Yes:
 		facts |= gap.Expires
-	case end.IsNever() && a.Enabled != estate.No:
+	case end.IsNever():
 		facts |= gap.NeverExpires
 	}
 	set, dated := a.PasswordSet.Unix()

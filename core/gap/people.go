@@ -25,7 +25,7 @@ const (
 	Enabled            // or not known to be switched off
 	Admin              // privileged and enabled
 	FactorYes          // a privileged account with a second factor
-	Expires            // a password that ends
+	Expires            // an enabled account whose password ends
 	Fresh              // a password that was changed lately, or nobody knows
 	FactorNo           // a privileged account without a second factor
 	NeverExpires       // an enabled account whose password never ends
@@ -44,8 +44,8 @@ type Register struct {
 	nodes  index // of keys
 	logins index // node of the first account of a login name
 	parent chunks[uint32]
-	first  chunks[uint32] // of a root: the node of its first key, counted from 1; 0 for none
-	facts  chunks[uint8]  // systems for each node
+	first  chunks[bool]  // of a root: it has a first key
+	facts  chunks[uint8] // systems for each node
 	odd    map[uint32]bool
 	shared map[uint64][]uint32 // login names that may belong to several people, with one node of each
 	closed bool
@@ -151,10 +151,7 @@ func (r *Register) enter(e *Entry) {
 func (r *Register) node(first bool) uint32 {
 	n := r.parent.add(0)
 	*r.parent.at(n) = n
-	r.first.add(0)
-	if first {
-		*r.first.at(n) = n + 1
-	}
+	r.first.add(first)
 	for range r.systems {
 		r.facts.add(0)
 	}
@@ -189,13 +186,11 @@ func (r *Register) union(a, b uint32) {
 		*r.facts.at(a*uint32(r.systems) + s) |= *r.facts.at(b*uint32(r.systems) + s)
 	}
 	mine, other := r.first.at(a), r.first.at(b)
-	if *mine != 0 && *other != 0 || r.odd[b] {
+	if *mine && *other || r.odd[b] {
 		r.odd[a] = true // two values of the first key
 	}
 	delete(r.odd, b)
-	if *mine == 0 {
-		*mine = *other
-	}
+	*mine = *mine || *other
 }
 
 // Close ends the entering; then people can be looked up from several sides at

@@ -46,3 +46,4 @@ printf 'summer2026\nKelp over granite 47\nMarrowby-2026!\n7294\n' >"$work/marrow
 shot try 'head -35' 'yewcone try rota quay1 mailboxes --file candidates.txt'
 shot derive 'head -35' 'yewcone derive rota'
 shot space 'head -35' 'yewcone space'
+shot gaps 'head -35' 'yewcone gaps'

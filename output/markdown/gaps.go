@@ -68,7 +68,7 @@ func gapCell(row *gap.Row, c *gap.Cell) string {
 		text = "**" + text + "**"
 	}
 	if c.Mixed() {
-		text += fmt.Sprintf(" %d of %d", c.Accounts, c.Of)
+		text += fmt.Sprintf(" (%d of %d)", c.Accounts, c.Of)
 	}
 	switch {
 	case c.Strictest:
