@@ -1,8 +1,10 @@
 package gap
 
 import (
+	"cmp"
 	"fmt"
 	"math"
+	"strings"
 
 	"yewcone/core/setting"
 )
@@ -45,7 +47,11 @@ func (g *Guesses) more(o *Guesses) bool {
 	if g.Known != o.Known {
 		return g.Known // of two without bound the one that is sure
 	}
-	return g.PerDay > o.PerDay
+	if g.Endless != o.Endless {
+		return g.Endless
+	}
+	// Then any order will do, as long as it is one.
+	return cmp.Or(cmp.Compare(g.PerDay, o.PerDay), cmp.Compare(g.Life, o.Life), cmp.Compare(g.SourcePerDay, o.SourcePerDay), strings.Compare(g.how, o.how)) > 0
 }
 
 // PerDay is how many guesses a counter allows in a day: one below the
