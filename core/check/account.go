@@ -26,6 +26,9 @@ func (e *engine) account(a *estate.Account, place int64) error {
 	settings := e.meet(a)
 	v := e.judge(settings)
 	e.count(a, v)
+	if e.summary.Dates != nil {
+		e.summary.Dates.add(a, &e.about.Dates)
+	}
 	if e.options.register != nil && matched(a) {
 		e.enterPerson(a)
 	}

@@ -72,6 +72,7 @@ type Options struct {
 	Each     func(*Reached) error // called for every account that a finding reaches; may be nil
 
 	Across *Across // what to look for between systems; nil for nothing
+	Spread bool    // count ages and ends of passwords too
 
 	alone    bool          // work out each account's outcome on its own
 	register *gap.Register // of people; nil where they are not matched

@@ -166,6 +166,9 @@ func newEngine(s *Subject, o *Options) (*engine, error) {
 		return nil, err
 	}
 	e.linkExceptions()
+	if o.Spread {
+		e.summary.Dates = &Spread{}
+	}
 	stale := e.limitOf(personStale)
 	e.stale = stale.Length()
 	e.about.System = system

@@ -235,6 +235,9 @@ func (e *engine) absorb(o *engine) {
 	e.marks = append(e.marks, o.marks...)
 	e.tally.add(&o.tally)
 	e.profile.Merge(o.profile)
+	if e.summary.Dates != nil {
+		e.summary.Dates.merge(o.summary.Dates)
+	}
 	for i := range e.sources {
 		mine, other := &e.sources[i], &o.sources[i]
 		mine.reached, mine.broken, mine.open = mine.reached || other.reached, mine.broken || other.broken, mine.open || other.open

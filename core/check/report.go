@@ -114,6 +114,7 @@ func (e *engine) report(r *Result) {
 			}
 		}
 	}
+	e.states()
 	for _, g := range e.groups {
 		g.finding.Reach = g.reach
 		if g.finding.Exception != nil {
@@ -126,6 +127,35 @@ func (e *engine) report(r *Result) {
 	r.Findings = append(r.Findings, e.unusedExceptions()...)
 	r.Systems = append(r.Systems, *s)
 	r.Unknowns = append(r.Unknowns, e.gatherUnknowns()...)
+}
+
+// states sums up how each rule comes out, and what it asks.
+func (e *engine) states() {
+	for i := range e.sources {
+		t := &e.sources[i]
+		state := RuleState{t.rule, Met}
+		switch {
+		case t.broken:
+			state.State = Broken
+		case t.open:
+			state.State = Open
+		case t.clause != nil && !t.reached:
+			state.State = NotForIt
+		}
+		e.summary.Outcomes = append(e.summary.Outcomes, state)
+		if strings.HasPrefix(t.rule, Prefix) {
+			continue
+		}
+		for _, list := range append([][]expectation{t.expect}, t.anyOf...) {
+			for j := range list {
+				text := list[j].requirement.String()
+				if len(t.anyOf) > 0 {
+					text += " (or another way)"
+				}
+				e.summary.Asks = append(e.summary.Asks, Ask{e.options.Catalogue.At(list[j].setting).Name, t.rule, text})
+			}
+		}
+	}
 }
 
 // gatherUnknowns puts together what several clauses ask.

@@ -37,6 +37,80 @@ type SystemResult struct {
 	Clauses    int      // clauses that reach somebody
 	Met        int      // of these, clauses that hold throughout, apart from what was accepted
 	Accepted   int      // findings that exceptions cover
+	Outcomes   []RuleState
+	Asks       []Ask
+	Dates      *Spread // of its enabled accounts; nil where it was not wanted
+}
+
+// A RuleState is how a clause or check comes out for a whole system.
+type RuleState struct {
+	Rule  string
+	State string // Met, Broken, Open or NotForIt
+}
+
+// An Ask is what a clause wants of a setting.
+type Ask struct {
+	Setting string
+	Rule    string
+	Text    string
+}
+
+// Sizes of what a Spread counts.
+const (
+	AgeMonths   = 36 // of 30 days each
+	ExpiryWeeks = 12
+)
+
+// A Spread counts enabled accounts that a password lets in by the age of their
+// password and by its end.
+type Spread struct {
+	Ages       [AgeMonths + 1]int // by months of 30 days; the last for all that are older
+	AgeUnknown int
+
+	Overdue       int
+	Weeks         [ExpiryWeeks]int // that end within the week, the next first
+	Later         int
+	NeverEnds     int
+	ExpiryUnknown int
+}
+
+func (s *Spread) add(a *estate.Account, d *estate.Dates) {
+	if a.Enabled == estate.No || withoutPassword(a) {
+		return
+	}
+	const day = 86400
+	if set, ok := a.PasswordSet.Unix(); ok && d.AsOfKnown {
+		s.Ages[min(max(0, (d.AsOf-set)/(30*day)), AgeMonths)]++
+	} else {
+		s.AgeUnknown++
+	}
+	end, dated := d.Expires.Unix()
+	switch {
+	case d.Overdue == estate.Yes:
+		s.Overdue++
+	case d.Expires.IsNever():
+		s.NeverEnds++
+	case !dated || !d.AsOfKnown:
+		s.ExpiryUnknown++
+	case (end-d.AsOf)/(7*day) < ExpiryWeeks:
+		s.Weeks[max(0, (end-d.AsOf)/(7*day))]++
+	default:
+		s.Later++
+	}
+}
+
+func (s *Spread) merge(o *Spread) {
+	for i, n := range o.Ages {
+		s.Ages[i] += n
+	}
+	for i, n := range o.Weeks {
+		s.Weeks[i] += n
+	}
+	s.AgeUnknown += o.AgeUnknown
+	s.Overdue += o.Overdue
+	s.Later += o.Later
+	s.NeverEnds += o.NeverEnds
+	s.ExpiryUnknown += o.ExpiryUnknown
 }
 
 // A Finding is one thing that is not as the rules ask, for all the accounts
