@@ -140,7 +140,7 @@ func checkEstate(c *cli.Command) (*check.Result, error) {
 		return nil, err
 	}
 	e, subjects, options := o.estate, o.subjects, o.options
-	options.Examples = int(c.Int("examples"))
+	options.Examples, options.Spread = int(c.Int("examples")), c.String("format") == "html"
 	each := c.String("each")
 	if each == "" {
 		return check.Run(e.Name, subjects, options)

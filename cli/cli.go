@@ -79,7 +79,7 @@ func shown(err error) string {
 }
 
 func newApp(stdout, stderr io.Writer) *cli.Command {
-	commands := []*cli.Command{demoCommand(), initCommand(), intakeCommand(), checkCommand(), gapsCommand(), whyCommand(), tryCommand(), deriveCommand(), mintCommand(), spaceCommand(), acceptCommand(), checksCommand(), rulesCommand(), settingsCommand(), factsCommand()}
+	commands := []*cli.Command{demoCommand(), initCommand(), intakeCommand(), checkCommand(), gapsCommand(), reportCommand(), whyCommand(), tryCommand(), deriveCommand(), mintCommand(), spaceCommand(), acceptCommand(), checksCommand(), rulesCommand(), settingsCommand(), factsCommand()}
 	for _, c := range commands {
 		c.OnUsageError = usageError
 		c.CustomHelpTemplate = commandHelp
@@ -161,7 +161,7 @@ func optionsFor(c *cli.Command, w io.Writer) (output.Options, error) {
 	switch mode := c.String("color"); mode {
 	case "always":
 		o.Color = true
-	case "never":
+	case "never", "": // the command has no such option
 	case "auto":
 		o.Color = terminal && os.Getenv("NO_COLOR") == ""
 	default:

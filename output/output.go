@@ -3,7 +3,9 @@
 package output
 
 import (
+	"fmt"
 	"io"
+	"math"
 	"slices"
 
 	"yewcone/core/check"
@@ -16,6 +18,7 @@ type Options struct {
 	Color   bool // whether colours may be used
 	Details bool // everything about every finding, also the less bad
 	Version string
+	Changes *check.Changes // since an earlier result; nil where none is given
 }
 
 // A CheckFormat writes the result of a check.
@@ -43,4 +46,21 @@ func (o *GapOptions) Rows(g *check.Gaps, a gap.Audience) []gap.Row {
 		}
 	}
 	return rows
+}
+
+// Count writes a large number so that it can be read.
+func Count(n float64, known bool) string {
+	switch {
+	case !known:
+		return "not known"
+	case math.IsInf(n, 1):
+		return "no bound"
+	case n >= 1e15:
+		return fmt.Sprintf("%.1e", n)
+	}
+	digits := fmt.Sprintf("%.0f", n)
+	for i := len(digits) - 3; i > 0; i -= 3 {
+		digits = digits[:i] + "," + digits[i:]
+	}
+	return digits
 }

@@ -5,6 +5,7 @@ import (
 	"io"
 
 	"yewcone/output"
+	"yewcone/output/html"
 	"yewcone/output/jsonfile"
 	"yewcone/output/markdown"
 	"yewcone/output/reference"
@@ -12,7 +13,7 @@ import (
 )
 
 // Check lists the forms of a check's result.
-var Check = []output.CheckFormat{{Name: "text", Write: text.Check}, {Name: "json", Write: jsonfile.Check}}
+var Check = []output.CheckFormat{{Name: "text", Write: text.Check}, {Name: "json", Write: jsonfile.Check}, {Name: "html", Write: html.Check}}
 
 // CheckNames lists their names.
 func CheckNames() []string {

@@ -128,23 +128,6 @@ func settingText(name string, v setting.Value) string {
 	return setting.Standard().At(setting.Must(name)).Text(v)
 }
 
-// number writes a large count so that it can be read.
-func number(n float64, known bool) string {
-	switch {
-	case !known:
-		return "not known"
-	case math.IsInf(n, 1):
-		return "no bound"
-	case n >= 1e15:
-		return fmt.Sprintf("%.1e", n)
-	}
-	digits := fmt.Sprintf("%.0f", n)
-	for i := len(digits) - 3; i > 0; i -= 3 {
-		digits = digits[:i] + "," + digits[i:]
-	}
-	return digits
-}
-
 // guesses ranks the guess budgets.
 func (p *page) guesses(g *check.Gaps, o *output.GapOptions) {
 	var list []*check.Guess
@@ -161,8 +144,8 @@ func (p *page) guesses(g *check.Gaps, o *output.GapOptions) {
 	common := blocklist.Common().Count()
 	rows := [][]string{{"system", "accounts", "a day", "over its life", "well-known list in", "a day per address", "space, bits"}}
 	for _, b := range list {
-		rows = append(rows, []string{b.System, fmt.Sprint(b.Accounts), number(b.PerDay, b.Known), number(b.OverLife(), b.Known && b.LifeOK),
-			within(float64(common), b), number(b.SourcePerDay, b.SourceKnown), strings.TrimSuffix(bits(b.Space.AtLeast), " bits")})
+		rows = append(rows, []string{b.System, fmt.Sprint(b.Accounts), output.Count(b.PerDay, b.Known), output.Count(b.OverLife(), b.Known && b.LifeOK),
+			within(float64(common), b), output.Count(b.SourcePerDay, b.SourceKnown), strings.TrimSuffix(bits(b.Space.AtLeast), " bits")})
 	}
 	p.table("  ", rows, func(c int) bool { return c >= 1 }, func(row, c int, text string) string {
 		switch {
@@ -173,7 +156,7 @@ func (p *page) guesses(g *check.Gaps, o *output.GapOptions) {
 		}
 		return text
 	})
-	p.para("  ", faintStyle, fmt.Sprintf("The larger of guessing below the threshold and not caring for locks (--arithmetic shows it); a life without end counts as a year. The list is the one of %s well-known passwords; the space is for random passwords of the least length.", number(float64(common), true)))
+	p.para("  ", faintStyle, fmt.Sprintf("The larger of guessing below the threshold and not caring for locks (--arithmetic shows it); a life without end counts as a year. The list is the one of %s well-known passwords; the space is for random passwords of the least length.", output.Count(float64(common), true)))
 	if !o.Arithmetic {
 		return
 	}
@@ -196,7 +179,7 @@ func within(words float64, g *check.Guess) string {
 	case days < 1:
 		return fmt.Sprintf("%.0f h", math.Ceil(days*24))
 	default:
-		return number(math.Ceil(days), true) + " days"
+		return output.Count(math.Ceil(days), true) + " days"
 	}
 }
 

@@ -1,0 +1,438 @@
+// Package html writes the result as one page that needs nothing else: no
+// network, no script to be read, and dark and light as the reader has it.
+package html
+
+import (
+	"bufio"
+	_ "embed"
+	"fmt"
+	"html/template"
+	"io"
+	"slices"
+	"strings"
+	"time"
+
+	"yewcone/core/check"
+	"yewcone/core/estate"
+	"yewcone/core/gap"
+	"yewcone/core/rules"
+	"yewcone/core/setting"
+	"yewcone/output"
+	"yewcone/output/visible"
+)
+
+//go:embed page.tmpl
+var source string
+
+//go:embed page.css
+var style string
+
+//go:embed page.js
+var script string
+
+// Lists that would make the page long are cut, with what was left out.
+const (
+	mostFindings = 1000
+	mostUnknowns = 500
+	worst        = 12
+)
+
+var page = template.Must(template.New("page").Funcs(template.FuncMap{
+	"seen": visible.Text, "join": func(list []string) string { return visible.Text(strings.Join(list, ", ")) },
+	"day": day, "moment": moment, "origin": where, "reach": reach, "anchor": anchor, "add": func(a, b int) int { return a + b },
+}).Parse(source))
+
+// A view is what the template shows.
+type view struct {
+	*check.Result
+	Style      template.CSS
+	Script     template.JS
+	Version    string
+	Accounts   int
+	Refused    int
+	Newest     time.Time
+	Severities []severityCount
+	Worst      []*check.Finding
+	Findings   []*check.Finding
+	Cut        int // findings that are left out
+	Unknown    []check.Unknown
+	CutUnknown int
+	Changes    *changes
+	Heat       heat
+	Systems    []systemView
+	Gaps       []gapTable
+	Links      []linkView
+	Guesses    []guessView
+	Across     []*check.Finding
+	Charts     []chart
+}
+
+type severityCount struct {
+	Name string
+	N    int
+}
+
+type changes struct {
+	*check.Changes
+	New []*check.Finding
+}
+
+// heat is how each rule comes out on each system.
+type heat struct {
+	Systems []string
+	Groups  []heatGroup
+}
+
+type heatGroup struct {
+	Name string
+	Rows []heatRow
+}
+
+type heatRow struct {
+	Rule  string
+	Cells []heatCell
+}
+
+type heatCell struct{ Class, Word, Text string }
+
+type systemView struct {
+	*check.SystemResult
+	Counts   []severityCount
+	Settings []settingView
+	Findings int
+}
+
+type settingView struct {
+	Name, Group string
+	People      valueView
+	Admins      valueView
+	Asks        string
+}
+
+type valueView struct {
+	Text  string
+	Below bool
+	Where string
+}
+
+type gapTable struct {
+	Audience string
+	Systems  []string
+	Rows     []gapRow
+}
+
+type gapRow struct {
+	Setting string
+	Cells   []gapCell
+}
+
+type gapCell struct{ Text, Class, Title string }
+
+type linkView struct {
+	Title, Because string
+	Agrees         bool
+	Lines          []string
+}
+
+type guessView struct{ System, Audience, PerDay, OverLife, Bits, Arithmetic string }
+
+func day(t time.Time) string { return t.Format(time.DateOnly) }
+
+func moment(t time.Time) string {
+	if t.IsZero() {
+		return "not known"
+	}
+	return t.UTC().Format("2006-01-02 15:04")
+}
+
+// where is a place with the text that stood there.
+func where(o estate.Origin) string {
+	text := o.String()
+	if o.Text != "" {
+		text += "  " + o.Text
+	}
+	return visible.Text(text)
+}
+
+// reach says whom a finding concerns.
+func reach(r check.Reach) string {
+	if r.Accounts == 0 {
+		return ""
+	}
+	text := fmt.Sprintf("%d accounts", r.Accounts)
+	if r.Accounts == 1 {
+		text = "1 account"
+	}
+	if r.Privileged > 0 {
+		text += fmt.Sprintf(", %d privileged", r.Privileged)
+	}
+	if r.Disabled > 0 {
+		text += fmt.Sprintf(", %d disabled", r.Disabled)
+	}
+	return text
+}
+
+// anchor makes a name fit for a link within the page.
+func anchor(text string) string {
+	return strings.Map(func(r rune) rune {
+		if r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || r == '-' {
+			return r
+		}
+		return '-'
+	}, text)
+}
+
+// Check writes the page.
+func Check(w io.Writer, r *check.Result, o output.Options) error {
+	v := &view{Result: r, Style: template.CSS(style), Script: template.JS(script), Version: o.Version}
+	for i := range r.Systems {
+		s := &r.Systems[i]
+		v.Accounts += s.Accounts
+		v.Refused += s.Refused
+		if s.AsOf.After(v.Newest) {
+			v.Newest = s.AsOf
+		}
+	}
+	for i := range r.Findings {
+		if i < mostFindings {
+			v.Findings = append(v.Findings, &r.Findings[i])
+		}
+		if rule := r.Findings[i].Rule; check.IsAcross(rule) && !strings.HasPrefix(rule, check.Prefix+"link-") {
+			v.Across = append(v.Across, &r.Findings[i])
+		}
+	}
+	v.Cut = len(r.Findings) - len(v.Findings)
+	v.Worst = v.Findings[:min(worst, len(v.Findings))]
+	v.Unknown = r.Unknowns[:min(mostUnknowns, len(r.Unknowns))]
+	v.CutUnknown = len(r.Unknowns) - len(v.Unknown)
+	v.Severities = counts(r, "")
+	v.changes(o.Changes)
+	v.heat()
+	v.systems()
+	if r.Gaps != nil {
+		v.gaps()
+	}
+	v.charts()
+	out := bufio.NewWriterSize(w, 1<<16)
+	if err := page.Execute(out, v); err != nil {
+		return err
+	}
+	return out.Flush()
+}
+
+func counts(r *check.Result, system string) []severityCount {
+	by := r.CountBySeverity(system)
+	var list []severityCount
+	for _, s := range rules.Severities {
+		list = append(list, severityCount{s.String(), by[s]})
+	}
+	return list
+}
+
+func (v *view) changes(c *check.Changes) {
+	if c == nil {
+		return
+	}
+	v.Changes = &changes{Changes: c}
+	for i := range v.Result.Findings {
+		if slices.Contains(c.New, v.Result.Findings[i].Fingerprint) {
+			v.Changes.New = append(v.Changes.New, &v.Result.Findings[i])
+		}
+	}
+}
+
+// heat puts rules into rows and systems into columns.
+func (v *view) heat() {
+	worst := map[[2]string]rules.Severity{}
+	for i := range v.Result.Findings {
+		f := &v.Result.Findings[i]
+		key := [2]string{f.System, f.Rule}
+		worst[key] = max(worst[key], f.Severity)
+	}
+	var order []string
+	states := map[[2]string]string{}
+	for i := range v.Result.Systems {
+		s := &v.Result.Systems[i]
+		v.Heat.Systems = append(v.Heat.Systems, s.Name)
+		for _, outcome := range s.Outcomes {
+			if !slices.Contains(order, outcome.Rule) {
+				order = append(order, outcome.Rule)
+			}
+			states[[2]string{s.Name, outcome.Rule}] = outcome.State
+		}
+	}
+	for _, rule := range order {
+		row := heatRow{Rule: rule}
+		broken := false
+		for _, name := range v.Heat.Systems {
+			key := [2]string{name, rule}
+			cell := heatCell{"none", "", "not asked"}
+			switch state, asked := states[key]; {
+			case !asked:
+			case state == check.Broken && worst[key] == 0:
+				cell = heatCell{"accepted", "accepted", "accepted"}
+			case state == check.Broken:
+				broken = true
+				cell = heatCell{worst[key].String(), worst[key].String(), "broken"}
+			case state == check.Open:
+				cell = heatCell{"open", "?", "not known"}
+			case state == check.NotForIt:
+				cell = heatCell{"none", "·", "reaches nobody"}
+			default:
+				cell = heatCell{"met", "met", "met"}
+				if strings.HasPrefix(rule, check.Prefix) {
+					cell.Word, cell.Text = "clear", "found nothing"
+				}
+			}
+			row.Cells = append(row.Cells, cell)
+		}
+		set, _, _ := strings.Cut(rule, "/")
+		if set+"/" == check.Prefix {
+			if set = checksGroup; !broken {
+				continue
+			}
+		}
+		at := slices.IndexFunc(v.Heat.Groups, func(g heatGroup) bool { return g.Name == set })
+		if at < 0 {
+			at = len(v.Heat.Groups)
+			v.Heat.Groups = append(v.Heat.Groups, heatGroup{Name: set})
+		}
+		v.Heat.Groups[at].Rows = append(v.Heat.Groups[at].Rows, row)
+	}
+	slices.SortStableFunc(v.Heat.Groups, func(a, b heatGroup) int { // the checks last
+		return strings.Compare(fmt.Sprint(a.Name == checksGroup), fmt.Sprint(b.Name == checksGroup))
+	})
+}
+
+const checksGroup = "built-in checks that found something"
+
+func (v *view) systems() {
+	for i := range v.Result.Systems {
+		s := &v.Result.Systems[i]
+		view := systemView{SystemResult: s, Counts: counts(v.Result, s.Name)}
+		for _, c := range view.Counts {
+			view.Findings += c.N
+		}
+		if v.Result.Gaps != nil {
+			view.Settings = v.settings(i, s)
+		}
+		v.Systems = append(v.Systems, view)
+	}
+}
+
+// settings are what holds on one system, beside what the rules ask.
+func (v *view) settings(i int, s *check.SystemResult) []settingView {
+	asks := map[string][]string{}
+	for _, a := range s.Asks {
+		asks[a.Setting] = append(asks[a.Setting], a.Text+" ("+a.Rule+")")
+	}
+	people, admins := v.Result.Gaps.Compare(gap.People), v.Result.Gaps.Compare(gap.Privileged)
+	var list []settingView
+	for n := range people {
+		def := people[n].Setting
+		row := settingView{Name: def.Name, Group: def.Group, People: valueOf(def, &people[n].Cells[i]), Admins: valueOf(def, &admins[n].Cells[i]), Asks: strings.Join(asks[def.Name], "; ")}
+		if row.People.Text != "" || row.Admins.Text != "" || row.Asks != "" {
+			list = append(list, row)
+		}
+	}
+	return list
+}
+
+func valueOf(def *setting.Setting, c *gap.Cell) valueView {
+	if c.None || !c.Value.Known() {
+		return valueView{}
+	}
+	v := valueView{Text: def.Text(c.Value), Below: c.Below}
+	if c.Mixed() {
+		v.Text += fmt.Sprintf(" (%d of %d)", c.Accounts, c.Of)
+	}
+	v.Where = where(c.Origin)
+	if c.Policy != "" {
+		v.Where += " (policy " + visible.Text(c.Policy) + ")"
+	}
+	return v
+}
+
+func (v *view) gaps() {
+	g := v.Result.Gaps
+	for _, a := range gap.Audiences {
+		t := gapTable{Audience: a.String()}
+		for _, p := range g.Profiles {
+			t.Systems = append(t.Systems, p.System)
+		}
+		for _, row := range g.Compare(a) {
+			if !row.Differs {
+				continue
+			}
+			r := gapRow{Setting: row.Setting.Name}
+			for i := range row.Cells {
+				r.Cells = append(r.Cells, cellOf(row.Setting, &row.Cells[i]))
+			}
+			t.Rows = append(t.Rows, r)
+		}
+		if len(t.Rows) > 0 {
+			v.Gaps = append(v.Gaps, t)
+		}
+	}
+	for _, l := range g.Links {
+		view := linkView{Title: l.Between[0] + " and " + l.Between[1], Because: l.Because, Agrees: l.Agrees()}
+		for _, u := range l.Unequal {
+			def := setting.Standard().At(u.ID)
+			view.Lines = append(view.Lines, fmt.Sprintf("%s: %s on %s, %s on %s", def.Name, def.Text(u.Cells[0].Value), l.Between[0], def.Text(u.Cells[1].Value), l.Between[1]))
+		}
+		if l.Locks != "" {
+			view.Lines = append(view.Lines, l.Locks)
+		}
+		view.Lines = append(view.Lines, l.Ages...)
+		if l.Shared && len(l.Collide) == 0 {
+			view.Lines = append(view.Lines, fmt.Sprintf("one password: both take some from %d characters on, %.1f bits at that length", l.Length, l.Common.Bits()))
+		}
+		v.Links = append(v.Links, view)
+	}
+	for i := range g.Guesses {
+		b := &g.Guesses[i]
+		v.Guesses = append(v.Guesses, guessView{b.System, b.Audience.String(), output.Count(b.PerDay, b.Known), output.Count(b.OverLife(), b.Known && b.LifeOK), fmt.Sprintf("%.1f", b.Space.AtLeast.Bits()), b.Arithmetic()})
+	}
+}
+
+func cellOf(def *setting.Setting, c *gap.Cell) gapCell {
+	switch {
+	case c.None:
+		return gapCell{"", "none", "nobody there"}
+	case !c.Value.Known():
+		return gapCell{"?", "open", "not said in the export"}
+	}
+	v := valueOf(def, c)
+	cell := gapCell{v.Text, "", v.Where}
+	var marks []string
+	for _, m := range []struct {
+		on          bool
+		mark, class string
+	}{{c.Below, "below the rules", "high"}, {c.Strictest, "strictest", ""}, {c.Loosest, "loosest", ""}, {c.Odd, "odd one out", "low"}} {
+		if m.on {
+			marks = append(marks, m.mark)
+			if cell.Class == "" {
+				cell.Class = m.class
+			}
+		}
+	}
+	if len(marks) > 0 {
+		cell.Title = strings.Join(marks, ", ") + "; " + cell.Title
+		cell.Text += " " + short(c)
+	}
+	return cell
+}
+
+// short are the marks in single signs, as the terminal has them.
+func short(c *gap.Cell) string {
+	text := ""
+	for _, m := range []struct {
+		on   bool
+		mark string
+	}{{c.Below, "!"}, {c.Strictest, "+"}, {c.Loosest, "−"}, {c.Odd, "~"}} {
+		if m.on {
+			text += m.mark
+		}
+	}
+	return text
+}

@@ -1,0 +1,67 @@
+package jsonfile
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+
+	"yewcone/core/check"
+	"yewcone/core/rules"
+)
+
+// Kept is what is read again of a result.
+type Kept struct {
+	AsOf     string // the newest moment that it speaks for
+	Findings []check.Earlier
+}
+
+// mostKept bounds the size of a result that is read, in bytes.
+const mostKept = 256 << 20
+
+// ReadCheck reads a result that Check wrote.
+func ReadCheck(r io.Reader) (*Kept, error) {
+	var d struct {
+		Format  string `json:"format"`
+		Version int    `json:"version"`
+		Systems []struct {
+			AsOf *string `json:"as_of"`
+		} `json:"systems"`
+		Findings []struct {
+			Fingerprint string `json:"fingerprint"`
+			System      string `json:"system"`
+			Severity    string `json:"severity"`
+			Sentence    string `json:"sentence"`
+		} `json:"findings"`
+	}
+	data, err := io.ReadAll(io.LimitReader(r, mostKept+1))
+	switch {
+	case err != nil:
+		return nil, err
+	case len(data) > mostKept:
+		return nil, fmt.Errorf("it has more than %d MB", mostKept>>20)
+	}
+	if err := json.Unmarshal(data, &d); err != nil {
+		return nil, fmt.Errorf("it is no result of \"check --format json\": %w", err)
+	}
+	if d.Format != "yewcone check" {
+		return nil, errors.New("it is no result of \"check --format json\"")
+	}
+	if d.Version != CheckVersion {
+		return nil, fmt.Errorf("it has version %d; this program reads version %d", d.Version, CheckVersion)
+	}
+	k := &Kept{}
+	for _, s := range d.Systems {
+		if s.AsOf != nil && *s.AsOf > k.AsOf {
+			k.AsOf = *s.AsOf
+		}
+	}
+	for i, f := range d.Findings {
+		severity, err := rules.ParseSeverity(f.Severity)
+		if err != nil || f.Fingerprint == "" {
+			return nil, fmt.Errorf("finding %d has no fingerprint or severity", i+1)
+		}
+		k.Findings = append(k.Findings, check.Earlier{Fingerprint: f.Fingerprint, System: f.System, Severity: severity, Sentence: f.Sentence})
+	}
+	return k, nil
+}
