@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"runtime/debug"
+	"strings"
 
 	"github.com/urfave/cli/v3"
 
@@ -34,7 +35,7 @@ counts as met.
 		Flags: []cli.Flag{
 			estateFlag(),
 			asOfFlag(),
-			&cli.StringFlag{Name: "format", Value: "text", Usage: "text or json"},
+			&cli.StringFlag{Name: "format", Value: "text", Usage: "one of " + strings.Join(formats.CheckNames(), ", ")},
 			outFlag(),
 			&cli.BoolFlag{Name: "details", Usage: "tell everything about the less bad findings too"},
 			&cli.StringFlag{Name: "each", Usage: "also write one line of JSON for every account that a finding reaches", TakesFile: true},

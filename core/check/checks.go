@@ -82,6 +82,7 @@ type Look struct {
 	asked     func(setting.ID) []setting.Value // what rules ask at least
 	first     *effective.Candidate             // where the first known value that was looked at stands
 	firstOf   setting.ID                       // the setting of which that is the value
+	policies  []string                         // where the values that were looked at stand
 	personal  bool                             // a value that was looked at stands on the account itself
 }
 
@@ -94,6 +95,9 @@ func (l *Look) get(name string) setting.Value {
 	s := l.holds(id)
 	if s.From != nil {
 		l.personal = l.personal || s.From.Level == effective.OnAccount
+		if !slices.Contains(l.policies, s.From.Policy) {
+			l.policies = append(l.policies, s.From.Policy)
+		}
 		if l.first == nil {
 			l.first, l.firstOf = s.From, id
 		}

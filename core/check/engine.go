@@ -115,8 +115,9 @@ type groupKey struct {
 	policy     string
 	level      effective.Level
 	text       string
-	privileged bool // only where privileged accounts weigh more
-	exception  int  // counted from 1; 0 for none
+	among      string // the policies together, where a check looked at several
+	privileged bool   // only where privileged accounts weigh more
+	exception  int    // counted from 1; 0 for none
 }
 
 type group struct {

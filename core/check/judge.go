@@ -2,6 +2,7 @@ package check
 
 import (
 	"cmp"
+	"slices"
 	"strings"
 
 	"yewcone/core/effective"
@@ -126,6 +127,10 @@ func (e *engine) judgeCheck(v *verdict, i int, s *effective.Settings) {
 	if look.personal {
 		h.key.level, h.key.policy = effective.OnAccount, ""
 	}
+	if len(look.policies) > 1 {
+		slices.Sort(look.policies)
+		h.key.among = strings.Join(look.policies, "\x00")
+	}
 	v.hits[i] = append(v.hits[i], h)
 	v.checks = append(v.checks, i)
 }
@@ -178,6 +183,7 @@ func (e *engine) describe(f *Finding, h *hit, privileged bool) {
 	if src.across {
 		text = h.key.text
 	}
+	text += h.key.among
 	if privileged {
 		rank = "privileged"
 	}

@@ -5,15 +5,22 @@ import (
 	"io"
 
 	"yewcone/output"
+	"yewcone/output/csvfile"
+	"yewcone/output/feeds"
 	"yewcone/output/html"
 	"yewcone/output/jsonfile"
 	"yewcone/output/markdown"
 	"yewcone/output/reference"
 	"yewcone/output/text"
+	"yewcone/output/workbook"
 )
 
 // Check lists the forms of a check's result.
-var Check = []output.CheckFormat{{Name: "text", Write: text.Check}, {Name: "json", Write: jsonfile.Check}, {Name: "html", Write: html.Check}}
+var Check = []output.CheckFormat{
+	{Name: "text", Write: text.Check}, {Name: "json", Write: jsonfile.Check}, {Name: "html", Write: html.Check}, {Name: "xlsx", Write: workbook.Check},
+	{Name: "markdown", Write: markdown.Check}, {Name: "csv", Write: csvfile.Check}, {Name: "ndjson", Write: feeds.NDJSON},
+	{Name: "sarif", Write: feeds.SARIF}, {Name: "junit", Write: feeds.JUnit}, {Name: "oscal", Write: feeds.OSCAL},
+}
 
 // CheckNames lists their names.
 func CheckNames() []string {

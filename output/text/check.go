@@ -254,7 +254,7 @@ func (p *page) accepted(r *check.Result) {
 	for i := range r.Accepted {
 		f := &r.Accepted[i]
 		x := f.Exception
-		p.para(fmt.Sprintf("%-10s", f.Severity), plainStyle, joined("; ", seen(f.System+": "+f.Sentence), reached(&f.Reach, 3))+seen(fmt.Sprintf(" (%s; until %s, %s answers: %s)", f.Rule, x.Until.Format(time.DateOnly), x.Owner, x.Because)))
+		p.para(fmt.Sprintf("%-10s", f.Severity), plainStyle, joined("; ", seen(f.System+": "+f.Sentence), reached(&f.Reach, 3))+seen(fmt.Sprintf(" (%s, %s; until %s, %s answers: %s)", f.Rule, f.Fingerprint, x.Until.Format(time.DateOnly), x.Owner, x.Because)))
 	}
 }
 

@@ -1,0 +1,110 @@
+package markdown
+
+import (
+	"bufio"
+	"fmt"
+	"io"
+	"strings"
+
+	"yewcone/core/check"
+	"yewcone/core/rules"
+	"yewcone/output"
+)
+
+// Check writes the result as a document: the verdict, a table of systems, the
+// findings by severity, what is not known, and exceptions.
+func Check(w io.Writer, r *check.Result, o output.Options) error {
+	b := bufio.NewWriter(w)
+	fmt.Fprintf(b, "# Password settings of %s\n\n", safe(r.Estate))
+	if r.Partial() {
+		fmt.Fprintf(b, "**Partial:** not everything could be read. What follows is true of what was.\n\n")
+	}
+	counts := r.CountBySeverity("")
+	var parts []string
+	for _, s := range rules.Severities {
+		parts = append(parts, fmt.Sprintf("%d %s", counts[s], s))
+	}
+	fmt.Fprintf(b, "Findings: %s.", strings.Join(parts, ", "))
+	if worst := r.WorstSystem(); worst != "" {
+		fmt.Fprintf(b, " The worst system is %s.", safe(worst))
+	}
+	fmt.Fprintf(b, "\n\n| system | as of (UTC) | accounts | critical | high | medium | low | info | clauses met |\n|---|---|---:|---:|---:|---:|---:|---:|---|\n")
+	for i := range r.Systems {
+		s := &r.Systems[i]
+		counts := r.CountBySeverity(s.Name)
+		asOf := "not known"
+		if !s.AsOf.IsZero() {
+			asOf = s.AsOf.UTC().Format("2006-01-02 15:04")
+		}
+		fmt.Fprintf(b, "| %s | %s | %d |", safe(s.Name), asOf, s.Accounts)
+		for _, severity := range rules.Severities {
+			fmt.Fprintf(b, " %d |", counts[severity])
+		}
+		fmt.Fprintf(b, " %d of %d |\n", s.Met, s.Clauses)
+	}
+	changes(b, o.Changes)
+	for _, severity := range rules.Severities {
+		first := true
+		for i := range r.Findings {
+			if f := &r.Findings[i]; f.Severity == severity {
+				if first {
+					first = false
+					fmt.Fprintf(b, "\n## %s\n\n", strings.ToUpper(severity.String()[:1])+severity.String()[1:])
+				}
+				finding(b, f)
+			}
+		}
+	}
+	if len(r.Unknowns) > 0 {
+		fmt.Fprintf(b, "\n## Not known, and so neither met nor broken\n\n| system | what | accounts | asked by | to know it |\n|---|---|---:|---|---|\n")
+		for _, u := range r.Unknowns {
+			fmt.Fprintf(b, "| %s | %s | %d | %s | %s |\n", safe(u.System), safe(u.Name()), u.Reach.Accounts, safe(strings.Join(u.Rules, ", ")), safe(u.ToKnow))
+		}
+	}
+	if len(r.Accepted) > 0 {
+		fmt.Fprintf(b, "\n## Exceptions\n\n")
+		for i := range r.Accepted {
+			f := &r.Accepted[i]
+			fmt.Fprintf(b, "- until %s: **%s**: %s, because %s (%s; `%s`)\n", f.Exception.Until.Format("2006-01-02"), safe(f.System), safe(f.Sentence), safe(f.Exception.Because), safe(f.Exception.Owner), f.Fingerprint)
+		}
+	}
+	return b.Flush()
+}
+
+func changes(b *bufio.Writer, c *check.Changes) {
+	if c == nil {
+		return
+	}
+	fmt.Fprintf(b, "\n## What changed\n\nSince %s: %d new, %d gone, %d as before.\n", safe(c.From), len(c.New), len(c.Gone), c.Same)
+	for _, gone := range c.Gone {
+		fmt.Fprintf(b, "- gone: **%s**: %s (`%s`)\n", safe(gone.System), safe(gone.Sentence), safe(gone.Fingerprint))
+	}
+	for _, fingerprint := range c.New {
+		fmt.Fprintf(b, "- new: `%s`\n", fingerprint)
+	}
+}
+
+func finding(b *bufio.Writer, f *check.Finding) {
+	fmt.Fprintf(b, "- **%s**: %s", safe(f.System), safe(f.Sentence))
+	if f.Reach.Accounts > 0 {
+		fmt.Fprintf(b, "; accounts: %d", f.Reach.Accounts)
+		if f.Reach.Privileged > 0 {
+			fmt.Fprintf(b, ", %d privileged", f.Reach.Privileged)
+		}
+		var names []string
+		for _, e := range f.Reach.Examples[:min(5, len(f.Reach.Examples))] {
+			names = append(names, safe(e.Login))
+		}
+		if len(names) > 0 {
+			fmt.Fprintf(b, " (%s", strings.Join(names, ", "))
+			if f.Reach.Accounts > len(names) {
+				fmt.Fprint(b, " …")
+			}
+			fmt.Fprint(b, ")")
+		}
+	}
+	if f.Origin.Known() {
+		fmt.Fprintf(b, "; %s %s", safe(f.Origin.String()), safe(f.Origin.Text))
+	}
+	fmt.Fprintf(b, "; to mend: %s (%s, `%s`)\n", safe(f.Remedy), safe(f.Rule), f.Fingerprint)
+}

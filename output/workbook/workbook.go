@@ -1,0 +1,346 @@
+// Package workbook writes the result as a spreadsheet of several sheets. No
+// cell is a formula: texts are written as texts.
+package workbook
+
+import (
+	"archive/zip"
+	"bytes"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/xuri/excelize/v2"
+
+	"yewcone/core/check"
+	"yewcone/core/gap"
+	"yewcone/core/rules"
+	"yewcone/core/setting"
+	"yewcone/output"
+	"yewcone/output/visible"
+)
+
+// mostRows is how many rows a sheet takes.
+const mostRows = 1048576
+
+// book writes sheets one after the other.
+type book struct {
+	file   *excelize.File
+	head   int // styles
+	moment int
+	day    int
+	wrap   int
+	err    error
+}
+
+// column is a heading with its width in characters.
+type column struct {
+	name  string
+	width float64
+}
+
+// sheet is one being written.
+type sheet struct {
+	book    *book
+	name    string
+	writer  *excelize.StreamWriter
+	row     int
+	columns int
+	left    int // rows that did not fit
+}
+
+func (b *book) fail(err error) {
+	if b.err == nil && err != nil {
+		b.err = err
+	}
+}
+
+// sheet begins one, with its heading frozen and every column filtered.
+func (b *book) sheet(name string, columns ...column) *sheet {
+	s := &sheet{book: b, name: name, columns: len(columns)}
+	if b.err != nil {
+		return s
+	}
+	if _, err := b.file.NewSheet(name); err != nil {
+		b.fail(err)
+		return s
+	}
+	w, err := b.file.NewStreamWriter(name)
+	if err != nil {
+		b.fail(err)
+		return s
+	}
+	s.writer = w
+	for i, c := range columns {
+		b.fail(w.SetColWidth(i+1, i+1, c.width))
+	}
+	b.fail(w.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}))
+	var heads []any
+	for _, c := range columns {
+		heads = append(heads, excelize.Cell{StyleID: b.head, Value: c.name})
+	}
+	b.fail(w.SetRow("A1", heads))
+	s.row = 1
+	return s
+}
+
+// add writes a row; numbers, moments and texts keep their kind.
+func (s *sheet) add(values ...any) {
+	if s.book.err != nil {
+		return
+	}
+	if s.row >= mostRows-1 {
+		s.left++
+		return
+	}
+	s.row++
+	cells := make([]any, len(values))
+	for i, v := range values {
+		switch v := v.(type) {
+		case string:
+			cells[i] = excelize.Cell{StyleID: s.book.wrap, Value: text(v)}
+		case time.Time:
+			if v.IsZero() {
+				cells[i] = ""
+			} else {
+				cells[i] = excelize.Cell{StyleID: s.book.moment, Value: v.UTC()}
+			}
+		case dayOnly:
+			cells[i] = excelize.Cell{StyleID: s.book.day, Value: time.Time(v).UTC()}
+		default:
+			cells[i] = v
+		}
+	}
+	at, err := excelize.CoordinatesToCellName(1, s.row)
+	s.book.fail(err)
+	s.book.fail(s.writer.SetRow(at, cells))
+}
+
+type dayOnly time.Time
+
+// text is what a cell holds: nothing invisible, and no more than fits.
+func text(s string) string {
+	s = visible.Text(s)
+	if r := []rune(s); len(r) > 32000 {
+		s = string(r[:32000]) + "…"
+	}
+	return s
+}
+
+// done ends a sheet.
+func (s *sheet) done() {
+	b := s.book
+	if b.err != nil {
+		return
+	}
+	if s.left > 0 {
+		s.row++
+		at, err := excelize.CoordinatesToCellName(1, s.row)
+		b.fail(err)
+		b.fail(s.writer.SetRow(at, []any{fmt.Sprintf("%d more rows do not fit; yewcone check --format csv writes all", s.left)}))
+	}
+	b.fail(s.writer.Flush())
+	if s.row > 1 && b.err == nil {
+		to, err := excelize.CoordinatesToCellName(s.columns, s.row)
+		b.fail(err)
+		b.fail(b.file.AutoFilter(s.name, "A1:"+to, nil))
+	}
+}
+
+// Check writes the workbook.
+func Check(w io.Writer, r *check.Result, o output.Options) error {
+	b := &book{file: excelize.NewFile()}
+	defer b.file.Close()
+	b.styles()
+	b.summary(r, o)
+	b.findings(r)
+	b.settings(r)
+	b.gaps(r)
+	b.accounts(r)
+	b.unknowns(r)
+	b.exceptions(r)
+	if b.err != nil {
+		return b.err
+	}
+	if err := b.file.DeleteSheet("Sheet1"); err != nil {
+		return err
+	}
+	if err := b.file.SetDocProps(&excelize.DocProperties{Title: text(r.Estate) + ": passwords", Creator: "Yewcone " + o.Version, Created: "2000-01-01T00:00:00Z", Modified: "2000-01-01T00:00:00Z"}); err != nil {
+		return err
+	}
+	return inOrder(b.file, w)
+}
+
+// inOrder writes the workbook with its parts in the order of their names: the
+// library writes them in any.
+func inOrder(f *excelize.File, w io.Writer) error {
+	var whole bytes.Buffer
+	if _, err := f.WriteTo(&whole); err != nil {
+		return err
+	}
+	parts, err := zip.NewReader(bytes.NewReader(whole.Bytes()), int64(whole.Len()))
+	if err != nil {
+		return err
+	}
+	slices.SortFunc(parts.File, func(a, b *zip.File) int { return strings.Compare(a.Name, b.Name) })
+	out := zip.NewWriter(w)
+	for _, part := range parts.File {
+		if err := out.Copy(part); err != nil {
+			return err
+		}
+	}
+	return out.Close()
+}
+
+func (b *book) styles() {
+	style := func(s *excelize.Style) int {
+		id, err := b.file.NewStyle(s)
+		b.fail(err)
+		return id
+	}
+	moment, day := "yyyy-mm-dd hh:mm", "yyyy-mm-dd"
+	top := &excelize.Alignment{Vertical: "top"}
+	b.head = style(&excelize.Style{Font: &excelize.Font{Bold: true}, Fill: excelize.Fill{Type: "pattern", Pattern: 1, Color: []string{"E4E8ED"}}, Border: []excelize.Border{{Type: "bottom", Style: 1, Color: "5A6675"}}})
+	b.moment = style(&excelize.Style{CustomNumFmt: &moment, Alignment: top})
+	b.day = style(&excelize.Style{CustomNumFmt: &day, Alignment: top})
+	b.wrap = style(&excelize.Style{Alignment: &excelize.Alignment{WrapText: true, Vertical: "top"}})
+}
+
+func (b *book) summary(r *check.Result, o output.Options) {
+	columns := []column{{"system", 16}, {"title", 26}, {"as of (UTC)", 17}, {"accounts", 10}, {"privileged", 11}, {"disabled", 10}, {"policies", 10}}
+	for _, s := range rules.Severities {
+		columns = append(columns, column{s.String(), 10})
+	}
+	columns = append(columns, column{"clauses met", 12}, column{"clauses", 10}, column{"accepted", 10}, column{"refused", 10}, column{"partial", 10})
+	s := b.sheet("Summary", columns...)
+	for i := range r.Systems {
+		x := &r.Systems[i]
+		counts := r.CountBySeverity(x.Name)
+		row := []any{x.Name, x.Title, x.AsOf, x.Accounts, x.Privileged, x.Disabled, x.Policies}
+		for _, severity := range rules.Severities {
+			row = append(row, counts[severity])
+		}
+		s.add(append(row, x.Met, x.Clauses, x.Accepted, x.Refused, x.Partial)...)
+	}
+	if c := o.Changes; c != nil {
+		s.add()
+		s.add(fmt.Sprintf("Since %s: %d new, %d gone, %d as before", c.From, len(c.New), len(c.Gone), c.Same))
+	}
+	s.done()
+}
+
+func (b *book) findings(r *check.Result) {
+	s := b.sheet("Findings", column{"severity", 10}, column{"system", 14}, column{"finding", 70}, column{"setting", 18}, column{"value", 16}, column{"asked", 28}, column{"policy", 18}, column{"accounts", 10}, column{"privileged", 11}, column{"disabled", 10}, column{"file", 36}, column{"line", 8}, column{"as it stood", 36}, column{"rule", 28}, column{"fingerprint", 14}, column{"to mend", 60}, column{"because", 50})
+	for i := range r.Findings {
+		f := &r.Findings[i]
+		s.add(f.Severity.String(), f.System, f.Sentence, f.Setting, f.Value, f.Asked, f.Policy, f.Reach.Accounts, f.Reach.Privileged, f.Reach.Disabled, f.Origin.File, line(f.Origin.Line), f.Origin.Text, f.Rule, f.Fingerprint, f.Remedy, f.Because)
+	}
+	s.done()
+}
+
+func line(n int) any {
+	if n == 0 {
+		return ""
+	}
+	return n
+}
+
+func (b *book) settings(r *check.Result) {
+	s := b.sheet("Settings", column{"system", 14}, column{"group", 12}, column{"setting", 22}, column{"audience", 12}, column{"value", 18}, column{"accounts", 10}, column{"of", 8}, column{"below the rules", 10}, column{"the rules ask", 50}, column{"policy", 18}, column{"file", 36}, column{"line", 8}, column{"as it stood", 40})
+	if r.Gaps != nil {
+		for _, a := range gap.Audiences {
+			rows := r.Gaps.Compare(a)
+			for i := range r.Systems {
+				asks := map[string][]string{}
+				for _, ask := range r.Systems[i].Asks {
+					asks[ask.Setting] = append(asks[ask.Setting], ask.Text+" ("+ask.Rule+")")
+				}
+				for _, row := range rows {
+					if c := &row.Cells[i]; !c.None && (c.Value.Known() || asks[row.Setting.Name] != nil) {
+						s.add(c.System, row.Setting.Group, row.Setting.Name, a.String(), row.Setting.Text(c.Value), c.Accounts, c.Of, c.Below, strings.Join(asks[row.Setting.Name], "; "), c.Policy, c.Origin.File, line(c.Origin.Line), c.Origin.Text)
+					}
+				}
+			}
+		}
+	}
+	s.done()
+}
+
+func (b *book) gaps(r *check.Result) {
+	columns := []column{{"audience", 12}, {"setting", 22}}
+	if r.Gaps != nil {
+		for _, p := range r.Gaps.Profiles {
+			columns = append(columns, column{p.System, 18})
+		}
+	}
+	s := b.sheet("Gaps", columns...)
+	if r.Gaps != nil {
+		for _, a := range gap.Audiences {
+			for _, row := range r.Gaps.Compare(a) {
+				if !row.Differs {
+					continue
+				}
+				cells := []any{a.String(), row.Setting.Name}
+				for i := range row.Cells {
+					cells = append(cells, gapCell(row.Setting, &row.Cells[i]))
+				}
+				s.add(cells...)
+			}
+		}
+	}
+	s.done()
+}
+
+func gapCell(def *setting.Setting, c *gap.Cell) string {
+	switch {
+	case c.None:
+		return ""
+	case !c.Value.Known():
+		return "not said"
+	}
+	text := def.Text(c.Value)
+	if c.Mixed() {
+		text += fmt.Sprintf(" (%d of %d)", c.Accounts, c.Of)
+	}
+	for _, m := range []struct {
+		on   bool
+		word string
+	}{{c.Below, "below the rules"}, {c.Strictest, "strictest"}, {c.Loosest, "loosest"}, {c.Odd, "odd one out"}} {
+		if m.on {
+			text += ", " + m.word
+		}
+	}
+	return text
+}
+
+func (b *book) accounts(r *check.Result) {
+	s := b.sheet("Accounts", column{"system", 14}, column{"account", 30}, column{"severity", 10}, column{"finding", 70}, column{"detail", 24}, column{"rule", 28}, column{"fingerprint", 14}, column{"file", 36}, column{"line", 8})
+	for i := range r.Findings {
+		f := &r.Findings[i]
+		for _, e := range f.Reach.Examples {
+			s.add(f.System, e.Login, f.Severity.String(), f.Sentence, e.Detail, f.Rule, f.Fingerprint, e.Origin.File, line(e.Origin.Line))
+		}
+		if n := f.Reach.Accounts - len(f.Reach.Examples); n > 0 {
+			s.add(f.System, fmt.Sprintf("… and %d more", n), f.Severity.String(), f.Sentence, "--examples takes more", f.Rule, f.Fingerprint, "", "")
+		}
+	}
+	s.done()
+}
+
+func (b *book) unknowns(r *check.Result) {
+	s := b.sheet("Unknowns", column{"system", 14}, column{"setting or fact", 22}, column{"accounts", 10}, column{"asked by", 50}, column{"to know it", 70})
+	for _, u := range r.Unknowns {
+		s.add(u.System, u.Name(), u.Reach.Accounts, strings.Join(u.Rules, ", "), u.ToKnow)
+	}
+	s.done()
+}
+
+func (b *book) exceptions(r *check.Result) {
+	s := b.sheet("Exceptions", column{"until", 12}, column{"system", 14}, column{"what is accepted", 60}, column{"because", 50}, column{"who answers", 24}, column{"rule", 28}, column{"accounts", 10}, column{"fingerprint", 14})
+	for i := range r.Accepted {
+		f := &r.Accepted[i]
+		s.add(dayOnly(f.Exception.Until), f.System, f.Sentence, f.Exception.Because, f.Exception.Owner, f.Rule, f.Reach.Accounts, f.Fingerprint)
+	}
+	s.done()
+}
