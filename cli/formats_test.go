@@ -250,6 +250,9 @@ func TestWorkbook(t *testing.T) {
 		if err != nil || !panes.Freeze || panes.YSplit != 1 {
 			t.Errorf("%s: the heading is not frozen: %+v, %v", sheet, panes, err)
 		}
+		if tables, err := book.GetTables(sheet); err != nil || len(tables) != 1 || !strings.HasPrefix(tables[0].Range, "A1:") {
+			t.Errorf("%s has no filters: %+v, %v", sheet, tables, err)
+		}
 		if width, err := book.GetColWidth(sheet, "A"); err != nil || width < 9 {
 			t.Errorf("%s: %v, %v", sheet, width, err)
 		}

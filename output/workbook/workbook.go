@@ -31,6 +31,7 @@ type book struct {
 	moment int
 	day    int
 	wrap   int
+	number int
 	err    error
 }
 
@@ -109,7 +110,7 @@ func (s *sheet) add(values ...any) {
 		case dayOnly:
 			cells[i] = excelize.Cell{StyleID: s.book.day, Value: time.Time(v).UTC()}
 		default:
-			cells[i] = v
+			cells[i] = excelize.Cell{StyleID: s.book.number, Value: v}
 		}
 	}
 	at, err := excelize.CoordinatesToCellName(1, s.row)
@@ -140,12 +141,11 @@ func (s *sheet) done() {
 		b.fail(err)
 		b.fail(s.writer.SetRow(at, []any{fmt.Sprintf("%d more rows do not fit; yewcone check --format csv writes all", s.left)}))
 	}
+	to, err := excelize.CoordinatesToCellName(s.columns, max(s.row, 2))
+	b.fail(err)
+	stripes := false
+	b.fail(s.writer.AddTable(&excelize.Table{Range: "A1:" + to, Name: s.name, StyleName: "TableStyleLight1", ShowRowStripes: &stripes}))
 	b.fail(s.writer.Flush())
-	if s.row > 1 && b.err == nil {
-		to, err := excelize.CoordinatesToCellName(s.columns, s.row)
-		b.fail(err)
-		b.fail(b.file.AutoFilter(s.name, "A1:"+to, nil))
-	}
 }
 
 // Check writes the workbook.
@@ -204,6 +204,7 @@ func (b *book) styles() {
 	b.head = style(&excelize.Style{Font: &excelize.Font{Bold: true}, Fill: excelize.Fill{Type: "pattern", Pattern: 1, Color: []string{"E4E8ED"}}, Border: []excelize.Border{{Type: "bottom", Style: 1, Color: "5A6675"}}})
 	b.moment = style(&excelize.Style{CustomNumFmt: &moment, Alignment: top})
 	b.day = style(&excelize.Style{CustomNumFmt: &day, Alignment: top})
+	b.number = style(&excelize.Style{Alignment: top})
 	b.wrap = style(&excelize.Style{Alignment: &excelize.Alignment{WrapText: true, Vertical: "top"}})
 }
 
