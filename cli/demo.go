@@ -42,6 +42,7 @@ What to try next, in %s:
   yewcone check rota                                one system alone
   yewcone check --format json --out result.json     the whole result, for other programs
   yewcone why directory bridge-watch                what holds for one account, and why
+  yewcone report --out marrowby.html                the whole result as one page
   yewcone gaps                                      the systems side by side, and people between them
   yewcone try --trials                              passwords that must pass or be refused
   yewcone space                                     how many passwords each policy leaves

@@ -37,7 +37,7 @@ real system; --draft proposes a mapping for files of no known format, to be read
   yewcone intake --draft settings.csv users.csv > mappings/new.yaml`,
 		Flags: []cli.Flag{
 			estateFlag(), asOfFlag(),
-			&cli.StringFlag{Name: "how", Usage: "a format: " + strings.Join(formats.Names(), ", ")},
+			&cli.StringFlag{Name: "how", Usage: "tell how to take an export of the format: " + strings.Join(formats.Names(), ", ") + "; or all, as a page"},
 			&cli.BoolFlag{Name: "draft", Usage: "propose a mapping for the files named instead of systems"},
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "text, or json: a snapshot of one system"},
 			outFlag(), bearFlag(), colorFlag(),
@@ -49,6 +49,9 @@ real system; --draft proposes a mapping for files of no known format, to be read
 				return err
 			}
 			if name := c.String("how"); name != "" {
+				if name == "all" {
+					return howAll(w)
+				}
 				f, ok := formats.Find(name)
 				if !ok {
 					return fmt.Errorf("no format is named %q%s; there are %s", name, nearword.Advice(name, formats.Names()), strings.Join(formats.Names(), ", "))
@@ -125,4 +128,18 @@ func draft(c *cli.Command, w io.Writer) error {
 	}
 	_, err = io.WriteString(w, text)
 	return err
+}
+
+// howAll writes the page that tells how to take every kind of export.
+func howAll(w io.Writer) error {
+	if _, err := fmt.Fprint(w, "# How to take exports\n\nThe exact commands for each kind of system; `yewcone intake --how FORMAT` prints them too. The tests run those for\nOpenLDAP, PostgreSQL, MariaDB and MIT Kerberos against servers that they start. Keep exports where only those may\nread them who may read the systems: most hold names, and some hold hashes of passwords.\n"); err != nil {
+		return err
+	}
+	for _, name := range formats.Names() {
+		f, _ := formats.Find(name)
+		if _, err := fmt.Fprintf(w, "\n## %s\n\n%s.\n\n```\n%s\n```\n", f.Name, strings.ToUpper(f.Doc[:1])+f.Doc[1:], strings.TrimRight(f.How, "\n")); err != nil {
+			return err
+		}
+	}
+	return nil
 }

@@ -47,3 +47,14 @@ shot try 'head -35' 'yewcone try rota quay1 mailboxes --file candidates.txt'
 shot derive 'head -35' 'yewcone derive rota'
 shot space 'head -35' 'yewcone space'
 shot gaps 'head -35' 'yewcone gaps'
+
+# The report's page, in headless Chromium (Debian: chromium).
+"$work/yewcone" report --estate "$work/marrowby" --out "$work/report.html"
+page() {
+	local name=$1
+	shift
+	chromium --headless --no-sandbox --disable-gpu --no-first-run --disable-background-networking --disable-component-update --disable-sync \
+		--hide-scrollbars --user-data-dir="$work/chromium" --window-size=1280,800 --screenshot="docs/screenshots/$name.png" "$@" "file://$work/report.html" >/dev/null 2>&1
+}
+page report
+page report-dark --blink-settings=preferredColorScheme=0
