@@ -142,7 +142,11 @@ func (r *LinkResult) shared(of func(setting.ID) [2]Cell) {
 		if def.Strictest(a, b) == b {
 			long, short = 1, 0
 		}
-		r.Ages = append(r.Ages, fmt.Sprintf("the longer history is useless: %s bars the last %s, and %s, where the same password can be set, the last %s",
-			r.Ends[long].System, def.Text(histories[long].Value), r.Ends[short].System, def.Text(histories[short].Value)))
+		kept := "none"
+		if n, ok := histories[short].Value.Count(); ok && n > 0 {
+			kept = fmt.Sprintf("the last %d", n)
+		}
+		r.Ages = append(r.Ages, fmt.Sprintf("the longer history is useless: %s bars the last %s, and %s, where the same password can be set, %s",
+			r.Ends[long].System, def.Text(histories[long].Value), r.Ends[short].System, kept))
 	}
 }

@@ -130,7 +130,7 @@ func (r *Register) enter(e *Entry) {
 	}
 	root := r.root(node)
 	*r.facts.at(root*uint32(r.systems) + uint32(e.system)) |= e.facts
-	if e.login == 0 || slices.Contains(r.match, ByLogin) {
+	if e.login == 0 {
 		return
 	}
 	other, known := r.logins.find(e.login)

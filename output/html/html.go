@@ -15,6 +15,7 @@ import (
 	"yewcone/core/check"
 	"yewcone/core/estate"
 	"yewcone/core/gap"
+	"yewcone/core/password"
 	"yewcone/core/rules"
 	"yewcone/core/setting"
 	"yewcone/output"
@@ -134,7 +135,23 @@ type linkView struct {
 	Lines          []string
 }
 
-type guessView struct{ System, Audience, PerDay, OverLife, Bits, Arithmetic string }
+type guessView struct{ System, Audience, PerDay, OverLife, Bits, Space, Arithmetic string }
+
+// spaceText tells how many passwords settings leave, and what each demand on
+// them takes away.
+func spaceText(m *password.Measure) string {
+	if len(m.Collide) > 0 {
+		return "no password is possible: " + password.Clash(m.Collide[0])
+	}
+	text := fmt.Sprintf("from %d characters on", m.Length)
+	if m.AtMost.Number != nil {
+		text += fmt.Sprintf("; at the ceiling of %d, %.1f", m.Ceiling, m.AtMost.Bits())
+	}
+	for _, p := range m.Prices {
+		text += fmt.Sprintf("; %s %s takes %.2f", p.Setting, setting.Standard().At(setting.Must(p.Setting)).Text(p.Value), max(0, -p.Bits))
+	}
+	return text
+}
 
 func day(t time.Time) string { return t.Format(time.DateOnly) }
 
@@ -391,7 +408,7 @@ func (v *view) gaps() {
 	}
 	for i := range g.Guesses {
 		b := &g.Guesses[i]
-		v.Guesses = append(v.Guesses, guessView{b.System, b.Audience.String(), output.Count(b.PerDay, b.Known), output.Count(b.OverLife(), b.Known && b.LifeOK), fmt.Sprintf("%.1f", b.Space.AtLeast.Bits()), b.Arithmetic()})
+		v.Guesses = append(v.Guesses, guessView{b.System, b.Audience.String(), output.Count(b.PerDay, b.Known), output.Count(b.OverLife(), b.Known && b.LifeOK), fmt.Sprintf("%.1f", b.Space.AtLeast.Bits()), spaceText(&b.Space), b.Arithmetic()})
 	}
 }
 

@@ -71,18 +71,21 @@ type unequalPart struct {
 }
 
 type guessPart struct {
-	System     string   `json:"system"`
-	Audience   string   `json:"audience"`
-	Accounts   int      `json:"accounts"`
-	PerDay     *float64 `json:"guesses_a_day"` // null: no bound, or not known
-	Unbounded  bool     `json:"unbounded"`
-	Known      bool     `json:"known"`
-	LifeDays   *int64   `json:"life_days"` // a year where the password never expires
-	Endless    bool     `json:"never_expires"`
-	OverLife   *float64 `json:"guesses_over_life"`
-	BySource   *float64 `json:"guesses_a_day_from_one_address"`
-	Bits       float64  `json:"space_bits"`
-	Arithmetic string   `json:"arithmetic"`
+	System     string      `json:"system"`
+	Audience   string      `json:"audience"`
+	Accounts   int         `json:"accounts"`
+	PerDay     *float64    `json:"guesses_a_day"` // null: no bound, or not known
+	Unbounded  bool        `json:"unbounded"`
+	Known      bool        `json:"known"`
+	LifeDays   *int64      `json:"life_days"` // a year where the password never expires
+	Endless    bool        `json:"never_expires"`
+	OverLife   *float64    `json:"guesses_over_life"`
+	BySource   *float64    `json:"guesses_a_day_from_one_address"`
+	Bits       float64     `json:"space_bits"` // at the least length
+	Length     int         `json:"space_length"`
+	AtCeiling  *float64    `json:"space_bits_at_ceiling"`
+	Demands    []pricePart `json:"space_demands"`
+	Arithmetic string      `json:"arithmetic"`
 }
 
 type peoplePart struct {
@@ -190,6 +193,14 @@ func link(l *gap.LinkResult) linkPart {
 func guess(g *check.Guess) guessPart {
 	part := guessPart{System: g.System, Audience: g.Audience.String(), Accounts: g.Accounts, PerDay: finite(g.PerDay, g.Known), Unbounded: g.Known && math.IsInf(g.PerDay, 1), Known: g.Known,
 		Endless: g.Endless, OverLife: finite(g.OverLife(), g.Known && g.LifeOK), BySource: finite(g.SourcePerDay, g.SourceKnown), Bits: g.Space.AtLeast.Bits(), Arithmetic: g.Arithmetic()}
+	part.Length, part.Demands = g.Space.Length, []pricePart{}
+	if g.Space.AtMost.Number != nil {
+		bits := g.Space.AtMost.Bits()
+		part.AtCeiling = &bits
+	}
+	for _, p := range g.Space.Prices {
+		part.Demands = append(part.Demands, pricePart{p.Setting, valueText(p.Setting, p.Value), p.Bits})
+	}
 	if g.LifeOK {
 		days := g.Life / 86400
 		part.LifeDays = &days
