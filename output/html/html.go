@@ -400,6 +400,9 @@ func (v *view) gaps() {
 		if l.Locks != "" {
 			view.Lines = append(view.Lines, l.Locks)
 		}
+		for _, set := range l.Collide {
+			view.Lines = append(view.Lines, "no password satisfies both: "+password.Clash(set))
+		}
 		view.Lines = append(view.Lines, l.Ages...)
 		if l.Shared && len(l.Collide) == 0 {
 			view.Lines = append(view.Lines, fmt.Sprintf("one password: both take some from %d characters on, %.1f bits at that length", l.Length, l.Common.Bits()))
