@@ -186,6 +186,14 @@ func show(c *cli.Command, write func(io.Writer, output.Options) error) error {
 	return whole.Write(out, func(w io.Writer) error { return write(w, o) })
 }
 
+// showAs writes a result as --format asks: as text, or as JSON.
+func showAs(c *cli.Command, asText, asJSON func(io.Writer, output.Options) error) error {
+	if c.String("format") == "json" {
+		return show(c, asJSON)
+	}
+	return show(c, asText)
+}
+
 func oneOf(option, value string, allowed []string) error {
 	for _, a := range allowed {
 		if value == a {

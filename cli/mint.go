@@ -122,12 +122,8 @@ do not choose at random: what they choose is worth less, however large the space
 			for _, t := range targets {
 				measures = append(measures, password.MeasureOf(t.Value))
 			}
-			return show(c, func(w io.Writer, o output.Options) error {
-				if c.String("format") == "json" {
-					return jsonfile.Space(w, targets, measures, o)
-				}
-				return text.Space(w, targets, measures, o)
-			})
+			return showAs(c, func(w io.Writer, o output.Options) error { return text.Space(w, targets, measures, o) },
+				func(w io.Writer, o output.Options) error { return jsonfile.Space(w, targets, measures, o) })
 		},
 	}
 }
@@ -158,12 +154,8 @@ estate.yaml). Where there is none, it says which example stands in the way.
 			if err != nil {
 				return err
 			}
-			err = show(c, func(w io.Writer, o output.Options) error {
-				if c.String("format") == "json" {
-					return jsonfile.Derived(w, d, o)
-				}
-				return text.Derived(w, d, o)
-			})
+			err = showAs(c, func(w io.Writer, o output.Options) error { return text.Derived(w, d, o) },
+				func(w io.Writer, o output.Options) error { return jsonfile.Derived(w, d, o) })
 			if err == nil && len(d.Derivation.Standing) > 0 {
 				return status(ExitFindings)
 			}

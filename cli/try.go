@@ -177,12 +177,8 @@ func tryCandidates(c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	err = show(c, func(w io.Writer, o output.Options) error {
-		if c.String("format") == "json" {
-			return jsonfile.Try(w, table, o)
-		}
-		return text.Try(w, table, o)
-	})
+	err = showAs(c, func(w io.Writer, o output.Options) error { return text.Try(w, table, o) },
+		func(w io.Writer, o output.Options) error { return jsonfile.Try(w, table, o) })
 	if err != nil {
 		return err
 	}
@@ -346,12 +342,8 @@ func runTrials(c *cli.Command) error {
 	if len(results) == 0 {
 		return fmt.Errorf("no trial file tries %s", strings.Join(c.Args().Slice(), ", "))
 	}
-	err = show(c, func(w io.Writer, o output.Options) error {
-		if c.String("format") == "json" {
-			return jsonfile.Trials(w, results, o)
-		}
-		return text.Trials(w, results, o)
-	})
+	err = showAs(c, func(w io.Writer, o output.Options) error { return text.Trials(w, results, o) },
+		func(w io.Writer, o output.Options) error { return jsonfile.Trials(w, results, o) })
 	switch {
 	case err != nil:
 		return err

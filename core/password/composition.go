@@ -276,6 +276,17 @@ func (m states[S]) add(s S, ways *big.Int, times int) {
 	sum.Add(sum, new(big.Int).Mul(ways, big.NewInt(int64(times))))
 }
 
+// total adds up the ways to the states that are taken.
+func (m states[S]) total(takes func(*S) bool) *big.Int {
+	n := new(big.Int)
+	for s, ways := range m {
+		if takes(&s) {
+			n.Add(n, ways)
+		}
+	}
+	return n
+}
+
 // countClasses counts by classes: characters of a class are as good as one
 // another. ok is false when there are too many states.
 func (c *Composition) countClasses(a *Alphabet, length int) (n *big.Int, ok bool) {
@@ -296,13 +307,7 @@ func (c *Composition) countClasses(a *Alphabet, length int) (n *big.Int, ok bool
 			return nil, false
 		}
 	}
-	n = new(big.Int)
-	for s, ways := range now {
-		if s.enough && c.takes(&s.tally) {
-			n.Add(n, ways)
-		}
-	}
-	return n, true
+	return now.total(func(s *byClass) bool { return s.enough && c.takes(&s.tally) }), true
 }
 
 // extend adds the ways to go on from a state with a character of one class.
@@ -357,85 +362,103 @@ type byCharacter struct {
 	trail
 }
 
+// A beginning is all that matters of a password's beginning apart from the
+// trail that it ends in.
+type beginning struct {
+	tally
+	used   uint32
+	enough bool
+}
+
+// following counts passwords character by character.
+type following struct {
+	*Composition
+	units  []unit
+	linked map[rune][]int // the units that may go on with a character's trail
+	need   [classes]uint8
+	length int
+}
+
 // countCharacters follows the runs from character to character. ok is false
 // when there are too many states.
 func (c *Composition) countCharacters(a *Alphabet, length int) (n *big.Int, ok bool) {
-	units := unitsOf(a, c.Distinct == 0)
-	if c.Distinct > 0 && len(units) > 16 {
+	f := &following{Composition: c, units: unitsOf(a, c.Distinct == 0), need: c.needs(), length: length}
+	if c.Distinct > 0 && len(f.units) > 16 {
 		return nil, false
 	}
-	need := c.needs()
-	type beginning struct { // all that matters apart from the trail
-		tally
-		used   uint32
-		enough bool
-	}
-	then := func(b beginning, i int, last bool) beginning {
-		b.tally = b.plus(units[i].class, &need, last, c)
-		if !b.enough {
-			b.used |= 1 << i
-			if bits.OnesCount32(b.used) >= c.Distinct {
-				b.used, b.enough = 0, true
-			}
-		}
-		return b
-	}
+	f.linked = c.linkedUnits(f.units)
 	now := states[byCharacter]{}
-	for i, u := range units {
-		b := then(beginning{enough: c.Distinct == 0}, i, length == 1)
-		now.add(byCharacter{b.tally, b.used, b.enough, c.cut(startTrail(u.r))}, big.NewInt(1), u.size)
+	for i, u := range f.units {
+		now.add(f.fresh(beginning{enough: c.Distinct == 0}, i, 0), big.NewInt(1), u.size)
 	}
-	linked := c.linked(units)
 	steps := 0
 	for at := 1; at < length; at++ {
-		next := states[byCharacter]{}
-		all := states[beginning]{}
-		less := map[beginning][]*big.Int{} // of all: the ways whose last character is linked with each unit
-		for s, ways := range now {
-			b := beginning{s.tally, s.used, s.enough}
-			all.add(b, ways, 1)
-			if less[b] == nil {
-				less[b] = make([]*big.Int, len(units))
-			}
-			for _, i := range linked[s.last] {
-				if less[b][i] == nil {
-					less[b][i] = new(big.Int)
-				}
-				u := &units[i]
-				less[b][i].Add(less[b][i], ways)
-				to := then(b, i, at == length-1)
-				if grown := s.trail.then(u.r); (c.Repeat == 0 || int(grown.repeat) <= c.Repeat) && grown.run() <= c.Run {
-					next.add(byCharacter{to.tally, to.used, to.enough, c.cut(grown)}, ways, 1)
-				}
-				if u.size > 1 { // another character of the unit
-					next.add(byCharacter{to.tally, to.used, to.enough, c.cut(startTrail(u.r))}, ways, u.size-1)
-				}
-			}
-		}
-		for b, ways := range all {
-			for i, u := range units {
-				rest := new(big.Int).Set(ways)
-				if less[b][i] != nil {
-					rest.Sub(rest, less[b][i])
-				}
-				if rest.Sign() > 0 {
-					to := then(b, i, at == length-1)
-					next.add(byCharacter{to.tally, to.used, to.enough, c.cut(startTrail(u.r))}, rest, u.size)
-				}
-			}
-		}
-		now = next
+		now = f.step(now, at)
 		if steps += len(now); steps > maxSteps {
 			return nil, false
 		}
 	}
-	n = new(big.Int)
-	for s, ways := range now {
-		if s.enough && c.takes(&s.tally) {
-			n.Add(n, ways)
+	return now.total(func(s *byCharacter) bool { return s.enough && c.takes(&s.tally) }), true
+}
+
+// then is a beginning with one more character, of a unit, at a place.
+func (f *following) then(b beginning, i, at int) beginning {
+	b.tally = b.plus(f.units[i].class, &f.need, at == f.length-1, f.Composition)
+	if !b.enough {
+		b.used |= 1 << i
+		if bits.OnesCount32(b.used) >= f.Distinct {
+			b.used, b.enough = 0, true
 		}
 	}
-	return n, true
+	return b
+}
+
+// fresh is the state after a character that goes on with no trail.
+func (f *following) fresh(b beginning, i, at int) byCharacter {
+	to := f.then(b, i, at)
+	return byCharacter{to.tally, to.used, to.enough, f.cut(startTrail(f.units[i].r))}
+}
+
+// step goes on by one character from all states. Few characters go on with a
+// trail; all others follow on any, so that the ways to what they follow on
+// are added up first, and those whose last character is linked taken off.
+func (f *following) step(now states[byCharacter], at int) states[byCharacter] {
+	next := states[byCharacter]{}
+	all := states[beginning]{}
+	less := map[beginning][]*big.Int{}
+	for s, ways := range now {
+		b := beginning{s.tally, s.used, s.enough}
+		all.add(b, ways, 1)
+		if less[b] == nil {
+			less[b] = make([]*big.Int, len(f.units))
+		}
+		for _, i := range f.linked[s.last] {
+			if less[b][i] == nil {
+				less[b][i] = new(big.Int)
+			}
+			u := &f.units[i]
+			less[b][i].Add(less[b][i], ways)
+			if grown := s.trail.then(u.r); (f.Repeat == 0 || int(grown.repeat) <= f.Repeat) && grown.run() <= f.Run {
+				to := f.then(b, i, at)
+				next.add(byCharacter{to.tally, to.used, to.enough, f.cut(grown)}, ways, 1)
+			}
+			if u.size > 1 { // another character of the unit
+				next.add(f.fresh(b, i, at), ways, u.size-1)
+			}
+		}
+	}
+	for b, ways := range all {
+		for i, u := range f.units {
+			rest := new(big.Int).Set(ways)
+			if less[b][i] != nil {
+				rest.Sub(rest, less[b][i])
+			}
+			if rest.Sign() > 0 {
+				next.add(f.fresh(b, i, at), rest, u.size)
+			}
+		}
+	}
+	return next
 }
 
 // cut forgets what a trail need not know.
@@ -446,9 +469,9 @@ func (c *Composition) cut(t trail) trail {
 	return t
 }
 
-// linked lists, for each character, the units that may go on with its trail:
+// linkedUnits lists, for each character, the units that may go on with its trail:
 // itself and its neighbours in a row.
-func (c *Composition) linked(units []unit) map[rune][]int {
+func (c *Composition) linkedUnits(units []unit) map[rune][]int {
 	of := map[rune][]int{}
 	for _, from := range units {
 		for i, to := range units {
