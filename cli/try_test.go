@@ -264,6 +264,7 @@ func TestTrialStatus(t *testing.T) {
 		{"systems: [nosuch]\nrefused: [x]\n", "", 2, "no system is named"},
 		{"systems: [tills]\nrefused: [x]\n", "rota", 2, "no trial file tries rota"},
 		{"refused: []\n", "", 2, "no candidates"},
+		{"refused: [{because: min_length}]\n", "", 2, "t.yaml:2:12"},
 	} {
 		writeIn(t, folder, "trials/t.yaml", "trials: t\n"+c.body)
 		stdout, stderr, code := runTool(t, folder, append([]string{"try", "--trials"}, strings.Fields(c.args)...)...)

@@ -408,13 +408,13 @@ func isScalar(node ast.Node) bool {
 func fieldsOf(t reflect.Type) (index map[string]int, names, required []string) {
 	index = map[string]int{}
 	for i := range t.NumField() {
-		name, option, _ := strings.Cut(t.Field(i).Tag.Get("yaml"), ",")
+		name, options, _ := strings.Cut(t.Field(i).Tag.Get("yaml"), ",")
 		if name == "" || name == "-" {
 			continue
 		}
 		index[name] = i
 		names = append(names, name)
-		if option == "required" {
+		if slices.Contains(strings.Split(options, ","), "required") {
 			required = append(required, name)
 		}
 	}
