@@ -504,3 +504,46 @@ func TestReportForms(t *testing.T) {
 		}
 	}
 }
+
+// TestPageIsSound: names of places stand once, links within lead somewhere,
+// headings of tables say what they head, every element is closed, and a page
+// over many findings stays small.
+func TestPageIsSound(t *testing.T) {
+	for _, folder := range []string{demoFolder(t), peopleFolder(t), hostileFolder(t)} {
+		page := string(written(t, folder, "html"))
+		ids := map[string]bool{}
+		for _, m := range regexp.MustCompile(`\bid="([^"]*)"`).FindAllStringSubmatch(page, -1) {
+			if ids[m[1]] && !strings.HasPrefix(m[1], "f-") { // an exception may split a finding
+				t.Errorf("the name %s stands twice", m[1])
+			}
+			ids[m[1]] = true
+		}
+		for _, m := range regexp.MustCompile(`\bhref="#([^"]*)"`).FindAllStringSubmatch(page, -1) {
+			if !ids[m[1]] {
+				t.Errorf("a link leads to %s, which is not there", m[1])
+			}
+		}
+		for _, m := range regexp.MustCompile(`<th[\s>][^>]*>`).FindAllString(page, -1) {
+			if !strings.Contains(m, "scope=") {
+				t.Errorf("a heading of a table has no scope: %s", m)
+			}
+		}
+		for _, element := range []string{"section", "table", "thead", "tbody", "tr", "td", "th", "ul", "ol", "li", "details", "summary", "figure", "svg", "main", "header", "nav", "div", "span", "code", "h2", "h3"} {
+			opened, closed := len(regexp.MustCompile(`<`+element+`[\s>]`).FindAllString(page, -1)), strings.Count(page, "</"+element+">")
+			if opened != closed {
+				t.Errorf("%d %s are opened and %d closed", opened, element, closed)
+			}
+		}
+		if n := strings.Count(page, "<h1>"); n != 1 {
+			t.Errorf("%d headings of the first level", n)
+		}
+		for _, part := range []string{`lang="en"`, `name="viewport"`, "prefers-color-scheme", "@media print", "aria-label", `role="img"`, "Method and limits"} {
+			if !strings.Contains(page, part) {
+				t.Errorf("the page has no %s", part)
+			}
+		}
+		if len(page) > 2<<20 {
+			t.Errorf("the page has %d KB", len(page)>>10)
+		}
+	}
+}

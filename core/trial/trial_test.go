@@ -1,0 +1,241 @@
+package trial
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+
+	"yewcone/core/check"
+	"yewcone/core/estate"
+	"yewcone/core/password"
+	"yewcone/core/setting"
+)
+
+// fake is an export in memory.
+type fake struct {
+	system   *estate.System
+	accounts []estate.Account
+	notes    estate.Notes
+}
+
+func (f *fake) System() *estate.System { return f.system }
+func (f *fake) Notes() *estate.Notes   { return &f.notes }
+func (f *fake) Accounts(yield func(*estate.Account) error) error {
+	for i := range f.accounts {
+		a := f.accounts[i]
+		if err := yield(&a); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func value(t *testing.T, name, text string) setting.Value {
+	t.Helper()
+	v, err := setting.Standard().At(setting.Must(name)).Parse(text)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return v
+}
+
+func policy(t *testing.T, name string, values map[string]string) estate.Policy {
+	t.Helper()
+	p := estate.Policy{Name: name}
+	for key, text := range values {
+		p.Set(setting.Must(key), value(t, key, text), estate.Origin{File: "p", Line: 1})
+	}
+	return p
+}
+
+// subject is a system with a policy for all and one for a role.
+func subject(t *testing.T) *Subject {
+	t.Helper()
+	everyone, admins := policy(t, "everyone", map[string]string{"min_length": "8"}), policy(t, "admins", map[string]string{"min_length": "16", "login_barred": "contained"})
+	admins.Roles = []string{"admin"}
+	return &Subject{Export: &fake{
+		system:   &estate.System{Name: "shop", Chooses: estate.ChooseOwn, Default: "everyone", Policies: []estate.Policy{everyone, admins}},
+		accounts: []estate.Account{{Login: "ada", LastName: "Keane"}, {Login: "root", Roles: []string{"admin"}, RolesKnown: true}},
+	}}
+}
+
+// TestTargets: what of a system candidates are held against.
+func TestTargets(t *testing.T) {
+	s := subject(t)
+	id := setting.Must("min_length")
+	for _, c := range []struct {
+		whom Whom
+		want string
+	}{
+		{Whom{}, "shop/everyone 8"}, {Whom{Policy: "admins"}, "shop/admins 16"}, {Whom{Policy: "everyone"}, "shop/everyone 8"}, {Whom{Account: "ada"}, "shop/ada 8"}, {Whom{Account: "root"}, "shop/root 16"},
+	} {
+		list, err := Targets(s, c.whom, setting.Standard())
+		if err != nil || len(list) != 1 {
+			t.Fatalf("%+v: %v, %v", c.whom, list, err)
+		}
+		if got := list[0].Name() + " " + setting.Standard().At(id).Text(list[0].Value(id)); got != c.want {
+			t.Errorf("%+v: %s, expected %s", c.whom, got, c.want)
+		}
+	}
+	var noPolicy *NoPolicy
+	if _, err := Targets(s, Whom{Policy: "admin"}, setting.Standard()); !errors.As(err, &noPolicy) || !strings.Contains(err.Error(), `did you mean "admins"?`) {
+		t.Errorf("%v", err)
+	}
+	var notFound *check.NotFound
+	if _, err := Targets(s, Whom{Account: "rot"}, setting.Standard()); !errors.As(err, &notFound) || !slices.Contains(notFound.Near, "root") {
+		t.Errorf("%v", err)
+	}
+	// Without a policy for nobody in particular, each policy is a target.
+	s.Export.System().Default = ""
+	list, err := Targets(s, Whom{}, setting.Standard())
+	if err != nil || len(list) != 2 || list[0].Name() != "shop/everyone" || list[1].Name() != "shop/admins" {
+		t.Errorf("%v, %v", list, err)
+	}
+}
+
+// TestResembling: a stored candidate that holds a sign-in name or a name of an
+// account is told of, unless it is said to be for that account.
+func TestResembling(t *testing.T) {
+	export := &fake{system: &estate.System{Name: "shop"}, accounts: []estate.Account{
+		{Login: "mkeane", FirstName: "Siobhán", LastName: "Keane"}, {Login: "li", DisplayName: "Li Na"}, {Login: "porter", LastName: "Porterfield"},
+	}}
+	f := &File{Wants: []Want{
+		{Password: "xxMKEANE2026"}, {Password: "keane-7", As: "mkeane"}, {Password: "li-on-watch"}, {Password: "siobhán!"}, {Password: "import-errors"}, {Password: "Porterfield77"},
+	}}
+	list, err := f.Resembling(export)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, r := range list {
+		got = append(got, fmt.Sprint(r.Number, r.Login, r.What))
+	}
+	slices.Sort(got)
+	want := []string{"1mkeanethe sign-in name", "4mkeanea part of the name", "6porterthe sign-in name"}
+	if !slices.Equal(got, want) {
+		t.Errorf("%q, expected %q", got, want)
+	}
+}
+
+// TestReadFile: the forms of a trial file, and errors that show nothing of it.
+func TestReadFile(t *testing.T) {
+	f, err := ReadFile("t.yaml", []byte("trials: Crew\nsystems: [shop, till]\nas: ada\nrefused:\n  - plain\n  - {password: 'it''s', because: [min_length, max_run], as: root}\naccepted: ['  blanks  ', '0123']\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, w := range f.Wants {
+		got = append(got, fmt.Sprintf("%q %v %v %s %d", w.Password, w.Accepted, w.Because, w.As, w.Line))
+	}
+	want := []string{`"plain" false []  5`, `"it's" false [min_length max_run] root 6`, `"  blanks  " true []  7`, `"0123" true []  7`}
+	if !slices.Equal(got, want) || f.Title != "Crew" || len(f.Systems) != 2 || f.Whom.Account != "ada" {
+		t.Errorf("%q of %+v, expected %q", got, f, want)
+	}
+	for _, text := range []string{"", "trials: x\n", "trials: x\nrefused: [{pass: SecretKelp}]\n", "trials: x\nrefused: [SecretKelp\n", "trials: x\nrefused: [{password: SecretKelp, because: colour}]\n", "trials: x\naccepted: [{password: SecretKelp, because: min_length}]\n", "SecretKelp: x\n", "trials: x\nrefused: {SecretKelp: [SecretKelp]}\n"} {
+		if _, err := ReadFile("t.yaml", []byte(text)); err == nil || strings.Contains(err.Error(), "SecretKelp") || !strings.Contains(err.Error(), "t.yaml") {
+			t.Errorf("%q: %v", text, err)
+		}
+	}
+}
+
+// TestRun: what becomes of each candidate, as wanted or not.
+func TestRun(t *testing.T) {
+	s := subject(t)
+	f := &File{Whom: Whom{}, Wants: []Want{
+		{Password: "short", Because: []string{"min_length"}}, {Password: "short", Because: []string{"max_length"}}, {Password: "long enough"}, {Password: "long enough", Accepted: true}, {Password: "short", Accepted: true}, {Password: "xx-root-and-more-root", As: "root", Because: []string{"login_barred"}},
+	}}
+	r, err := f.Run(func(whom Whom) ([]*Target, error) { return Targets(s, whom, setting.Standard()) })
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, l := range r.Lines {
+		got = append(got, fmt.Sprintf("%d %s %v %v %v", l.Number, l.Outcome, l.AsWanted, l.Open, l.Missing))
+	}
+	want := []string{"1 refused true false []", "2 refused false false [max_length]", "3 accepted? false false []", "4 accepted? true true []", "5 refused false false []", "6 refused true false []"}
+	if !slices.Equal(got, want) {
+		t.Errorf("%q, expected %q", got, want)
+	}
+}
+
+// TestProposed: what a proposal does not name asks nothing, so that its
+// outcomes are sure.
+func TestProposed(t *testing.T) {
+	target := Proposed("p", map[setting.ID]setting.Value{setting.Must("min_digits"): value(t, "min_digits", "1")}, password.Lists{}, setting.Standard())
+	for text, want := range map[string]Outcome{"a": Refused, "1": Accepted, "": Refused, "no digit": Refused, "9 lives": Accepted} {
+		j, err := password.Judge(password.NewCandidate(text), target.Against(nil))
+		if err != nil || OutcomeOf(j) != want {
+			t.Errorf("%q: %s, %v", text, OutcomeOf(j), err)
+		}
+	}
+}
+
+// TestMint: what is minted meets all targets, or the collision is named.
+func TestMint(t *testing.T) {
+	target := func(name string, values map[string]string) *Target {
+		all := map[setting.ID]setting.Value{}
+		for key, text := range values {
+			all[setting.Must(key)] = value(t, key, text)
+		}
+		return Proposed(name, all, password.Lists{}, setting.Standard())
+	}
+	a, b := target("a", map[string]string{"min_length": "12", "min_digits": "2", "min_upper": "1"}), target("b", map[string]string{"max_length": "16", "max_repeat": "1", "min_symbols": "1", "symbol_inside": "yes"})
+	for _, w := range []Wish{{Bits: 60}, {Bits: 200}, {Bits: 60, Aloud: true}, {Bits: 1, Length: 12}} {
+		m, err := NewMint([]*Target{a, b}, w)
+		if err != nil {
+			t.Fatalf("%+v: %v", w, err)
+		}
+		if m.Short != (w.Bits == 200) || m.Length < 12 || m.Length > 16 {
+			t.Errorf("%+v: %d characters, %.1f bits, short %v", w, m.Length, m.Bits, m.Short)
+		}
+		for range 30 {
+			text, err := m.Make()
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, on := range []*Target{a, b} {
+				if ok, err := on.Accepts(text); !ok || err != nil {
+					t.Fatalf("%+v: a password is refused by %s (%v)", w, on.Name(), err)
+				}
+			}
+			if w.Aloud && strings.ContainsAny(text, "lIO01o") {
+				t.Error("a password holds what looks alike")
+			}
+		}
+	}
+	var collision *Collision
+	if _, err := NewMint([]*Target{a, target("c", map[string]string{"alphabet": "digits", "max_length": "6"})}, Wish{Bits: 40}); !errors.As(err, &collision) || len(collision.Sets) < 2 || !strings.Contains(err.Error(), "a has min_length 12, c has max_length 6") {
+		t.Errorf("%v", err)
+	}
+}
+
+// TestSpelled: every character has a word of its own.
+func TestSpelled(t *testing.T) {
+	if got := Spelled("aB7-z"); got != "alfa BRAVO seven dash zulu" {
+		t.Errorf("%s", got)
+	}
+	seen := map[string]rune{}
+	for _, r := range aloudPlain + aloudCapitals + aloudSymbols {
+		word := Spelled(string(r))
+		if other, twice := seen[word]; twice || word == "" || strings.Contains(word, " ") {
+			t.Errorf("%q and %q are both read as %s", r, other, word)
+		}
+		seen[word] = r
+	}
+}
+
+// TestWords: the list for passphrases has 1,024 words of small letters, each
+// once, so that a word is worth ten bits.
+func TestWords(t *testing.T) {
+	words := strings.Fields(wordList)
+	if len(words) != 1024 || len(slices.Compact(slices.Sorted(slices.Values(words)))) != 1024 {
+		t.Errorf("%d words", len(words))
+	}
+	for _, w := range words {
+		if len(w) < 3 || len(w) > 7 || strings.Trim(w, "abcdefghijklmnopqrstuvwxyz") != "" {
+			t.Errorf("%q", w)
+		}
+	}
+}
