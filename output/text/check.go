@@ -31,8 +31,8 @@ func Check(w io.Writer, r *check.Result, o output.Options) error {
 	p.systems(r)
 	p.reading(r)
 	for i := range r.Findings {
-		if i > 0 && r.Findings[i].Severity <= rules.Low && r.Findings[i-1].Severity > rules.Low && !o.Details {
-			p.blank()
+		if severity := r.Findings[i].Severity; i > 0 && severity <= rules.Medium && r.Findings[i-1].Severity != severity && !o.Details {
+			p.blank() // those before stand apart, each with a line of its own
 		}
 		p.finding(&r.Findings[i], o.Details)
 	}
@@ -210,9 +210,8 @@ func (p *page) finding(f *check.Finding, details bool) {
 		p.ended(f)
 		return
 	case !details && f.Severity == rules.Medium:
-		p.blank()
 		p.para(lead, boldStyle, seen(f.System+": "+f.Sentence))
-		p.para(bodyIndent, plainStyle, joined("; ", reached(&f.Reach, -1), place(f), seen(f.Rule+", "+f.Fingerprint)))
+		p.para(bodyIndent, faintStyle, joined("; ", reached(&f.Reach, 2), place(f), seen(f.Rule+", "+f.Fingerprint)))
 		p.ended(f)
 		return
 	}
