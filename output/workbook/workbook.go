@@ -7,9 +7,11 @@ import (
 	"bytes"
 	"fmt"
 	"io"
+	"math"
 	"slices"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"github.com/xuri/excelize/v2"
 
@@ -47,7 +49,7 @@ type sheet struct {
 	name    string
 	writer  *excelize.StreamWriter
 	row     int
-	columns int
+	columns []column
 	left    int // rows that did not fit
 }
 
@@ -59,7 +61,7 @@ func (b *book) fail(err error) {
 
 // sheet begins one, with its heading frozen and every column filtered.
 func (b *book) sheet(name string, columns ...column) *sheet {
-	s := &sheet{book: b, name: name, columns: len(columns)}
+	s := &sheet{book: b, name: name, columns: columns}
 	if b.err != nil {
 		return s
 	}
@@ -67,6 +69,9 @@ func (b *book) sheet(name string, columns ...column) *sheet {
 		b.fail(err)
 		return s
 	}
+	fit, landscape, one, all := true, "landscape", 1, 0
+	b.fail(b.file.SetSheetProps(name, &excelize.SheetPropsOptions{FitToPage: &fit}))
+	b.fail(b.file.SetPageLayout(name, &excelize.PageLayoutOptions{Orientation: &landscape, FitToWidth: &one, FitToHeight: &all}))
 	w, err := b.file.NewStreamWriter(name)
 	if err != nil {
 		b.fail(err)
@@ -115,7 +120,22 @@ func (s *sheet) add(values ...any) {
 	}
 	at, err := excelize.CoordinatesToCellName(1, s.row)
 	s.book.fail(err)
-	s.book.fail(s.writer.SetRow(at, cells))
+	s.book.fail(s.writer.SetRow(at, cells, excelize.RowOpts{Height: s.height(values)}))
+}
+
+// lineHeight is that of a line of text, in points.
+const lineHeight = 15
+
+// height is what a row needs for its longest text, which wraps within its
+// column; at most eight lines.
+func (s *sheet) height(values []any) float64 {
+	lines := 1
+	for i, v := range values {
+		if text, ok := v.(string); ok && i < len(s.columns) {
+			lines = max(lines, int(math.Ceil(float64(utf8.RuneCountInString(text))/(s.columns[i].width*0.95))))
+		}
+	}
+	return lineHeight * float64(min(lines, 8))
 }
 
 type dayOnly time.Time
@@ -141,7 +161,7 @@ func (s *sheet) done() {
 		b.fail(err)
 		b.fail(s.writer.SetRow(at, []any{fmt.Sprintf("%d more rows do not fit; yewcone check --format csv writes all", s.left)}))
 	}
-	to, err := excelize.CoordinatesToCellName(s.columns, max(s.row, 2))
+	to, err := excelize.CoordinatesToCellName(len(s.columns), max(s.row, 2))
 	b.fail(err)
 	stripes := false
 	b.fail(s.writer.AddTable(&excelize.Table{Range: "A1:" + to, Name: s.name, StyleName: "TableStyleLight1", ShowRowStripes: &stripes}))
