@@ -12,7 +12,7 @@ func TestReadmeIsTrue(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	printed, err := os.ReadFile("testdata/script/demo.txt")
+	printed, err := os.ReadFile("testdata/script/demo.txtar")
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -37,26 +37,27 @@ func TestMain(m *testing.M) {
 	os.Exit(code)
 }
 
-// TestScripts runs testdata/script/*.txt. A script is a list of sections:
+// TestScripts runs testdata/script/*.txtar: archives in the txtar form whose
+// names are steps:
 //
-//	== file NAME       the lines below are written to NAME
-//	== demo            the demo estate is written here
-//	== replace NAME    each line below, "old ==> new", changes NAME
-//	== cut NAME N      all but the first N bytes of NAME are dropped
-//	== remove NAME     the file is removed
-//	== show NAME       the lines below are what the file holds
-//	== run ARGS        the program is run; the lines below are what it prints,
-//	                   those on standard error after "! ", and at the end
-//	                   "(exit N)" unless N is 0
+//	-- file NAME --       the lines below are written to NAME
+//	-- demo --            the demo estate is written here
+//	-- replace NAME --    each line below, "old ==> new", changes NAME
+//	-- cut NAME N --      all but the first N bytes of NAME are dropped
+//	-- remove NAME --     the file is removed
+//	-- show NAME --       the lines below are what the file holds
+//	-- run ARGS --        the program is run; the lines below are what it
+//	                      prints, those on standard error after "! ", and at
+//	                      the end "(exit N)" unless N is 0
 //
-// What stands before the first section tells what the script shows.
+// What stands before the first step tells what the script shows.
 func TestScripts(t *testing.T) {
-	scripts, err := filepath.Glob("testdata/script/*.txt")
+	scripts, err := filepath.Glob("testdata/script/*.txtar")
 	if err != nil || len(scripts) == 0 {
 		t.Fatalf("no scripts: %v", err)
 	}
 	for _, path := range scripts {
-		t.Run(strings.TrimSuffix(filepath.Base(path), ".txt"), func(t *testing.T) {
+		t.Run(strings.TrimSuffix(filepath.Base(path), ".txtar"), func(t *testing.T) {
 			t.Parallel()
 			data, err := os.ReadFile(path)
 			if err != nil {
@@ -78,13 +79,16 @@ type script struct {
 	folder string
 }
 
-// play runs all sections and returns the script with what was printed.
+// play runs all steps and returns the script with what was printed.
 func (s *script) play(text string) string {
-	parts := strings.Split("\n"+text, "\n== ")
+	parts := strings.Split("\n"+text, "\n-- ")
 	var out strings.Builder
 	out.WriteString(strings.TrimPrefix(parts[0], "\n"))
 	for _, part := range parts[1:] {
-		head, body, _ := strings.Cut(part, "\n")
+		head, body, ok := strings.Cut(part, " --\n")
+		if !ok || strings.Contains(head, "\n") {
+			s.t.Fatalf("a step that does not end in \" --\": %q", head)
+		}
 		verb, rest, _ := strings.Cut(head, " ")
 		body = strings.TrimRight(body, "\n")
 		switch verb {
@@ -117,14 +121,14 @@ func (s *script) play(text string) string {
 			}
 			body = got
 		default:
-			s.t.Fatalf("no section is named %q", verb)
+			s.t.Fatalf("no step is named %q", verb)
 		}
-		out.WriteString("\n== " + head + "\n")
+		out.WriteString("\n-- " + head + " --\n")
 		if body != "" {
 			out.WriteString(body + "\n")
 		}
 	}
-	return strings.ReplaceAll(out.String(), "\n\n\n==", "\n\n==")
+	return strings.ReplaceAll(out.String(), "\n\n\n--", "\n\n--")
 }
 
 func (s *script) must(err error) {
