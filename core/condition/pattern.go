@@ -202,15 +202,16 @@ func (q *numberQuestion) place(s *Subject) uint64 {
 	if !ok {
 		return 0
 	}
-	for i, number := range q.numbers {
-		if n <= number {
-			if n == number {
-				return uint64(2*i + 2)
-			}
-			return uint64(2*i + 1)
+	place := uint64(1)
+	for _, number := range q.numbers { // without a branch that depends on the fact
+		if n >= number {
+			place++
+		}
+		if n > number {
+			place++
 		}
 	}
-	return uint64(2*len(q.numbers) + 1)
+	return place
 }
 
 // which is 0 where the fact is not known and 1 where it is none of the texts.

@@ -60,23 +60,25 @@ func Generalized(text string) (time.Time, bool) {
 // 20261120060000Z with gap 0, as seconds since 1970. Years before 1970 and all
 // other forms are left to others.
 func utcSecond(text string, gap int) (int64, bool) {
-	if len(text) != 15+5*gap || text[len(text)-1] != 'Z' {
+	var year, month, day, hour, minute, second, wrong uint64
+	switch {
+	case gap == 1 && len(text) == len("2026-11-20T06:00:00Z"):
+		date, noDate := isoDate.pairs(eight(text))
+		clock, noClock := isoClock.pairs(eight(text[8:]))
+		end, noEnd := isoEnd.pairs(eight(text[12:]))
+		year, month, day = date&0xff*100+date>>16&0xff, date>>40&0xff, clock&0xff
+		hour, minute, second = clock>>24&0xff, clock>>48&0xff, end>>40&0xff
+		wrong = noDate | noClock | noEnd
+	case gap == 0 && len(text) == len("20261120060000Z"):
+		date, noDate := generalDate.pairs(eight(text))
+		clock, noClock := generalClock.pairs(eight(text[7:]))
+		year, month, day = date&0xff*100+date>>16&0xff, date>>32&0xff, date>>48&0xff
+		hour, minute, second = clock>>8&0xff, clock>>24&0xff, clock>>40&0xff
+		wrong = noDate | noClock
+	default:
 		return 0, false
 	}
-	if gap == 1 && (text[4] != '-' || text[7] != '-' || text[10] != 'T' || text[13] != ':' || text[16] != ':') {
-		return 0, false
-	}
-	var year, month, day, hour, minute, second int64
-	if gap == 1 {
-		t := text[:20]
-		year, month, day = two(t[0], t[1])*100+two(t[2], t[3]), two(t[5], t[6]), two(t[8], t[9])
-		hour, minute, second = two(t[11], t[12]), two(t[14], t[15]), two(t[17], t[18])
-	} else {
-		t := text[:15]
-		year, month, day = two(t[0], t[1])*100+two(t[2], t[3]), two(t[4], t[5]), two(t[6], t[7])
-		hour, minute, second = two(t[8], t[9]), two(t[10], t[11]), two(t[12], t[13])
-	}
-	if year < 1970 || year > 9999 || month < 1 || month > 12 || day < 1 || day > 28 && day > daysIn(year, month) || hour > 23 || minute > 59 || second > 59 {
+	if wrong != 0 || year < 1970 || month-1 > 11 || day-1 > 27 && (day == 0 || day > daysIn(year, month)) || hour > 23 || minute > 59 || second > 59 {
 		return 0, false
 	}
 	// Days since 1970-01-01, with years that begin in March.
@@ -84,19 +86,47 @@ func utcSecond(text string, gap int) (int64, bool) {
 		year, month = year-1, month+12
 	}
 	days := year*365 + year/4 - year/100 + year/400 + (153*(month-3)+2)/5 + day - 719469
-	return ((days*24+hour)*60+minute)*60 + second, true
+	return int64(((days*24+hour)*60+minute)*60 + second), true
 }
 
-// two reads two digits; what is none is more than any part of a date.
-func two(tens, ones byte) int64 {
-	tens, ones = tens-'0', ones-'0'
-	if tens > 9 || ones > 9 {
-		return 10000
+// A form is eight bytes of which some are digits and the others fixed. To
+// look at them together takes a third of the time of one by one.
+type form struct {
+	base uint64 // what each byte is, "0" for digits
+	room uint64 // what, added to the difference, sets the highest bit of a byte that does not fit
+}
+
+var (
+	isoDate, isoClock, isoEnd = formOf("0000-00-"), formOf("00T00:00"), formOf("0:00:00Z")
+	generalDate, generalClock = formOf("00000000"), formOf("0000000Z")
+)
+
+func formOf(text string) form {
+	f := form{base: eight(text)}
+	for i := range 8 {
+		room := uint64(0x7f)
+		if text[i] == '0' {
+			room -= 9
+		}
+		f.room |= room << (8 * i)
 	}
-	return int64(tens)*10 + int64(ones)
+	return f
 }
 
-func daysIn(year, month int64) int64 {
+// pairs returns, in the byte of each digit, the number that it makes with the
+// digit after it; wrong is not 0 where the text has another form.
+func (f *form) pairs(text uint64) (numbers, wrong uint64) {
+	x := text ^ f.base
+	return x*10 + x>>8, (x | (x + f.room)) & 0x8080808080808080
+}
+
+// eight returns the first eight bytes of a text, the first of them lowest.
+func eight(s string) uint64 {
+	s = s[:8]
+	return uint64(s[0]) | uint64(s[1])<<8 | uint64(s[2])<<16 | uint64(s[3])<<24 | uint64(s[4])<<32 | uint64(s[5])<<40 | uint64(s[6])<<48 | uint64(s[7])<<56
+}
+
+func daysIn(year, month uint64) uint64 {
 	switch {
 	case month == 2 && year%4 == 0 && (year%100 != 0 || year%400 == 0):
 		return 29

@@ -61,6 +61,26 @@ func TestUTCSecond(t *testing.T) {
 	}
 }
 
+// TestUTCSecondSpoilt: with any byte of a date replaced by any other, it is read
+// where package time reads it, and as the same.
+func TestUTCSecondSpoilt(t *testing.T) {
+	for gap, layout := range []string{"20060102150405Z", "2006-01-02T15:04:05Z"} {
+		for _, at := range []time.Time{time.Date(2024, 2, 29, 23, 59, 59, 0, time.UTC), time.Date(2031, 10, 11, 12, 20, 30, 0, time.UTC)} {
+			for i := range at.Format(layout) {
+				for b := range 256 {
+					text := []byte(at.Format(layout))
+					text[i] = byte(b)
+					want, err := time.Parse(layout, string(text))
+					got, ok := utcSecond(string(text), gap)
+					if ok != (err == nil && want.Year() >= 1970) || ok && got != want.Unix() {
+						t.Fatalf("%q is %d, %v, expected %v, %v", text, got, ok, want, err)
+					}
+				}
+			}
+		}
+	}
+}
+
 func FuzzISO(f *testing.F) {
 	f.Add("2026-11-20T06:00:00Z")
 	f.Fuzz(func(t *testing.T, text string) {
