@@ -44,6 +44,7 @@ type Clause struct {
 type Expectation struct {
 	Setting     setting.ID
 	Requirement requirement.Requirement
+	Written     strictyaml.Text // as it stands in the file of rules
 }
 
 type setFile struct {
@@ -194,7 +195,7 @@ func (r *reader) expect(list []Expectation, pair strictyaml.Pair[strictyaml.Text
 		r.note(pair.Value.At(offset, "%s", err))
 		return list
 	}
-	return append(list, Expectation{Setting: id, Requirement: req})
+	return append(list, Expectation{Setting: id, Requirement: req, Written: pair.Value})
 }
 
 // checkReplaces refuses names of clauses of this set that do not exist, and a

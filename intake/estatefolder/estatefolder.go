@@ -214,6 +214,9 @@ func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.T
 	}
 	if f.Export.Mapping != nil {
 		s.Request.Mapping = f.Export.Mapping.Value
+		if info, err := os.Stat(s.Request.Path(s.Request.Mapping)); err != nil || info.IsDir() {
+			l.note(f.Export.Mapping.At(0, "there is no file %q", s.Request.Mapping))
+		}
 	}
 	format, ok := formats.Find(f.Export.Read.Value)
 	if !ok && f.Export.Read.Value != "" {

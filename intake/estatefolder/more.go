@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 	"time"
 
 	"yewcone/core/check"
@@ -95,10 +96,11 @@ func (l *loader) adjustments(e *Estate, pairs []strictyaml.Pair[strictyaml.Text]
 func (l *loader) sameAs(e *Estate) {
 	for _, set := range e.Rules {
 		for i := range set.Clauses {
-			for _, x := range set.Clauses[i].Expect {
+			c := &set.Clauses[i]
+			for _, x := range slices.Concat(append(slices.Clone(c.AnyOf), c.Expect)...) {
 				for _, name := range x.Requirement.Systems() {
 					if !slices.Contains(e.Names(), name) {
-						l.note(&strictyaml.Problem{File: "rule " + set.Clauses[i].Rule, Message: "\"same as " + name + "\" names no system of the estate" + nearword.Advice(name, e.Names())})
+						l.note(x.Written.At(strings.Index(x.Written.Value, name), "no system is named %q%s", name, nearword.Advice(name, e.Names())))
 					}
 				}
 			}
