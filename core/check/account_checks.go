@@ -117,8 +117,8 @@ var accountChecks = []Check{
 		Account: `enabled and policy == "" and not policy_missing`, Remedy: "name a policy for them, or a default one",
 	},
 	{
-		ID: "policy-missing", Title: "accounts that name a policy which does not exist", Severity: rules.High,
-		Doc:     "what holds for them is up to the system's mood.",
-		Account: `policy_missing`, Remedy: "correct the name, or make the policy",
+		ID: "policy-missing", Title: "accounts that name a policy which is not among those exported", Severity: rules.High,
+		Doc:     "where there is no such policy, what holds for them is up to the system's mood.",
+		Account: `policy_missing`, Remedy: "correct the name, make the policy, or export it too",
 	},
 }

@@ -211,7 +211,7 @@ var facts = []Fact{
 	flagFact("older_than_policy", Complete, "the password was set before its policy was last changed", func(s *Subject) estate.Tri { return s.Dates.OlderPolicy }),
 
 	flagFact("older_than_rules", Complete, "the password was set before the system's rule sets came into force", func(s *Subject) estate.Tri { return s.Dates.OlderRules }),
-	flagFact("policy_missing", Complete, "the account names a policy that the system does not have", func(s *Subject) estate.Tri { return s.Dates.Missing }),
+	flagFact("policy_missing", Complete, "the account names a policy that is not among those of the export", func(s *Subject) estate.Tri { return s.Dates.Missing }),
 
 	dateFact("created", "when the account was made", FromExport, neverWas, func(s *Subject) *estate.Moment { return &s.Account.Created }),
 	dateFact("password_set", "when the password was last set", FromExport, neverWas, func(s *Subject) *estate.Moment { return &s.Account.PasswordSet }),

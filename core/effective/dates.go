@@ -23,6 +23,9 @@ func DatesOf(d *estate.Dates, a *estate.Account, s *Settings, system *estate.Sys
 		d.Overdue, d.Shut = estate.No, estate.No
 	}
 	d.Missing = estate.TriOf(s.Missing != "")
+	if s.Missing != "" && len(system.Policies) == 0 {
+		d.Missing = estate.Unknown // the export leaves out policies altogether
+	}
 	if set, ok := a.PasswordSet.Unix(); ok {
 		if changed, ok := policyChanged(s); ok {
 			d.OlderPolicy = estate.TriOf(set < changed)

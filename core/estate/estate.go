@@ -247,6 +247,14 @@ type Limit struct {
 	Origin Origin
 }
 
+// LeaveDefaultOpen makes a policy that says nothing the default, for exports
+// that do not tell what holds for accounts without a policy of their own: these
+// then lack settings, which is not the same as falling under no policy.
+func (s *System) LeaveDefaultOpen(name string, origin Origin) {
+	s.Policies = append(s.Policies, Policy{Name: name, Origin: origin})
+	s.Default = name
+}
+
 // Policy returns the policy of a name, or nil.
 func (s *System) Policy(name string) *Policy {
 	if name == "" {

@@ -82,30 +82,32 @@ func (e *export) fill(a *estate.Account, file string, x *ldif.Entry) {
 	a.NeverExpires, a.CannotChange, a.BlankAllowed = estate.No, estate.No, estate.No
 	a.Groups, a.GroupsKnown = e.groups.Of(a.Groups, dn, "uid:"+a.Login), true
 
-	p, named := e.policyOf(a, x)
+	p := e.policyOf(a, x)
 	e.password(a, x)
 	e.dates(a, x)
-	e.state(a, x, p, named)
+	e.state(a, x, p)
 }
 
+// noPolicy holds for accounts that fall under none: nothing locks them.
+var noPolicy policy
+
 // policyOf finds the policy whose switches decide what the entry's stamps
-// mean; named is false when the server has none for the account.
-func (e *export) policyOf(a *estate.Account, x *ldif.Entry) (policy, bool) {
-	name := e.system.Default
+// mean.
+func (e *export) policyOf(a *estate.Account, x *ldif.Entry) *policy {
 	if sub := x.Text("pwdpolicysubentry"); sub != "" {
 		if i, ok := e.byDN[ldif.NormalDN(sub)]; ok {
 			a.Policy = e.system.Policies[i].Name
-			return e.policies[i], true
+			return &e.policies[i]
 		}
 		a.Policy = sub
-		return policy{}, false
+		return &policy{unknown: true}
 	}
 	for i := range e.system.Policies {
-		if e.system.Policies[i].Name == name {
-			return e.policies[i], true
+		if e.system.Policies[i].Name == e.system.Default {
+			return &e.policies[i]
 		}
 	}
-	return policy{}, false
+	return &noPolicy
 }
 
 func (e *export) password(a *estate.Account, x *ldif.Entry) {
@@ -153,17 +155,19 @@ func moment(text string) estate.Moment {
 	return estate.At(at)
 }
 
-func (e *export) state(a *estate.Account, x *ldif.Entry, p policy, hasPolicy bool) {
+func (e *export) state(a *estate.Account, x *ldif.Entry, p *policy) {
 	asOf, dated := e.system.AsOf, !e.system.AsOf.IsZero()
 	a.Enabled = enabled(x, asOf, dated)
 	if !hasStamps(x) {
 		return // locks, resets and failures may exist and were not exported
 	}
-	a.MustChange = estate.TriOf(strings.EqualFold(x.Text("pwdreset"), "TRUE") && p.mustChange)
-	if since := x.Text("pwdaccountlockedtime"); since != "" && !hasPolicy && x.Text("pwdpolicysubentry") != "" {
-		a.Locked = estate.Unknown // whether the policy that is missing here locks
-	} else {
-		e.lock(a, since, p, hasPolicy)
+	reset, since := strings.EqualFold(x.Text("pwdreset"), "TRUE"), x.Text("pwdaccountlockedtime")
+	a.MustChange, a.Locked = estate.No, estate.No
+	if reset {
+		a.MustChange = p.answer(p.mustChange)
+	}
+	if since != "" {
+		e.lock(a, since, p)
 	}
 	failures, grace := 0, 0
 	for i := range x.Attrs {
@@ -178,7 +182,7 @@ func (e *export) state(a *estate.Account, x *ldif.Entry, p policy, hasPolicy boo
 		}
 	}
 	a.GraceUsed = estate.CountOf(grace)
-	a.Failures = estate.Counted{N: failures, Known: dated && (hasPolicy || x.Text("pwdpolicysubentry") == "")}
+	a.Failures = estate.Counted{N: failures, Known: dated && !p.unknown}
 }
 
 func enabled(x *ldif.Entry, asOf time.Time, dated bool) estate.Tri {
@@ -193,11 +197,11 @@ func enabled(x *ldif.Entry, asOf time.Time, dated bool) estate.Tri {
 	return estate.TriOf((!hasStart || !asOf.Before(start)) && (!hasEnd || asOf.Before(end)))
 }
 
-func (e *export) lock(a *estate.Account, since string, p policy, hasPolicy bool) {
-	a.Locked = estate.No
-	if since == "" || !hasPolicy || !p.lockout {
+func (e *export) lock(a *estate.Account, since string, p *policy) {
+	if a.Locked = p.answer(p.lockout); a.Locked != estate.Yes {
 		return
 	}
+	a.Locked = estate.No
 	at, ok := stamp.Generalized(since)
 	switch {
 	case strings.HasPrefix(since, "000001010000"):

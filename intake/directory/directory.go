@@ -16,6 +16,7 @@ package directory
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 	"strings"
 	"sync/atomic"
@@ -40,21 +41,23 @@ estate.yaml:
 
 // Format is the LDIF of a directory with the password policy schema.
 var Format = intake.Format{
-	Name: "ldif",
-	Doc:  "LDIF of an LDAP directory with the password policy schema, from slapcat or ldapsearch",
-	Open: open,
-	How:  how,
-	ToKnow: map[string]string{
-		"idle":          "load the lastbind feature, which keeps pwdLastSuccess, and export the operational attributes with '+'",
-		"storage":       "export with slapcat, or as a user who may read userPassword",
-		"password_set":  "export the operational attributes: ldapsearch … '*' '+'",
-		"locked":        "export the operational attributes: ldapsearch … '*' '+'",
-		"must_change":   "export the operational attributes: ldapsearch … '*' '+'",
-		"created":       "export the operational attributes: ldapsearch … '*' '+'",
-		"second_factor": "the directory does not know it: write it under \"known\" in estate.yaml, or ask the systems in front of it",
-		"common_barred": "what a check module refuses stands in its own configuration: write it under \"known\" in estate.yaml",
-		"blank_allowed": "no policy demands a length: try an empty password, and write the answer under \"known\" in estate.yaml",
-	},
+	Name:   "ldif",
+	Doc:    "LDIF of an LDAP directory with the password policy schema, from slapcat or ldapsearch",
+	Open:   open,
+	How:    how,
+	ToKnow: toKnow,
+}
+
+var toKnow = map[string]string{
+	"idle":          "load the lastbind feature, which keeps pwdLastSuccess, and export the operational attributes with '+'",
+	"storage":       "export with slapcat, or as a user who may read userPassword",
+	"password_set":  "export the operational attributes: ldapsearch … '*' '+'",
+	"locked":        "export the operational attributes: ldapsearch … '*' '+'",
+	"must_change":   "export the operational attributes: ldapsearch … '*' '+'",
+	"created":       "export the operational attributes: ldapsearch … '*' '+'",
+	"second_factor": "the directory does not know it: write it under \"known\" in estate.yaml, or ask the systems in front of it",
+	"common_barred": "what a check module refuses stands in its own configuration: write it under \"known\" in estate.yaml",
+	"blank_allowed": "no policy demands a length: try an empty password, and write the answer under \"known\" in estate.yaml",
 }
 
 // wanted are the attributes that are read, in small letters.
@@ -73,6 +76,7 @@ type export struct {
 	policies []policy       // beside system.Policies
 	byDN     map[string]int // policies
 	fallback string         // DN of the default policy
+	config   bool           // the overlay's configuration is in the export
 	groups   *ldif.Groups
 	files    *ldif.Files
 	latest   atomic.Int64 // seconds since 1970
@@ -114,8 +118,12 @@ func (e *export) tells(x *ldif.Entry) bool {
 			}
 		}
 	}
-	_, names := x.First("olcppolicydefault")
-	return names || x.Is("pwdPolicy") || isGroup(x) || hasAny(x, "member", "uniquemember", "memberuid", "pwdattribute")
+	return isConfig(x) || x.Is("pwdPolicy") || isGroup(x) || hasAny(x, "member", "uniquemember", "memberuid", "pwdattribute")
+}
+
+// isConfig: the overlay's configuration, where the default policy is named.
+func isConfig(x *ldif.Entry) bool {
+	return x.Is("olcPPolicyConfig") || hasAny(x, "olcppolicydefault")
 }
 
 func isGroup(x *ldif.Entry) bool {
@@ -133,8 +141,11 @@ func hasAny(x *ldif.Entry, names ...string) bool {
 
 // structure gathers what accounts are judged by.
 func (e *export) structure(file string, x *ldif.Entry) error {
-	if a, ok := x.First("olcppolicydefault"); ok {
-		e.fallback = ldif.NormalDN(a.Value)
+	if isConfig(x) {
+		e.config = true
+		if a, ok := x.First("olcppolicydefault"); ok {
+			e.fallback = ldif.NormalDN(a.Value)
+		}
 	}
 	switch {
 	case x.Is("pwdPolicy"):
@@ -159,18 +170,31 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 	return nil
 }
 
+// unnamed stands for the default policy where the export does not say which it
+// is; it says nothing of any setting.
+const unnamed = "not named in the export"
+
 func (e *export) settleDefault() {
-	if e.system.Default != "" {
+	from := estate.Origin{File: strings.Join(e.request.From, ", ")}
+	i, there := e.byDN[e.fallback]
+	switch {
+	case e.system.Default != "":
 		if e.system.Policy(e.system.Default) == nil {
 			e.notes.Remark(estate.Origin{File: "estate.yaml"}, "the default policy %q is not in the export; its accounts fall under no policy", e.system.Default)
 		}
-		return
-	}
-	if i, ok := e.byDN[e.fallback]; ok {
+	case there:
 		e.system.Default = e.system.Policies[i].Name
-	} else if e.fallback == "" && len(e.system.Policies) > 0 {
-		e.notes.Remark(estate.Origin{File: strings.Join(e.request.From, ", ")}, "the export does not say which policy is the default (olcPPolicyDefault stands in cn=config); accounts that name no policy are taken to fall under none: add the configuration's export, or \"default\" in estate.yaml")
-	} else if e.fallback != "" {
-		e.notes.Remark(estate.Origin{File: strings.Join(e.request.From, ", ")}, "the default policy %q is not in the export; accounts that name no policy fall under none", e.fallback)
+	case e.fallback != "":
+		e.notes.Remark(from, "the default policy %q is not in the export; accounts that name no policy fall under none", e.fallback)
+	case len(e.system.Policies) == 0:
+	case e.config:
+		e.notes.Remark(from, "the configuration names no default policy (olcPPolicyDefault); accounts that name no policy fall under none")
+	default:
+		e.notes.Remark(from, "the export does not say which policy is the default (olcPPolicyDefault stands in cn=config), so that what holds for accounts that name none is not known: add the configuration's export, or \"default\" in estate.yaml")
+		e.system.LeaveDefaultOpen(unnamed, from)
+		e.policies = append(e.policies, policy{unknown: true})
+		e.system.ToKnow = maps.Clone(toKnow)
+		const both = "export the configuration too, which names the default policy (yewcone intake --how ldif), or write \"default\" in estate.yaml"
+		e.system.ToKnow[""], e.system.ToKnow["locked"], e.system.ToKnow["must_change"] = both, both, both
 	}
 }

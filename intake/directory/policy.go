@@ -19,6 +19,15 @@ type policy struct {
 	forSeconds int64 // length of a lock; 0 until an administrator acts
 	window     int64 // how long failures count; 0 for ever
 	mustChange bool
+	unknown    bool // the export does not have it
+}
+
+// answer is a switch of the policy, unknown where the policy is.
+func (p *policy) answer(yes bool) estate.Tri {
+	if p.unknown {
+		return estate.Unknown
+	}
+	return estate.TriOf(yes)
 }
 
 // policyReader turns one pwdPolicy entry into settings.

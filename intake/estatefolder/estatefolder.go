@@ -337,7 +337,9 @@ func (e *Estate) Subjects(names []string, asOf time.Time) ([]check.Subject, erro
 // complete adds to what the export says what the estate file knows.
 func (s *System) complete(system *estate.System) {
 	system.Limits = s.limits
-	system.ToKnow = s.Format.ToKnow
+	if system.ToKnow == nil { // the export knows no better
+		system.ToKnow = s.Format.ToKnow
+	}
 	if len(s.known) == 0 {
 		return
 	}

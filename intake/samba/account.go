@@ -150,8 +150,13 @@ func (e *export) marks(a *estate.Account, x *ldif.Entry, control int64, p settin
 	a.CannotChange = estate.Unknown // stands in the access list
 	a.PasswordUsable = estate.Yes
 	a.Storage = setting.ChoiceAt(setting.StoredUnsalted)
-	if control&controlReversible != 0 && p.reversible {
-		a.Storage = setting.ChoiceAt(setting.StoredReversible)
+	if control&controlReversible != 0 {
+		switch {
+		case p.unknown:
+			a.Storage = setting.Value{}
+		case p.reversible:
+			a.Storage = setting.ChoiceAt(setting.StoredReversible)
+		}
 	}
 	if control&controlSmartCard != 0 {
 		a.PasswordUsable, a.SecondFactor = estate.No, estate.Yes
@@ -221,7 +226,7 @@ func (e *export) lock(a *estate.Account, x *ldif.Entry, p settings) {
 			a.Failures = estate.CountOf(int(bad))
 		}
 	}
-	if p.unknownLock {
+	if p.unknown || p.unknownLock {
 		a.Failures = estate.Counted{}
 		return
 	}

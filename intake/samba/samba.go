@@ -72,12 +72,16 @@ const wanted = `cn name samaccountname userprincipalname mail displayname givenn
 // domain is the name of the policy that the domain object makes.
 const domain = "domain"
 
+// unexported stands for it where the export lacks the domain object.
+const unexported = "domain, not in the export"
+
 // settings is what the reader itself needs of a policy.
 type settings struct {
 	locks       bool
 	duration    int64 // of a lock, in 100 ns; 0 until an administrator acts
 	window      int64 // in 100 ns; math.MaxInt64 for ever
 	reversible  bool
+	unknown     bool // nothing of it is in the export
 	unknownLock bool // what locks is not in the export
 	precedence  int64
 	guid        string // as stored, sixteen bytes
@@ -109,10 +113,15 @@ func open(r *intake.Request) (check.Export, error) {
 	if e.system.AsOf.IsZero() && !e.latest.IsZero() {
 		e.system.AsOf, e.system.AsOfFrom = e.latest, "the latest change in the export"
 	}
+	e.system.Default = domain
+	from := estate.Origin{File: strings.Join(r.From, ", ")}
 	if e.system.Policy(domain) == nil {
-		e.notes.Remark(estate.Origin{File: strings.Join(r.From, ", ")}, "the domain object is not in the export: what holds for accounts without settings of their own is unknown; export it with -s base")
-	} else {
-		e.system.Default = domain
+		e.notes.Remark(from, "the domain object is not in the export: what holds for accounts without settings of their own is unknown; export it with -s base")
+		e.system.LeaveDefaultOpen(unexported, from)
+		e.policies[unexported] = settings{unknown: true}
+	}
+	if len(e.system.Policies) == 1 {
+		e.notes.Remark(from, "no password settings objects are in the export, and everybody is judged by the domain's settings; where the domain has any, export the Password Settings Container too")
 	}
 	return e, nil
 }
