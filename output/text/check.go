@@ -31,8 +31,9 @@ func Check(w io.Writer, r *check.Result, o output.Options) error {
 	p.systems(r)
 	p.reading(r)
 	for i := range r.Findings {
-		if severity := r.Findings[i].Severity; i > 0 && severity <= rules.Medium && r.Findings[i-1].Severity != severity && !o.Details {
-			p.blank() // those before stand apart, each with a line of its own
+		severity := r.Findings[i].Severity
+		if !o.Details && severity <= rules.Medium && (i == 0 || r.Findings[i-1].Severity != severity) {
+			p.blank() // worse ones begin with an empty line each
 		}
 		p.finding(&r.Findings[i], o.Details)
 	}
