@@ -5,7 +5,9 @@ import (
 	"encoding/json"
 	"fmt"
 	"os"
+	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -75,7 +77,7 @@ func factsOf(account string) map[string]string {
 	}
 	facts := map[string]string{}
 	for name, value := range fields {
-		if own, ok := value.([]any); ok && name == "overrides" {
+		if own, ok := value.([]any); ok && name == "settings" {
 			for _, o := range own {
 				o := o.(map[string]any)
 				facts[fmt.Sprint("own ", o["setting"])] = fmt.Sprint(o["value"])
@@ -93,6 +95,11 @@ func silent(before, after *everything) (changed []string, gone int) {
 	if after == nil || after.noted != before.noted || after.cut != before.cut || after.refused != before.refused {
 		return nil, 0
 	}
+	return changes(before, after)
+}
+
+// changes is silent for what may have been said.
+func changes(before, after *everything) (changed []string, gone int) {
 	compare := func(of string, old, now map[string]string) {
 		for name, value := range now {
 			was, known := old[name]
@@ -269,6 +276,56 @@ func TestMutations(t *testing.T) {
 			if tried < 50 {
 				t.Errorf("only %d mutations were tried", tried)
 			}
+		})
+	}
+}
+
+// withoutFile is what may read otherwise without a file that not every system
+// has.
+var withoutFile = map[string]*regexp.Regexp{
+	// What stands in for the default says nothing; which it is, is a matter of the reader.
+	"slapcat-config.ldif": regexp.MustCompile(`^(system: default|policy not named in the export: reach)`),
+	"domain.ldif":         regexp.MustCompile(`^(system: default|policy domain, not in the export: reach)`),
+	"slapcat.ldif":        regexp.MustCompile(`^system: default`),
+	// Most domains have no settings objects, most hosts no drop-in files.
+	"pso.ldif": regexp.MustCompile(`^account`),
+	"etc/security/pwquality.conf.d/50-marrowby.conf": regexp.MustCompile(`^policy host: (min_changed|min_classes|min_length|min_digits|min_upper|max_repeat|names_barred)`),
+}
+
+// TestFilesMissing leaves out each file of every captured export. Either the
+// export is then partial, or cannot be read; or what the file said is not known,
+// and no fact or setting reads as another, whatever is remarked.
+func TestFilesMissing(t *testing.T) {
+	for _, c := range captured {
+		t.Run(c.name(), func(t *testing.T) {
+			t.Parallel()
+			folder := c.copyTo(t)
+			whole := readEverything(t, folder, &c)
+			c.eachFile(t, folder, func(name, path string) {
+				without := c
+				without.from = slices.DeleteFunc(slices.Clone(c.from), func(from string) bool { return from == name })
+				if len(without.from) == 0 {
+					return
+				}
+				away := filepath.Join(t.TempDir(), "away")
+				if err := os.Rename(path, away); err != nil {
+					t.Fatal(err)
+				}
+				after := readEverything(t, folder, &without)
+				if err := os.Rename(away, path); err != nil {
+					t.Fatal(err)
+				}
+				if after == nil || after.cut {
+					return
+				}
+				changed, _ := changes(whole, after)
+				for _, what := range changed {
+					if why := withoutFile[name]; why != nil && why.MatchString(what) {
+						continue
+					}
+					t.Errorf("without %s, %s", name, what)
+				}
+			})
 		})
 	}
 }

@@ -253,13 +253,14 @@ func TestLinuxQuality(t *testing.T) {
 		files map[string]string
 		want  map[string]string
 	}{
-		{"defaults", nil, map[string]string{"min_length": "8", "min_digits": "none", "min_changed": "1", "dictionary_barred": "yes", "login_barred": "contained", "max_length": "none"}},
+		{"not copied", nil, map[string]string{"min_length": "", "dictionary_barred": "", "max_length": "none"}},
+		{"defaults", map[string]string{conf: ""}, map[string]string{"min_length": "8", "min_digits": "none", "min_changed": "1", "dictionary_barred": "yes", "login_barred": "contained", "max_length": "none"}},
 		{"conf", map[string]string{conf: "minlen = 12\nminclass = 3\nmaxrepeat = 2\nmaxsequence = 4\n"}, map[string]string{"min_length": "12", "min_classes": "3", "max_repeat": "2", "max_run": "4"}},
 		{"negative credits demand", map[string]string{conf: "minlen = 12\ndcredit = -2\nucredit = -1\n"}, map[string]string{"min_length": "12", "min_digits": "2", "min_upper": "1"}},
 		{"positive credits shorten", map[string]string{conf: "minlen = 12\ndcredit = 2\n"}, map[string]string{"min_length": "10", "min_digits": "none"}},
 		{"never below six", map[string]string{conf: "minlen = 3\n"}, map[string]string{"min_length": "6"}},
 		{"the main file comes last", map[string]string{conf: "minlen = 12\n", dropIn: "minlen = 20\n"}, map[string]string{"min_length": "12"}},
-		{"a drop-in alone", map[string]string{dropIn: "minlen = 20\n"}, map[string]string{"min_length": "20"}},
+		{"a drop-in alone", map[string]string{conf: "", dropIn: "minlen = 20\n"}, map[string]string{"min_length": "20"}},
 		{"the line beats the files", map[string]string{conf: "minlen = 12\n", pam: stack("minlen=16")}, map[string]string{"min_length": "16"}},
 		{"switched off", map[string]string{conf: "minlen = 12\nenforcing = 0\n"}, map[string]string{"dictionary_barred": "no"}},
 		{"no dictionary", map[string]string{conf: "dictcheck = 0\nusercheck = 0\n"}, map[string]string{"dictionary_barred": "no", "login_barred": "off"}},

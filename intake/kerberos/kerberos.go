@@ -107,7 +107,7 @@ type export struct {
 	request *intake.Request
 	folder  string
 	system  *estate.System
-	limits  map[string]limits
+	limits  map[string]limits // nil where getpol.txt is not there
 	acl     []aclLine
 	hasACL  bool
 	text    bool // getprinc.txt is there
@@ -121,6 +121,7 @@ func open(r *intake.Request) (check.Export, error) {
 	e := &export{request: r, folder: r.From[0], system: r.NewSystem(), limits: map[string]limits{}}
 	e.system.Chooses = estate.ChooseAssigned
 	if !e.policies() {
+		e.limits = nil
 		e.notes.Remark(estate.Origin{File: e.folder}, "getpol.txt is not in the export: what the policies say is unknown")
 	}
 	e.readACL()
@@ -363,6 +364,9 @@ func (e *export) fill(a *estate.Account, p *principal) {
 // keep the principal out now.
 func (e *export) lock(a *estate.Account, p *principal) {
 	l, asOf := e.limits[p.policy], e.system.AsOf
+	if e.limits == nil && p.policy != "" {
+		return
+	}
 	if p.preauth == estate.No && l.attempts > 0 {
 		origin := a.Origin
 		origin.Text = "no preauthentication required, so that failures are not counted"

@@ -192,6 +192,9 @@ func (e *export) privileged(a *estate.Account, uid int64) estate.Tri {
 			return estate.Yes
 		}
 	}
+	if !e.hasGroups && len(e.sudo.groups) > 0 {
+		return estate.Unknown
+	}
 	return estate.No
 }
 
@@ -207,7 +210,7 @@ func (e *export) lastSignIn(login string) estate.Moment {
 // password; a ! before one is an administrator's lock.
 func (e *export) password(a *estate.Account, text string, s shadowLine) {
 	a.Locked = estate.No
-	if e.tally == nil && e.lock.on {
+	if !e.lock.known || e.tally == nil && e.lock.on {
 		a.Locked = estate.Unknown
 	}
 	a.Blank = estate.No
@@ -282,7 +285,7 @@ func (e *export) ages(a *estate.Account, s *shadowLine) {
 // failures counts what still counts, and whether the account is locked now:
 // a V in the list says only that the failures once stood close together.
 func (e *export) failures(a *estate.Account, uid int64) {
-	if e.tally == nil || e.system.AsOf.IsZero() {
+	if e.tally == nil || e.system.AsOf.IsZero() || !e.lock.known {
 		return
 	}
 	asOf := e.system.AsOf

@@ -37,6 +37,8 @@ cp -p --parents /etc/{passwd,shadow,group,login.defs,sudoers} /etc/default/usera
 cp -p --parents /etc/security/pwquality.conf.d/*.conf /etc/pam.d/* /etc/sudoers.d/* export/
 LC_ALL=C TZ=UTC lastlog > export/lastlog.txt
 TZ=UTC faillock > export/faillock.txt
+Where the host has no pwquality.conf or faillock.conf, put an empty file in its place: what is not
+in the export is not taken for a default.
 
 estate.yaml:
   export: {read: linux, from: export}
@@ -258,6 +260,9 @@ func (e *export) readGroups() {
 		}
 		return nil
 	})
+	if !e.hasGroups {
+		e.notes.Remark(estate.Origin{File: e.root + "/etc/group"}, "no such file: who is in which group, and so who may become root, is unknown; copy it too")
+	}
 }
 
 // readLastSignIns reads what lastlog prints; the date is the end of the line.

@@ -25,36 +25,52 @@ func (m *module) arg(key string) (string, bool) {
 	return "", false
 }
 
-// stack reads a service's modules of one type, following includes.
-func (e *export) stack(service, kind string, seen []string) ([]module, bool) {
+// A stack is what a service runs one after another for one type of question.
+type stack struct {
+	modules []module
+	lacks   bool // more belongs to it that is not in the export
+}
+
+// stackOf reads a service's modules of one type, following includes.
+func (e *export) stackOf(service, kind string, seen []string) (stack, bool) {
 	file := "etc/pam.d/" + service
 	if slices.Contains(seen, file) {
-		return nil, true
+		return stack{}, true
 	}
 	lines, ok := e.lines(file)
 	if !ok {
-		return nil, false
+		return stack{}, false
 	}
-	var out []module
+	var out stack
 	for _, l := range lines {
 		fields := pamFields(l.text)
+		included := ""
 		switch {
 		case len(fields) >= 2 && fields[0] == "@include":
-			more, _ := e.stack(fields[1], kind, append(seen, file))
-			out = append(out, more...)
-		case len(fields) >= 3 && strings.TrimPrefix(fields[0], "-") == kind:
-			if fields[1] == "include" || fields[1] == "substack" {
-				more, _ := e.stack(fields[2], kind, append(seen, file))
-				out = append(out, more...)
-				continue
-			}
+			included = fields[1]
+		case len(fields) < 3 || strings.TrimPrefix(fields[0], "-") != kind:
+			continue
+		case fields[1] == "include" || fields[1] == "substack":
+			included = fields[2]
+		default:
 			name := strings.TrimSuffix(fields[2][strings.LastIndexByte(fields[2], '/')+1:], ".so")
 			origin := e.origin(file, l)
 			origin.Text = strings.Join(fields, " ")
-			out = append(out, module{name: name, args: fields[3:], origin: origin})
+			out.modules = append(out.modules, module{name: name, args: fields[3:], origin: origin})
+			continue
 		}
+		more, ok := e.stackOf(included, kind, append(seen, file))
+		out.modules = append(out.modules, more.modules...)
+		out.lacks = out.lacks || more.lacks || !ok && !forOthers(included, kind)
 	}
 	return out, true
+}
+
+// forOthers: by its name, Debian's common-session holds no modules of another
+// type.
+func forOthers(file, kind string) bool {
+	of, common := strings.CutPrefix(file, "common-")
+	return common && !strings.HasPrefix(of, kind)
 }
 
 // pamFields cuts a line into words; [brackets] hold one word together.
@@ -77,14 +93,25 @@ func pamFields(text string) []string {
 	return out
 }
 
-// firstStack returns the stack of the first service that the export has.
-func (e *export) firstStack(kind string, services ...string) []module {
-	for _, s := range services {
-		if modules, ok := e.stack(s, kind, nil); ok && len(modules) > 0 {
-			return modules
+// firstStack returns the stack of the first service that the export has, or
+// else of the first file that services share, to which each may add.
+func (e *export) firstStack(kind string, services, shared []string) stack {
+	for i, file := range slices.Concat(services, shared) {
+		found, ok := e.stackOf(file, kind, nil)
+		if !ok || len(found.modules) == 0 && !found.lacks {
+			continue
 		}
+		origin := estate.Origin{File: e.root + "/etc/pam.d/" + file}
+		switch {
+		case found.lacks:
+			e.notes.Remark(origin, "a file that this one includes is not in the export: what it holds of the %s modules is unknown; copy all of etc/pam.d", kind)
+		case i >= len(services):
+			e.notes.Remark(origin, "the services that share this file (such as %s) are not in the export: which %s modules they add is unknown; copy all of etc/pam.d", services[0], kind)
+			found.lacks = true
+		}
+		return found
 	}
-	return nil
+	return stack{}
 }
 
 func find(modules []module, name string) *module {
@@ -98,26 +125,31 @@ func find(modules []module, name string) *module {
 
 // pam reads what the PAM stacks say of passwords, history and lockout.
 func (e *export) pam() {
-	passwords := e.firstStack("password", "passwd", "common-password", "system-auth", "password-auth")
-	signIn := e.firstStack("auth", "login", "common-auth", "system-auth", "password-auth", "sshd")
-	if passwords != nil {
+	passwords := e.firstStack("password", []string{"passwd"}, []string{"common-password", "system-auth", "password-auth"})
+	signIn := e.firstStack("auth", []string{"login", "sshd"}, []string{"common-auth", "system-auth", "password-auth"})
+	if len(passwords.modules) > 0 {
 		e.complexity(passwords)
 		e.history(passwords)
-	} else {
+	} else if !passwords.lacks {
 		e.notes.Remark(estate.Origin{File: e.root + "/etc/pam.d"}, "no PAM stack for passwords is in the export: complexity and history are unknown; copy etc/pam.d too")
 	}
-	if signIn == nil {
-		e.notes.Remark(estate.Origin{File: e.root + "/etc/pam.d"}, "no PAM stack for signing in is in the export: the lockout is unknown; copy etc/pam.d too")
+	if len(signIn.modules) == 0 {
+		if !signIn.lacks {
+			e.notes.Remark(estate.Origin{File: e.root + "/etc/pam.d"}, "no PAM stack for signing in is in the export: the lockout is unknown; copy etc/pam.d too")
+		}
 		return
 	}
 	e.faillock(signIn)
 	e.plainFactors(signIn)
-	if m := find(signIn, "pam_unix"); m != nil {
+	if m := find(signIn.modules, "pam_unix"); m != nil {
 		_, nullok := m.arg("nullok")
 		e.set("blank_allowed", setting.YesNo(nullok), m.origin)
 	}
-	origin := signIn[0].origin
-	if m := find(signIn, "pam_lastlog"); m != nil {
+	e.lastlog(signIn)
+}
+
+func (e *export) lastlog(signIn stack) {
+	if m := find(signIn.modules, "pam_lastlog"); m != nil {
 		if value, ok := m.arg("inactive"); ok {
 			if n, ok := cNumber(value); ok {
 				e.set("dormant_after", days(n), m.origin)
@@ -125,6 +157,10 @@ func (e *export) pam() {
 			}
 		}
 	}
+	if signIn.lacks {
+		return
+	}
+	origin := signIn.modules[0].origin
 	origin.Text = "no pam_lastlog with inactive= in the stack"
 	e.set("dormant_after", setting.OffValue, origin)
 }
@@ -132,24 +168,32 @@ func (e *export) pam() {
 // oneFactor are modules that ask for nothing beside the password.
 var oneFactor = []string{"pam_unix", "pam_faillock", "pam_deny", "pam_permit", "pam_faildelay", "pam_nologin", "pam_group", "pam_env", "pam_securetty", "pam_succeed_if", "pam_cap", "pam_lastlog", "pam_shells", "pam_rootok", "pam_tally2", "pam_localuser"}
 
+// notAsked remarks on a file of settings that the export lacks.
+func (e *export) notAsked(file, by, what string) {
+	e.notes.Remark(estate.Origin{File: e.root + "/" + file}, "%s reads this file, and it is not in the export: %s unknown; copy it, or put an empty file there if the host has none", by, what)
+}
+
 // plainFactors: a stack of modules that know passwords only has no second
 // factor; any other module leaves it unknown.
-func (e *export) plainFactors(signIn []module) {
-	for _, m := range signIn {
+func (e *export) plainFactors(signIn stack) {
+	if signIn.lacks {
+		return
+	}
+	for _, m := range signIn.modules {
 		if !slices.Contains(oneFactor, m.name) {
 			return
 		}
 	}
-	origin := signIn[0].origin
+	origin := signIn.modules[0].origin
 	origin.Text = "no module in the stack asks for anything but a password"
 	e.set("second_factor", setting.ChoiceAt(0), origin)
 }
 
-func (e *export) history(passwords []module) {
-	best, origin := int64(0), passwords[0].origin
+func (e *export) history(passwords stack) {
+	best, origin := int64(0), passwords.modules[0].origin
 	origin.Text = "no pam_pwhistory and no remember= in the stack"
-	for i := range passwords {
-		m := &passwords[i]
+	for i := range passwords.modules {
+		m := &passwords.modules[i]
 		if m.name != "pam_pwhistory" && m.name != "pam_unix" {
 			continue
 		}
@@ -162,15 +206,17 @@ func (e *export) history(passwords []module) {
 			best, origin = n, m.origin
 		}
 	}
-	if best == 0 {
+	switch {
+	case best > 0:
+		e.set("history", setting.Count(best), origin)
+	case !passwords.lacks:
 		e.set("history", setting.OffValue, origin)
-		return
 	}
-	e.set("history", setting.Count(best), origin)
 }
 
 // lockRule is what faillock needs to judge a tally.
 type lockRule struct {
+	known    bool
 	on       bool
 	attempts int64
 	window   int64 // seconds
@@ -178,22 +224,30 @@ type lockRule struct {
 	denyRoot bool
 }
 
-func (e *export) faillock(signIn []module) {
-	m := find(signIn, "pam_faillock")
+func (e *export) faillock(signIn stack) {
+	const file = "etc/security/faillock.conf"
+	m := find(signIn.modules, "pam_faillock")
 	if m == nil {
-		origin := signIn[0].origin
-		origin.Text = "no pam_faillock in the stack"
-		e.set("lockout_attempts", setting.OffValue, origin)
+		if !signIn.lacks {
+			origin := signIn.modules[0].origin
+			origin.Text = "no pam_faillock in the stack"
+			e.set("lockout_attempts", setting.OffValue, origin)
+			e.lock.known = true
+		}
 		return
 	}
-	settings := e.keyFile("etc/security/faillock.conf", nil)
-	for i := range signIn {
-		if signIn[i].name != "pam_faillock" {
+	settings := e.keyFile(file, nil)
+	if !e.exists(file) {
+		e.notAsked(file, "pam_faillock", "the lockout is")
+		return
+	}
+	for i := range signIn.modules {
+		if signIn.modules[i].name != "pam_faillock" {
 			continue
 		}
-		for _, a := range signIn[i].args {
+		for _, a := range signIn.modules[i].args {
 			k, v, _ := strings.Cut(a, "=")
-			settings[k] = found{v, signIn[i].origin}
+			settings[k] = found{v, signIn.modules[i].origin}
 		}
 	}
 	read := func(key string, fallback int64) (int64, estate.Origin) {
@@ -210,7 +264,7 @@ func (e *export) faillock(signIn []module) {
 		return n, f.origin
 	}
 	attempts, where := read("deny", 3)
-	e.lock = lockRule{on: attempts > 0, attempts: attempts}
+	e.lock = lockRule{known: true, on: attempts > 0, attempts: attempts}
 	if attempts <= 0 {
 		e.set("lockout_attempts", setting.OffValue, where)
 		return

@@ -79,9 +79,10 @@ func (q *pwquality) number(key string, fallback int64) (int64, estate.Origin) {
 }
 
 // complexity reads what a new password must be like.
-func (e *export) complexity(passwords []module) {
-	origin := passwords[0].origin
-	unix := find(passwords, "pam_unix")
+func (e *export) complexity(passwords stack) {
+	const file = "etc/security/pwquality.conf"
+	origin := passwords.modules[0].origin
+	unix := find(passwords.modules, "pam_unix")
 	least := int64(6) // of pam_unix
 	if unix != nil {
 		origin = unix.origin
@@ -97,9 +98,15 @@ func (e *export) complexity(passwords []module) {
 		}
 	}
 	e.known(origin)
-	m := find(passwords, "pam_pwquality")
-	if m == nil {
+	m := find(passwords.modules, "pam_pwquality")
+	switch {
+	case m == nil && passwords.lacks:
+		return
+	case m == nil:
 		e.withoutQuality(least, origin)
+		return
+	case !e.exists(file): // which may also say that nothing is enforced
+		e.notAsked(file, "pam_pwquality", "what it asks of passwords is")
 		return
 	}
 	q := e.pwqualityOf(m)
