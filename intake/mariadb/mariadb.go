@@ -381,11 +381,12 @@ func (e *export) fill(a *estate.Account, row *rows.Row, p *privileges) {
 	user := row.Plain("User")
 	a.Login = user + "@" + row.Plain("Host")
 	a.Groups, a.GroupsKnown = e.roles(a.Login, a.Groups), e.hasRoles
-	privileged := p.powerful()
+	privileged, given := p.powerful(), e.hasRoles && p.Access != ""
 	for _, g := range a.Groups {
 		privileged = privileged || e.power[g]
+		given = given && e.isRole[g]
 	}
-	if a.Privileged = estate.TriOf(privileged); !privileged && (!e.hasRoles || p.Access == "") {
+	if a.Privileged = estate.TriOf(privileged); !privileged && !given {
 		a.Privileged = estate.Unknown
 	}
 	switch user {

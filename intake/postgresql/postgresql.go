@@ -75,6 +75,7 @@ type export struct {
 	hasMembers bool
 	rule       int                 // the last rule of access that was read
 	member     map[string][]string // of a role: the roles that it is a member of
+	tabled     map[string]bool     // roles that the table has
 	super      map[string]bool
 	notes      estate.Notes
 }
@@ -83,7 +84,7 @@ func open(r *intake.Request) (check.Export, error) {
 	if len(r.From) != 1 {
 		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System + "\" is read as postgresql, which takes one folder under \"from\""}
 	}
-	e := &export{request: r, folder: r.From[0], system: r.NewSystem(), member: map[string][]string{}, super: map[string]bool{}}
+	e := &export{request: r, folder: r.From[0], system: r.NewSystem(), member: map[string][]string{}, tabled: map[string]bool{}, super: map[string]bool{}}
 	e.system.Chooses = estate.ChooseSingle
 	e.system.Policies = []estate.Policy{{Name: server, Origin: estate.Origin{File: e.folder}}}
 	e.system.Default = server
@@ -113,11 +114,10 @@ func open(r *intake.Request) (check.Export, error) {
 			return nil, err
 		}
 	}
-	known := map[string]bool{}
 	limits := false
 	err := rows.Read(r, e.roles, &estate.Notes{}, func(row *rows.Row) error {
-		known[name(row)] = true
 		limits = limits || row.Has("rolconnlimit")
+		e.tabled[name(row)] = true
 		if row.True("rolsuper") || row.True("usesuper") {
 			e.super[name(row)] = true
 		}
@@ -127,7 +127,7 @@ func open(r *intake.Request) (check.Export, error) {
 		e.notes.Remark(estate.Origin{File: e.roles}, "the table has no column rolconnlimit: a role that may have no connection at all reads as enabled")
 	}
 	if !strings.HasPrefix(path.Base(e.roles), "shadow") { // which lists only roles that sign in
-		e.missingRoles(known)
+		e.missingRoles()
 	}
 	return e, err
 }
@@ -139,18 +139,18 @@ func (e *export) roleColumns() []string {
 	case "authid":
 		return []string{"rolname", "rolsuper", "rolcanlogin", "rolvaliduntil", "rolpassword"}
 	case "roles":
-		return []string{"rolname", "rolsuper", "rolcanlogin", "rolvaliduntil"}
+		return []string{"rolname", "rolsuper", "rolcanlogin", "rolconnlimit", "rolvaliduntil"}
 	}
 	return []string{"usename", "usesuper", "valuntil"}
 }
 
 // missingRoles notes roles that have members and are not in the table: what
 // they give their members is unknown.
-func (e *export) missingRoles(known map[string]bool) {
+func (e *export) missingRoles() {
 	missing := map[string]bool{}
 	for _, roles := range e.member {
 		for _, role := range roles {
-			if !known[role] && !strings.HasPrefix(role, "pg_") {
+			if !e.given(role) {
 				missing[role] = true
 			}
 		}
@@ -159,6 +159,9 @@ func (e *export) missingRoles(known map[string]bool) {
 		e.notes.Remark(estate.Origin{File: e.roles}, "the role %q has members and is not in the table; what it gives them is unknown", role)
 	}
 }
+
+// given reports whether what a role gives its members is known.
+func (e *export) given(role string) bool { return e.tabled[role] || strings.HasPrefix(role, "pg_") }
 
 func (e *export) System() *estate.System { return e.system }
 func (e *export) Notes() *estate.Notes   { return &e.notes }
@@ -344,11 +347,12 @@ func (e *export) fill(a *estate.Account, row *rows.Row, password string, hasPass
 	limited := row.Plain("rolconnlimit") == "0"
 	a.Enabled = estate.TriOf(signsIn && !limited)
 	a.Locked, a.MustChange, a.NeverExpires, a.CannotChange, a.BlankAllowed, a.Blank = estate.No, estate.No, estate.No, estate.No, estate.No, estate.No
-	super := e.super[a.Login] || row.True("rolcreaterole")
+	super, given := e.super[a.Login] || row.True("rolcreaterole"), e.hasMembers
 	for _, g := range a.Groups {
 		super = super || e.super[g] || slices.Contains(outOfServer, g)
+		given = given && e.given(g)
 	}
-	if super || e.hasMembers && (row.Has("rolcreaterole") || row.Has("usesuper")) {
+	if super || given && (row.Has("rolcreaterole") || row.Has("usesuper")) {
 		a.Privileged = estate.TriOf(super)
 	}
 	if row.Plain("oid") == "10" || row.Plain("usesysid") == "10" || a.Login == "postgres" {
