@@ -7,18 +7,25 @@ import (
 	"os/exec"
 	"path/filepath"
 	"testing"
+
+	"yewcone/cli"
 )
+
+// asTool is the environment variable that makes the test binary the program,
+// so that the tests run again when any package of it changes.
+const asTool = "YEWCONE_TEST_BINARY_IS_THE_TOOL"
+
+func TestMain(m *testing.M) {
+	if os.Getenv(asTool) != "" {
+		os.Exit(cli.Main(os.Args, os.Stdin, os.Stdout, os.Stderr))
+	}
+	os.Exit(m.Run())
+}
 
 // TestSameCounts: in every form and shape, the program finds as many accounts
 // under each rule as the yardstick counts, and says so on any number of
 // processors in the same bytes.
 func TestSameCounts(t *testing.T) {
-	program := filepath.Join(t.TempDir(), "yewcone")
-	build := exec.Command("go", "build", "-o", program, "../cmd/yewcone")
-	build.Env = append(os.Environ(), "CGO_ENABLED=0")
-	if out, err := build.CombinedOutput(); err != nil {
-		t.Fatalf("%v\n%s", err, out)
-	}
 	var first *counts
 	for form, list := range shapes {
 		for _, shape := range list {
@@ -37,8 +44,8 @@ func TestSameCounts(t *testing.T) {
 				if *want != *first {
 					t.Errorf("the yardstick counts %v here and %v elsewhere", *want, *first)
 				}
-				one := checked(t, program, folder, "1")
-				if four := checked(t, program, folder, "4"); string(one) != string(four) {
+				one := checked(t, folder, "1")
+				if four := checked(t, folder, "4"); string(one) != string(four) {
 					t.Error("the result on four processors is not that on one")
 				}
 				got := reaches(t, one)
@@ -52,10 +59,11 @@ func TestSameCounts(t *testing.T) {
 	}
 }
 
-func checked(t *testing.T, program, folder, jobs string) []byte {
+func checked(t *testing.T, folder, jobs string) []byte {
 	t.Helper()
 	out := filepath.Join(folder, "result-"+jobs+".json")
-	c := exec.Command(program, "check", "--estate", folder, "--format", "json", "--out", out, "--jobs", jobs)
+	c := exec.Command(os.Args[0], "check", "--estate", folder, "--format", "json", "--out", out, "--jobs", jobs)
+	c.Env = append(os.Environ(), asTool+"=1")
 	text, err := c.CombinedOutput()
 	var ended *exec.ExitError
 	if !errors.As(err, &ended) || ended.ExitCode() != 1 || len(text) > 0 {

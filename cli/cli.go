@@ -12,6 +12,7 @@ import (
 	"runtime/debug"
 	"strings"
 	"time"
+	_ "time/tzdata" // mappings name time zones, and not every host has the list
 
 	"github.com/urfave/cli/v3"
 	"golang.org/x/term"

@@ -16,29 +16,24 @@ import (
 
 var update = flag.Bool("update", false, "write what the program prints into the scripts")
 
-// tool is the program under test, built once.
-var tool string
+// asTool is the environment variable that makes the test binary the program:
+// so that tests are run again when any package of it changes, and the race
+// detector and coverage see what it does.
+const asTool = "YEWCONE_TEST_BINARY_IS_THE_TOOL"
 
 func TestMain(m *testing.M) {
+	if os.Getenv(asTool) != "" {
+		os.Exit(Main(os.Args, os.Stdin, os.Stdout, os.Stderr))
+	}
 	flag.Parse()
-	folder, err := os.MkdirTemp("", "yewcone-test-*")
-	if err != nil {
-		panic(err)
+	if f := flag.Lookup("test.gocoverdir"); f != nil && f.Value.String() != "" {
+		os.Setenv("GOCOVERDIR", f.Value.String())
 	}
-	tool = filepath.Join(folder, "yewcone")
-	build := exec.Command("go", "build", "-o", tool, "../cmd/yewcone")
-	build.Env = append(os.Environ(), "CGO_ENABLED=0")
-	if out, err := build.CombinedOutput(); err != nil {
-		fmt.Fprintf(os.Stderr, "cannot build the program: %s\n%s", err, out)
-		os.Exit(1)
-	}
-	code := m.Run()
-	os.RemoveAll(folder)
-	os.Exit(code)
+	os.Exit(m.Run())
 }
 
 // TestScripts runs testdata/script/*.txtar: archives in the txtar form whose
-// names are steps:
+// names are steps, with the test binary as the program:
 //
 //	-- file NAME --       the lines below are written to NAME
 //	-- demo --            the demo estate is written here
@@ -213,9 +208,9 @@ func runTool(t *testing.T, folder string, args ...string) (stdout, stderr string
 func runWith(t *testing.T, folder, stdin string, args ...string) (stdout, stderr string, code int) {
 	t.Helper()
 	var out, errs bytes.Buffer
-	c := exec.Command(tool, args...)
+	c := exec.Command(os.Args[0], args...)
 	c.Dir, c.Stdin, c.Stdout, c.Stderr = folder, strings.NewReader(stdin), &out, &errs
-	c.Env = append(os.Environ(), "NO_COLOR=", "TZ=Pacific/Auckland")
+	c.Env = append(os.Environ(), asTool+"=1", "NO_COLOR=", "TZ=Pacific/Auckland")
 	err := c.Run()
 	var exit *exec.ExitError
 	if err != nil && !errors.As(err, &exit) {

@@ -4,7 +4,6 @@ package main
 
 import (
 	"os"
-	_ "time/tzdata" // mappings name time zones, and not every host has the list
 
 	"yewcone/cli"
 )
