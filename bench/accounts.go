@@ -15,11 +15,14 @@ var columns = []string{
 }
 
 var (
-	firstNames = []string{"Ada", "Bryn", "Cora", "Davin", "Esme", "Fern", "Gareth", "Hettie", "Idris", "Juno", "Kester", "Lowri", "Merrin", "Nell", "Osric", "Petra"}
-	lastNames  = []string{"Anchorley", "Brackwater", "Capstan", "Dunelow", "Estuary", "Farewell", "Gannetry", "Harbourne", "Inkpen", "Jettison", "Keelby", "Lanyard"}
-	units      = []string{"Fleet/Deck/Marrowby Star", "Fleet/Deck/Sound Gull", "Fleet/Engine/Marrowby Star", "Shore/Ticket office", "Shore/Cargo", "Shore/Accounts", "Shore/Systems", "Fleet/Catering/Sound Gull"}
-	roles      = []string{"deck crew", "engineer", "ticket clerk", "cargo planner", "bookkeeper", "administrator", "steward", "master"}
-	kinds      = []string{"person", "person", "person", "person", "person", "person", "service", "shared"}
+	firstNames = []string{"Ada", "Bryn", "Cora", "Davin", "Esme", "Fern", "Gareth", "Hettie", "Idris", "Juno", "Kester",
+		"Lowri", "Merrin", "Nell", "Osric", "Petra"}
+	lastNames = []string{"Anchorley", "Brackwater", "Capstan", "Dunelow", "Estuary", "Farewell", "Gannetry", "Harbourne",
+		"Inkpen", "Jettison", "Keelby", "Lanyard"}
+	units = []string{"Fleet/Deck/Marrowby Star", "Fleet/Deck/Sound Gull", "Fleet/Engine/Marrowby Star",
+		"Shore/Ticket office", "Shore/Cargo", "Shore/Accounts", "Shore/Systems", "Fleet/Catering/Sound Gull"}
+	roles = []string{"deck crew", "engineer", "ticket clerk", "cargo planner", "bookkeeper", "administrator", "steward", "master"}
+	kinds = []string{"person", "person", "person", "person", "person", "person", "service", "shared"}
 )
 
 // maker makes made-up accounts, the same ones each time.

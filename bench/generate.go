@@ -142,7 +142,8 @@ func writeEstate(folder, file, form string) error {
 	case "ldif":
 		yes, no, dates, rows = "TRUE", "FALSE", "generalized time", "    rows: marrowbyAccount\n"
 	}
-	mapping := fmt.Sprintf("mapping: Generated accounts\ndates: %s\nyes: %q\nno: %q\naccounts:\n  - file: %s\n%s    fixed: {password_usable: yes}\n    take:\n", dates, yes, no, file, rows)
+	mapping := fmt.Sprintf("mapping: Generated accounts\ndates: %s\nyes: %q\nno: %q\naccounts:\n  - file: %s\n%s    fixed: "+
+		"{password_usable: yes}\n    take:\n", dates, yes, no, file, rows)
 	for _, pair := range [][2]string{
 		{"login", "login"}, {"display_name", "name"}, {"email", "mail"}, {"employee_no", "employee"}, {"unit", "unit"},
 		{"roles", "role"}, {"kind", "type"}, {"enabled", "active"}, {"locked", "locked"}, {"must_change", "must_change"},
@@ -155,7 +156,8 @@ func writeEstate(folder, file, form string) error {
 	for _, c := range conditions {
 		rules += fmt.Sprintf("  - id: %s\n    forbid: %s\n    severity: low\n    because: the yardstick counts the same\n", c.name, c.text)
 	}
-	estate := "estate: Bench\nas_of: 2026-11-23 06:00\nsystems:\n  accounts:\n    export: {read: mapping, from: " + file + ", mapping: mapping.yaml}\n    privileged: '\"administrator\" in roles'\n    rules: bench\n"
+	estate := "estate: Bench\nas_of: 2026-11-23 06:00\nsystems:\n  accounts:\n    export: {read: mapping, from: " + file +
+		", mapping: mapping.yaml}\n    privileged: '\"administrator\" in roles'\n    rules: bench\n"
 	if err := os.MkdirAll(filepath.Join(folder, "rules"), 0o755); err != nil {
 		return err
 	}

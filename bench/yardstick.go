@@ -53,18 +53,24 @@ var conditions = []struct {
 	name, text string
 	holds      func(*row) bool
 }{
-	{"never-expires", `enabled and never_expires and kind == "person"`, func(r *row) bool { return r.Active && r.NeverExpires && r.Type == "person" }},
-	{"old-password", `enabled and kind == "person" and password_age > days(365)`, func(r *row) bool { return r.Active && r.Type == "person" && r.passwordOver(365) }},
+	{"never-expires", `enabled and never_expires and kind == "person"`,
+		func(r *row) bool { return r.Active && r.NeverExpires && r.Type == "person" }},
+	{"old-password", `enabled and kind == "person" and password_age > days(365)`,
+		func(r *row) bool { return r.Active && r.Type == "person" && r.passwordOver(365) }},
 	{"one-factor", `privileged and enabled and not second_factor`, func(r *row) bool { return r.admin() && r.Active && !r.SecondFactor }},
 	{"idle", `enabled and idle > days(90)`, func(r *row) bool { return r.Active && r.idleOver(90) }},
-	{"unused", `enabled and never_signed_in and account_age > days(30)`, func(r *row) bool { return r.Active && r.LastSignIn == "" && r.made30() }},
+	{"unused", `enabled and never_signed_in and account_age > days(30)`,
+		func(r *row) bool { return r.Active && r.LastSignIn == "" && r.made30() }},
 	{"locked", `locked and enabled`, func(r *row) bool { return r.Locked && r.Active }},
 	{"first-password", `must_change and password_age > days(14)`, func(r *row) bool { return r.MustChange && r.passwordOver(14) }},
 	{"for-ever-admin", `privileged and never_expires`, func(r *row) bool { return r.admin() && r.NeverExpires }},
-	{"old-service", `kind == "service" and password_age > days(730)`, func(r *row) bool { return r.Type == "service" && r.passwordOver(730) }},
-	{"fleet-one-factor", `under(unit, "Fleet") and enabled and not second_factor`, func(r *row) bool { return r.under("Fleet") && r.Active && !r.SecondFactor }},
+	{"old-service", `kind == "service" and password_age > days(730)`,
+		func(r *row) bool { return r.Type == "service" && r.passwordOver(730) }},
+	{"fleet-one-factor", `under(unit, "Fleet") and enabled and not second_factor`,
+		func(r *row) bool { return r.under("Fleet") && r.Active && !r.SecondFactor }},
 	{"test", `login startsWith "test-" and enabled`, func(r *row) bool { return strings.HasPrefix(r.Login, "test-") && r.Active }},
-	{"shared-office", `kind == "shared" and email contains "Keelby" and not locked`, func(r *row) bool { return r.Type == "shared" && strings.Contains(r.Mail, "Keelby") && !r.Locked }},
+	{"shared-office", `kind == "shared" and email contains "Keelby" and not locked`,
+		func(r *row) bool { return r.Type == "shared" && strings.Contains(r.Mail, "Keelby") && !r.Locked }},
 }
 
 // counts are how many accounts meet each condition, in their order.
@@ -131,8 +137,10 @@ func countCSV(f io.Reader) (*counts, error) {
 			return nil, err
 		}
 		r := row{
-			Login: v[0], Name: v[1], Mail: v[2], Employee: v[3], Unit: v[4], Role: v[5], Type: v[6], Active: v[7] == "yes", Locked: v[8] == "yes",
-			MustChange: v[9] == "yes", NeverExpires: v[10] == "yes", SecondFactor: v[11] == "yes", Created: v[12], PasswordSet: v[13], LastSignIn: v[14],
+			Login: v[0], Name: v[1], Mail: v[2], Employee: v[3], Unit: v[4], Role: v[5], Type: v[6], Active: v[7] == "yes",
+			Locked:     v[8] == "yes",
+			MustChange: v[9] == "yes", NeverExpires: v[10] == "yes", SecondFactor: v[11] == "yes", Created: v[12],
+			PasswordSet: v[13], LastSignIn: v[14],
 		}
 		if err := r.readDates(time.RFC3339); err != nil {
 			return nil, err

@@ -75,7 +75,8 @@ func accept(c *cli.Command, stdout io.Writer) error {
 	if err != nil {
 		return err
 	}
-	x := rules.Exception{System: f.System, Rule: f.Rule, Setting: f.Setting, Policy: f.Policy, Because: c.String("because"), Owner: c.String("owner"), Until: until}
+	x := rules.Exception{System: f.System, Rule: f.Rule, Setting: f.Setting, Policy: f.Policy, Because: c.String("because"),
+		Owner: c.String("owner"), Until: until}
 	if f.OnAccount {
 		x.Policy, x.Value = rules.OnAccount, f.Value
 	}
@@ -90,7 +91,8 @@ func accept(c *cli.Command, stdout io.Writer) error {
 	if err := appendException(path, &x, accounts); err != nil {
 		return err
 	}
-	fmt.Fprintf(stdout, "Accepted until %s: %s: %s\nThe exception stands at the end of %s.\n", until.Format(time.DateOnly), f.System, shown(errors.New(f.Sentence)), path)
+	fmt.Fprintf(stdout, "Accepted until %s: %s: %s\nThe exception stands at the end of %s.\n", until.Format(time.DateOnly),
+		f.System, shown(errors.New(f.Sentence)), path)
 	return nil
 }
 
@@ -103,7 +105,8 @@ func findingWith(r *check.Result, fingerprint string) (*check.Finding, error) {
 	}
 	for i := range r.Accepted {
 		if r.Accepted[i].Fingerprint == fingerprint {
-			return nil, fmt.Errorf("the finding %s is accepted already, until %s", fingerprint, r.Accepted[i].Exception.Until.Format(time.DateOnly))
+			return nil, fmt.Errorf("the finding %s is accepted already, until %s", fingerprint,
+				r.Accepted[i].Exception.Until.Format(time.DateOnly))
 		}
 	}
 	return nil, fmt.Errorf("no finding has the fingerprint %q; \"yewcone check --details\" shows them", fingerprint)
@@ -123,7 +126,8 @@ func appendException(path string, x *rules.Exception, accounts string) error {
 		text += "\n"
 	}
 	text += x.YAML(accounts)
-	if _, err := rules.ReadExceptions(estatefolder.ExceptionsFile, []byte(text), func(_, _ strictyaml.Text) error { return nil }); err != nil {
+	if _, err := rules.ReadExceptions(estatefolder.ExceptionsFile, []byte(text),
+		func(_, _ strictyaml.Text) error { return nil }); err != nil {
 		return fmt.Errorf("the exception cannot be added to the end of the file; add it by hand:\n%s\n%w", x.YAML(accounts), err)
 	}
 	return whole.Write(path, func(w io.Writer) error {

@@ -121,7 +121,8 @@ func openEstate(c *cli.Command, systems []string) (*opened, error) {
 		return nil, err
 	}
 	garbage(subjects, e.Across(systems))
-	return &opened{e, subjects, check.Options{Catalogue: catalogue, Examples: 5, Bear: int(c.Int("bear")), Jobs: int(c.Int("jobs")), ValueOf: e.ValueOf(asOf), Across: e.Across(systems)}}, nil
+	return &opened{e, subjects, check.Options{Catalogue: catalogue, Examples: 5, Bear: int(c.Int("bear")),
+		Jobs: int(c.Int("jobs")), ValueOf: e.ValueOf(asOf), Across: e.Across(systems)}}, nil
 }
 
 // garbage makes the collector run more often where much is kept, so that what

@@ -80,15 +80,18 @@ func shown(err error) string {
 }
 
 func newApp(stdout, stderr io.Writer) *cli.Command {
-	commands := []*cli.Command{demoCommand(), initCommand(), intakeCommand(), checkCommand(), gapsCommand(), reportCommand(), whyCommand(), tryCommand(), deriveCommand(), mintCommand(), spaceCommand(), acceptCommand(), checksCommand(), rulesCommand(), settingsCommand(), factsCommand(), manualCommand()}
+	commands := []*cli.Command{demoCommand(), initCommand(), intakeCommand(), checkCommand(), gapsCommand(),
+		reportCommand(), whyCommand(), tryCommand(), deriveCommand(), mintCommand(), spaceCommand(), acceptCommand(),
+		checksCommand(), rulesCommand(), settingsCommand(), factsCommand(), manualCommand()}
 	for _, c := range commands {
 		c.OnUsageError = usageError
 		c.CustomHelpTemplate = commandHelp
 	}
 	return &cli.Command{
-		Name:                  "yewcone",
-		Usage:                 "check the password settings of many systems against your rules",
-		Description:           "Write down what must hold for passwords on each system, bring the systems' exports,\nand see what falls short, account by account, and what the exports do not say.",
+		Name:  "yewcone",
+		Usage: "check the password settings of many systems against your rules",
+		Description: "Write down what must hold for passwords on each system, bring the systems' exports,\nand " +
+			"see what falls short, account by account, and what the exports do not say.",
 		Version:               Version(),
 		EnableShellCompletion: true,
 		Commands:              commands,

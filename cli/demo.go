@@ -76,7 +76,8 @@ into DIR or this folder. What exists is not overwritten.
 			if err := demo.WriteStart(folder); err != nil {
 				return err
 			}
-			fmt.Fprintf(c.Root().Writer, "A new estate is in %s: begin with estate.yaml, then \"yewcone check --estate %s\".\n", folder, folder)
+			fmt.Fprintf(c.Root().Writer, "A new estate is in %s: begin with estate.yaml, then \"yewcone check --estate "+
+				"%s\".\n", folder, folder)
 			return nil
 		},
 	}

@@ -19,18 +19,26 @@ func TestDraft(t *testing.T) {
 		right    []string // settings as the service has them
 		toMend   string
 	}{
-		{"../../../demo/estate/exports/rota", []string{"settings.csv", "roles.csv", "users.csv"}, "own before role", "2400 accounts", []string{
-			"min_length 10", "max_length 64", "max_age 3 months", "min_age 12 hours", "history 8", "lockout_attempts 6", "lockout_window 15 minutes", "lockout_duration until unlocked",
-			"warn_before 10 days", "login_barred contained", "common_barred yes", "idle_timeout 30 minutes", "dormant_after never", "change_at_first_use yes",
-		}, "nothing"},
+		{"../../../demo/estate/exports/rota", []string{"settings.csv", "roles.csv", "users.csv"}, "own before role",
+			"2400 accounts", []string{
+				"min_length 10", "max_length 64", "max_age 3 months", "min_age 12 hours", "history 8", "lockout_attempts 6",
+				"lockout_window 15 minutes", "lockout_duration until unlocked",
+				"warn_before 10 days", "login_barred contained", "common_barred yes", "idle_timeout 30 minutes",
+				"dormant_after never", "change_at_first_use yes",
+			}, "nothing"},
 		{"cargo", []string{"manifests.xlsx"}, "own before strictest role", "180 accounts", []string{
-			"min_length 9", "min_classes 3", "max_age 1440 hours", "min_age none", "history 5", "lockout_attempts 5", "lockout_window 30 minutes", "lockout_duration until unlocked", "idle_timeout never", "dormant_after 4 months",
+			"min_length 9", "min_classes 3", "max_age 1440 hours", "min_age none", "history 5", "lockout_attempts 5",
+			"lockout_window 30 minutes", "lockout_duration until unlocked", "idle_timeout never",
+			"dormant_after 4 months",
 		}, "what 1 means for the second step; which states are locked"},
 		{"gangway", []string{"gangway-1.json"}, "single", "60 accounts", []string{
-			"min_length 4", "max_length 6", "min_distinct 2", "history none", "max_age 183 days", "lockout_attempts 3", "lockout_window never", "lockout_duration 10 minutes",
+			"min_length 4", "max_length 6", "min_distinct 2", "history none", "max_age 183 days", "lockout_attempts 3",
+			"lockout_window never", "lockout_duration 10 minutes",
 		}, "the holders that the age does not reach; the end of a lock"},
 		{"partners", []string{"settings.json", "users-001.json"}, "own before role", "100 accounts", []string{
-			"min_length 12", "max_length none", "min_upper 1", "min_lower 1", "min_digits 1", "min_symbols none", "max_age 365 days", "min_age 1 hour", "history 10", "lockout_attempts 8", "lockout_window 10 minutes", "lockout_duration 30 minutes", "session_limit 8 hours",
+			"min_length 12", "max_length none", "min_upper 1", "min_lower 1", "min_digits 1", "min_symbols none",
+			"max_age 365 days", "min_age 1 hour", "history 10", "lockout_attempts 8", "lockout_window 10 minutes",
+			"lockout_duration 30 minutes", "session_limit 8 hours",
 		}, "the second page of users; which words mean that a second factor is enrolled"},
 	} {
 		folder := t.TempDir()
@@ -43,7 +51,8 @@ func TestDraft(t *testing.T) {
 		if code != 0 {
 			t.Fatalf("%s: exit %d\n%s", c.folder, code, stderr)
 		}
-		estate := "estate: Draft\nas_of: 2026-11-23 06:00\nsystems:\n  app:\n    export: {read: mapping, from: [" + strings.Join(c.files, ", ") + "], mapping: draft.yaml}\n    chooses: " + c.chooses + "\n"
+		estate := "estate: Draft\nas_of: 2026-11-23 06:00\nsystems:\n  app:\n    export: {read: mapping, from: [" +
+			strings.Join(c.files, ", ") + "], mapping: draft.yaml}\n    chooses: " + c.chooses + "\n"
 		for name, text := range map[string]string{"draft.yaml": draft, "estate.yaml": estate} {
 			if err := os.WriteFile(filepath.Join(folder, name), []byte(text), 0o600); err != nil {
 				t.Fatal(err)
@@ -92,9 +101,13 @@ func TestDraftOfTrees(t *testing.T) {
 	for name, data := range map[string]string{
 		"a.ndjson": `{"user":"amund","name":{"full":"Amund K"},"active":true,"lastLogin":"2026-03-01T08:00:00Z","password_set":"2026-01-01T08:00:00Z"}` + "\n" +
 			`{"user":"bea","name":{"full":"Bea Q"},"active":false,"lastLogin":"2026-03-02T08:00:00Z","password_set":"2026-01-02T08:00:00Z"}` + "\n",
-		"a.ldif": "dn: ou=x\nobjectClass: top\nobjectClass: organizationalUnit\n\ndn: user=amund,ou=x\nobjectClass: top\nobjectClass: crew\nuser: amund\nactive: TRUE\nlastLogin: 20260301080000Z\npasswordSet: 20260101080000Z\n\n" +
-			"dn: user=bea,ou=x\nobjectClass: top\nobjectClass: crew\nuser: bea\nactive: FALSE\nlastLogin: 20260302080000Z\npasswordSet: 20260102080000Z\n\n",
-		"a.xml": `<ship><made>2026</made><crew><person user="amund"><state active="yes"/><lastLogin>2026-03-01T08:00:00Z</lastLogin><passwordSet>2026-01-01T08:00:00Z</passwordSet></person>` + "\n" +
+		"a.ldif": "dn: ou=x\nobjectClass: top\nobjectClass: organizationalUnit\n\ndn: user=amund,ou=x\nobjectClass: " +
+			"top\nobjectClass: crew\nuser: amund\nactive: TRUE\nlastLogin: 20260301080000Z\npasswordSet: " +
+			"20260101080000Z\n\n" +
+			"dn: user=bea,ou=x\nobjectClass: top\nobjectClass: crew\nuser: bea\nactive: FALSE\nlastLogin: " +
+			"20260302080000Z\npasswordSet: 20260102080000Z\n\n",
+		"a.xml": `<ship><made>2026</made><crew><person user="amund"><state active="yes"/>` +
+			`<lastLogin>2026-03-01T08:00:00Z</lastLogin><passwordSet>2026-01-01T08:00:00Z</passwordSet></person>` + "\n" +
 			`<person user="bea"><state active="no"/><lastLogin>2026-03-02T08:00:00Z</lastLogin><passwordSet>2026-01-02T08:00:00Z</passwordSet></person></crew></ship>`,
 	} {
 		folder := t.TempDir()
@@ -109,13 +122,16 @@ func TestDraftOfTrees(t *testing.T) {
 			t.Fatalf("%s: exit %d\n%s", name, code, stderr)
 		}
 		write("draft.yaml", draft)
-		write("estate.yaml", "estate: E\nas_of: 2026-11-23\nsystems:\n  crew:\n    export: {read: mapping, from: ["+name+"], mapping: draft.yaml}\n")
+		write("estate.yaml", "estate: E\nas_of: 2026-11-23\nsystems:\n  crew:\n    export: {read: mapping, from: "+
+			"["+name+"], mapping: draft.yaml}\n")
 		stdout, stderr, code := runTool(t, folder, "intake")
 		if code != 0 || !strings.Contains(stdout, "2 accounts (0 privileged, 1 disabled)") {
 			t.Errorf("%s: exit %d\n%s%s\n%s", name, code, stdout, stderr, draft)
 		}
 		snapshot, _, _ := runTool(t, folder, "intake", "crew", "--format", "json")
-		if !strings.Contains(snapshot, `"login":"bea"`) || !strings.Contains(snapshot, `"last_sign_in":"2026-03-02T08:00:00Z"`) || !strings.Contains(snapshot, `"password_set":"2026-01-02T08:00:00Z"`) {
+		if !strings.Contains(snapshot, `"login":"bea"`) ||
+			!strings.Contains(snapshot, `"last_sign_in":"2026-03-02T08:00:00Z"`) ||
+			!strings.Contains(snapshot, `"password_set":"2026-01-02T08:00:00Z"`) {
 			t.Errorf("%s: the facts are not those of the file:\n%s\n%s", name, snapshot, draft)
 		}
 	}

@@ -20,7 +20,8 @@ import (
 // hostile are names that would do harm where they are not made safe.
 var hostile = []string{
 	`<script>alert(1)</script>`, `"><img src=x onerror=alert(1)>`, `=HYPERLINK("http://x.example")`, `+1+1`, `-2+3`, `@SUM(A1)`,
-	"red\x1b[31m", "bell\x07", "left\u202etxt.exe", "nul\u0000less", "tab\there", `quote'"back\slash`, `]]>`, `{{.Estate}}`, `| pipe | **bold** |`, "<b>bold</b>&amp;",
+	"red\x1b[31m", "bell\x07", "left\u202etxt.exe", "nul\u0000less", "tab\there", `quote'"back\slash`, `]]>`, `{{.Estate}}`,
+	`| pipe | **bold** |`, "<b>bold</b>&amp;",
 }
 
 // hostileFolder is an estate whose accounts, policies and values have such
@@ -45,10 +46,18 @@ func hostileFolder(t *testing.T) string {
 		t.Fatal(err)
 	}
 	writeIn(t, folder, "roles.json", string(data))
-	writeIn(t, folder, "m.yaml", "mapping: m\ndates: yyyy-mm-dd\nyes: \"true\"\nno: \"false\"\nsettings:\n  - {file: roles.json, layout: rows, policy: $.role, roles: $.role, take: {min_length: $.least}}\naccounts:\n  - file: users.json\n    fixed: {password_usable: yes}\n    take: {login: $.login, display_name: $.name, roles: $.role, password_set: $.set, privileged: $.admin}\n")
-	writeIn(t, folder, "rules/r.yaml", "rules: r\nclauses:\n  - {id: length, expect: {min_length: at least 14}, because: \"<script>alert(2)</script>\"}\n  - {id: age, forbid: password_age > days(90), says: \"=1+1 passwords that are old\"}\n  - {id: unknown, expect: {history: at least 5}}\n")
-	writeIn(t, folder, "estate.yaml", "estate: \"<script>alert(3)</script> =1+1\"\nas_of: 2026-11-23\nsystems:\n  a:\n    title: \"<b>title</b>\"\n    export: {read: mapping, from: [users.json, roles.json], mapping: m.yaml}\n    rules: r\n")
-	writeIn(t, folder, "exceptions.yaml", "exceptions:\n  - {system: a, rule: r/age, because: \"<i>=cmd|' /C calc'!A0</i>\", owner: \"@owner\", until: 2027-01-01}\n")
+	writeIn(t, folder, "m.yaml", "mapping: m\ndates: yyyy-mm-dd\nyes: \"true\"\nno: \"false\"\nsettings:\n  - {file: "+
+		"roles.json, layout: rows, policy: $.role, roles: $.role, take: {min_length: $.least}}\naccounts:\n  - file: "+
+		"users.json\n    fixed: {password_usable: yes}\n    take: {login: $.login, display_name: $.name, roles: $.role, "+
+		"password_set: $.set, privileged: $.admin}\n")
+	writeIn(t, folder, "rules/r.yaml", "rules: r\nclauses:\n  - {id: length, expect: {min_length: at least 14}, because: "+
+		"\"<script>alert(2)</script>\"}\n  - {id: age, forbid: password_age > days(90), says: \"=1+1 passwords that are "+
+		"old\"}\n  - {id: unknown, expect: {history: at least 5}}\n")
+	writeIn(t, folder, "estate.yaml", "estate: \"<script>alert(3)</script> =1+1\"\nas_of: 2026-11-23\nsystems:\n  a:\n    "+
+		"title: \"<b>title</b>\"\n    export: {read: mapping, from: [users.json, roles.json], mapping: m.yaml}\n    rules: "+
+		"r\n")
+	writeIn(t, folder, "exceptions.yaml", "exceptions:\n  - {system: a, rule: r/age, because: \"<i>=cmd|' /C "+
+		"calc'!A0</i>\", owner: \"@owner\", until: 2027-01-01}\n")
 	return folder
 }
 
@@ -142,7 +151,8 @@ func prints(t *testing.T, format string, data []byte) []string {
 // fingerprints, of the demo and of an estate with exceptions.
 func TestFormsCarryTheSame(t *testing.T) {
 	people := peopleFolder(t)
-	writeIn(t, people, "exceptions.yaml", "exceptions:\n  - {system: staff, rule: check/link-unequal, because: agreed, owner: Ada, until: 2027-01-01}\n")
+	writeIn(t, people, "exceptions.yaml", "exceptions:\n  - {system: staff, rule: check/link-unequal, because: agreed, "+
+		"owner: Ada, until: 2027-01-01}\n")
 	for _, folder := range []string{demoFolder(t), people, hostileFolder(t)} {
 		want := prints(t, "json", written(t, folder, "json"))
 		if len(want) < 3 {
@@ -170,10 +180,12 @@ func TestFormsCarryTheSame(t *testing.T) {
 func TestFormsAreSafe(t *testing.T) {
 	folder := hostileFolder(t)
 	page := string(written(t, folder, "html"))
-	if strings.Count(page, "<script>") != 1 || strings.Count(page, "<img") != 0 || strings.Count(page, "<b>title") != 0 || strings.Count(page, "<i>") != 0 {
+	if strings.Count(page, "<script>") != 1 || strings.Count(page, "<img") != 0 || strings.Count(page, "<b>title") != 0 ||
+		strings.Count(page, "<i>") != 0 {
 		t.Error("the page holds elements out of names")
 	}
-	for _, pattern := range []string{`(?i)\bhttps?://`, `(?i)<(link|iframe|object|embed|base)\b`, `(?i)<[^>]*\son\w+=`, `(?i)@import`, `(?i)url\(`} {
+	for _, pattern := range []string{`(?i)\bhttps?://`, `(?i)<(link|iframe|object|embed|base)\b`, `(?i)<[^>]*\son\w+=`,
+		`(?i)@import`, `(?i)url\(`} {
 		if found := regexp.MustCompile(pattern).FindString(strings.ReplaceAll(page, "&#34;http://x.example&#34;", "")); found != "" {
 			t.Errorf("the page has %q", found)
 		}
@@ -257,7 +269,8 @@ func TestWorkbook(t *testing.T) {
 			t.Errorf("%s: %v, %v", sheet, width, err)
 		}
 	}
-	for at, want := range map[string]excelize.CellType{"A2": excelize.CellTypeInlineString, "D2": excelize.CellTypeNumber, "C2": excelize.CellTypeNumber} {
+	for at, want := range map[string]excelize.CellType{"A2": excelize.CellTypeInlineString, "D2": excelize.CellTypeNumber,
+		"C2": excelize.CellTypeNumber} {
 		got, err := book.GetCellType("Summary", at)
 		if err != nil || got != want && !(want == excelize.CellTypeNumber && got == excelize.CellTypeUnset) {
 			t.Errorf("Summary!%s is of type %v, expected %v (%v)", at, got, want, err)
@@ -361,8 +374,10 @@ func TestJUnit(t *testing.T) {
 			}
 		}
 	}
-	if tests != doc.Tests || failures != doc.Failures || errors != doc.Errors || skipped != doc.Skipped || errors != 1 || failures < 50 || skipped < 20 {
-		t.Errorf("%d tests, %d failures, %d errors, %d skipped; the file says %d, %d, %d, %d", tests, failures, errors, skipped, doc.Tests, doc.Failures, doc.Errors, doc.Skipped)
+	if tests != doc.Tests || failures != doc.Failures || errors != doc.Errors || skipped != doc.Skipped || errors != 1 ||
+		failures < 50 || skipped < 20 {
+		t.Errorf("%d tests, %d failures, %d errors, %d skipped; the file says %d, %d, %d, %d", tests, failures, errors,
+			skipped, doc.Tests, doc.Failures, doc.Errors, doc.Skipped)
 	}
 }
 
@@ -372,7 +387,8 @@ func TestJUnit(t *testing.T) {
 // somewhere.
 func TestOSCAL(t *testing.T) {
 	folder := peopleFolder(t)
-	writeIn(t, folder, "exceptions.yaml", "exceptions:\n  - {system: staff, rule: check/link-unequal, because: agreed, owner: Ada, until: 2027-01-01}\n")
+	writeIn(t, folder, "exceptions.yaml", "exceptions:\n  - {system: staff, rule: check/link-unequal, because: agreed, "+
+		"owner: Ada, until: 2027-01-01}\n")
 	for _, folder := range []string{demoFolder(t), folder, hostileFolder(t)} {
 		var doc map[string]any
 		if err := json.Unmarshal(written(t, folder, "oscal"), &doc); err != nil {
@@ -436,7 +452,8 @@ func TestOSCAL(t *testing.T) {
 			}
 			for _, risk := range list("risks") {
 				need("risk", risk, "uuid", "title", "description", "statement", "status")
-				if !slices.Contains([]string{"open", "investigating", "remediating", "deviation-requested", "deviation-approved", "closed"}, risk["status"].(string)) {
+				if !slices.Contains([]string{"open", "investigating", "remediating", "deviation-requested",
+					"deviation-approved", "closed"}, risk["status"].(string)) {
 					t.Errorf("status %v", risk["status"])
 				}
 				refer(risk, "related-observations", "observation-uuid")
@@ -445,11 +462,13 @@ func TestOSCAL(t *testing.T) {
 				need("finding", f, "uuid", "title", "description", "target")
 				target := f["target"].(map[string]any)
 				need("target", target, "type", "target-id", "status")
-				if !token.MatchString(target["target-id"].(string)) || target["type"] != "objective-id" && target["type"] != "statement-id" {
+				if !token.MatchString(target["target-id"].(string)) || target["type"] != "objective-id" &&
+					target["type"] != "statement-id" {
 					t.Errorf("%v", target)
 				}
 				status := target["status"].(map[string]any)
-				if status["state"] != "not-satisfied" && status["state"] != "satisfied" || !slices.Contains([]string{"pass", "fail", "other"}, status["reason"].(string)) {
+				if status["state"] != "not-satisfied" && status["state"] != "satisfied" ||
+					!slices.Contains([]string{"pass", "fail", "other"}, status["reason"].(string)) {
 					t.Errorf("%v", status)
 				}
 				refer(f, "related-observations", "observation-uuid")
@@ -464,7 +483,8 @@ func TestOSCAL(t *testing.T) {
 func TestReportSince(t *testing.T) {
 	folder := demoFolder(t)
 	earlier := string(written(t, folder, "json"))
-	replaceIn(t, filepath.Join(folder, "exports/rota/settings.csv"), "Shortest password allowed;10 characters", "Shortest password allowed;14 characters")
+	replaceIn(t, filepath.Join(folder, "exports/rota/settings.csv"), "Shortest password allowed;10 characters",
+		"Shortest password allowed;14 characters")
 	replaceIn(t, filepath.Join(folder, "exports/mailboxes/settings.tsv"), "PINs remembered\t5", "PINs remembered\t1")
 	writeIn(t, folder, "earlier.json", earlier)
 	for format, want := range map[string][]string{"html": {"What changed", "gone"}, "markdown": {"## What changed", "gone: **rota**"}} {
@@ -474,13 +494,17 @@ func TestReportSince(t *testing.T) {
 				t.Errorf("%s does not say %q", format, text)
 			}
 		}
-		if m := regexp.MustCompile(`Since earlier\.json[^:]*(?::\d\d:\d\dZ\))?: (\d+) new, (\d+) gone, (\d+) as before`).FindStringSubmatch(page); m == nil || m[2] == "0" || m[3] == "0" {
+		since := regexp.MustCompile(`Since earlier\.json[^:]*(?::\d\d:\d\dZ\))?: (\d+) new, (\d+) gone, (\d+) as before`)
+		if m := since.FindStringSubmatch(page); m == nil || m[2] == "0" || m[3] == "0" {
 			t.Errorf("%s: %v", format, m)
 		}
 	}
-	for name, text := range map[string]string{"no json": "x", "other": `{"format":"yewcone gaps","version":1}`, "newer": `{"format":"yewcone check","version":2}`, "no print": `{"format":"yewcone check","version":1,"findings":[{"severity":"high"}]}`} {
+	for name, text := range map[string]string{"no json": "x", "other": `{"format":"yewcone gaps","version":1}`,
+		"newer":    `{"format":"yewcone check","version":2}`,
+		"no print": `{"format":"yewcone check","version":1,"findings":[{"severity":"high"}]}`} {
 		writeIn(t, folder, "wrong.json", text)
-		if _, stderr, code := runTool(t, folder, "report", "--since", "wrong.json", "--out", "x.html"); code != 2 || !strings.Contains(stderr, "wrong.json") {
+		if _, stderr, code := runTool(t, folder, "report", "--since", "wrong.json", "--out", "x.html"); code != 2 ||
+			!strings.Contains(stderr, "wrong.json") {
 			t.Errorf("%s: exit %d\n%s", name, code, stderr)
 		}
 	}
@@ -489,7 +513,9 @@ func TestReportSince(t *testing.T) {
 // TestReportForms: the ending of the file decides, and a wrong word is refused.
 func TestReportForms(t *testing.T) {
 	folder := peopleFolder(t)
-	for name, begins := range map[string]string{"a.html": "<!doctype html>", "a.xlsx": "PK", "a.md": "# Password", "a.csv": "fingerprint,", "a.ndjson": "{", "a.sarif": "{", "a.xml": "<?xml", "a.json": "{", "a.txt": "People:", "a": "<!doctype"} {
+	for name, begins := range map[string]string{"a.html": "<!doctype html>", "a.xlsx": "PK", "a.md": "# Password",
+		"a.csv": "fingerprint,", "a.ndjson": "{", "a.sarif": "{", "a.xml": "<?xml", "a.json": "{", "a.txt": "People:",
+		"a": "<!doctype"} {
 		if _, stderr, code := runTool(t, folder, "report", "--out", name); code != 0 {
 			t.Fatalf("%s: exit %d\n%s", name, code, stderr)
 		}
@@ -528,7 +554,8 @@ func TestPageIsSound(t *testing.T) {
 				t.Errorf("a heading of a table has no scope: %s", m)
 			}
 		}
-		for _, element := range []string{"section", "table", "thead", "tbody", "tr", "td", "th", "ul", "ol", "li", "details", "summary", "figure", "svg", "main", "header", "nav", "div", "span", "code", "h2", "h3"} {
+		for _, element := range []string{"section", "table", "thead", "tbody", "tr", "td", "th", "ul", "ol", "li",
+			"details", "summary", "figure", "svg", "main", "header", "nav", "div", "span", "code", "h2", "h3"} {
 			opened, closed := len(regexp.MustCompile(`<`+element+`[\s>]`).FindAllString(page, -1)), strings.Count(page, "</"+element+">")
 			if opened != closed {
 				t.Errorf("%d %s are opened and %d closed", opened, element, closed)
@@ -537,7 +564,8 @@ func TestPageIsSound(t *testing.T) {
 		if n := strings.Count(page, "<h1>"); n != 1 {
 			t.Errorf("%d headings of the first level", n)
 		}
-		for _, part := range []string{`lang="en"`, `name="viewport"`, "prefers-color-scheme", "@media print", "aria-label", `role="img"`, "Method and limits"} {
+		for _, part := range []string{`lang="en"`, `name="viewport"`, "prefers-color-scheme", "@media print", "aria-label",
+			`role="img"`, "Method and limits"} {
 			if !strings.Contains(page, part) {
 				t.Errorf("the page has no %s", part)
 			}

@@ -69,7 +69,9 @@ anybody of the audience.
 				return err
 			}
 			err = show(c, func(w io.Writer, o output.Options) error {
-				return gapFormats[c.String("format")](w, result, output.GapOptions{Options: o, Audience: audience, Differing: c.String("only") == "differing", Settings: c.StringSlice("setting"), Arithmetic: c.Bool("arithmetic")})
+				return gapFormats[c.String("format")](w, result, output.GapOptions{Options: o, Audience: audience,
+					Differing: c.String("only") == "differing", Settings: c.StringSlice("setting"),
+					Arithmetic: c.Bool("arithmetic")})
 			})
 			if err == nil && result.Partial() {
 				return status(ExitPartial)

@@ -29,7 +29,8 @@ func across(document map[string]any) (list, fingerprints []string) {
 	for _, f := range document["findings"].([]any) {
 		f := f.(map[string]any)
 		rule := strings.TrimPrefix(f["rule"].(string), "check/")
-		if slices.ContainsFunc([]string{"link-", "person-", "odd-one-out", "no-rules", "export-old", "rules-unused"}, func(p string) bool { return strings.HasPrefix(rule, p) }) {
+		if slices.ContainsFunc([]string{"link-", "person-", "odd-one-out", "no-rules", "export-old", "rules-unused"},
+			func(p string) bool { return strings.HasPrefix(rule, p) }) {
 			list = append(list, fmt.Sprintf("%s %s: %s", rule, f["system"], f["sentence"]))
 			fingerprints = append(fingerprints, f["fingerprint"].(string))
 		}
@@ -63,7 +64,11 @@ links:
 func peopleFolder(t *testing.T) string {
 	t.Helper()
 	folder := t.TempDir()
-	mapping := "mapping: m\ndates: yyyy-mm-dd\nyes: yes\nno: no\nsettings:\n  - {file: FILE-set.csv, layout: pairs, key: k, value: v, policy: p, default: yes, take: {min_length: least, max_length: {from: most, words: {\"-\": none}}, lockout_attempts: tries, history: old, max_age: {from: age, unit: days, zero: never}}}\naccounts:\n  - file: FILE.csv\n    fixed: {password_usable: yes, blank: no}\n    take: {login: user, employee_no: no, email: mail, groups: groups, kind: kind, enabled: on, second_factor: second, password_set: set}\n"
+	mapping := "mapping: m\ndates: yyyy-mm-dd\nyes: yes\nno: no\nsettings:\n  - {file: FILE-set.csv, layout: pairs, key: k, " +
+		"value: v, policy: p, default: yes, take: {min_length: least, max_length: {from: most, words: {\"-\": none}}, " +
+		"lockout_attempts: tries, history: old, max_age: {from: age, unit: days, zero: never}}}\naccounts:\n  - file: " +
+		"FILE.csv\n    fixed: {password_usable: yes, blank: no}\n    take: {login: user, employee_no: no, email: mail, " +
+		"groups: groups, kind: kind, enabled: on, second_factor: second, password_set: set}\n"
 	for name, settings := range map[string]string{
 		"staff": "least,15\nmost,-\ntries,5\nold,12\nage,90\n",
 		"shop":  "least,4\nmost,8\ntries,9\nold,3\nage,0\n",
@@ -89,7 +94,10 @@ func peopleFolder(t *testing.T) string {
 		"hal,,,,person,yes,no,2026-10-01\n"+ // without any key
 		"svc,17,,,service,yes,no,2020-01-01\n")
 	writeIn(t, folder, "quiet.csv", head+"svc1,,,,service,yes,no,2026-08-01\n")
-	writeIn(t, folder, "estate.yaml", strings.NewReplacer("staff.csv, mapping: m.yaml", "[staff.csv, staff-set.csv], mapping: staff-m.yaml", "shop.csv, mapping: m.yaml", "[shop.csv, shop-set.csv], mapping: shop-m.yaml", "quiet.csv, mapping: m.yaml", "[quiet.csv, quiet-set.csv], mapping: quiet-m.yaml").Replace(peopleEstate))
+	writeIn(t, folder, "estate.yaml", strings.NewReplacer("staff.csv, mapping: m.yaml",
+		"[staff.csv, staff-set.csv], mapping: staff-m.yaml", "shop.csv, mapping: m.yaml",
+		"[shop.csv, shop-set.csv], mapping: shop-m.yaml", "quiet.csv, mapping: m.yaml",
+		"[quiet.csv, quiet-set.csv], mapping: quiet-m.yaml").Replace(peopleEstate))
 	writeIn(t, folder, "rules/r.yaml", "rules: r\nclauses:\n  - {id: a, expect: {min_length: at least 8}}\n")
 	writeIn(t, folder, "rules/spare.yaml", "rules: spare\nclauses:\n  - {id: a, expect: {min_length: at least 8}}\n")
 	return folder
@@ -101,13 +109,20 @@ func TestFindingsBetweenSystems(t *testing.T) {
 	folder := peopleFolder(t)
 	want := []string{
 		"export-old quiet: its export is 83 days older than the newest of the estate",
-		"link-ages shop: the longer history is useless: quiet bars the last 12, and shop, where the same password can be set, the last 3 (the shop asks)",
-		"link-ages shop: the shorter life wins: quiet ends the password after 90 days, and what shop allows (never) is never reached (the shop asks)",
-		"link-ages staff: the longer history is useless: staff bars the last 12, and shop, where the same password can be set, the last 3 (one password)",
-		"link-ages staff: the shorter life wins: staff ends the password after 90 days, and what shop allows (never) is never reached (one password)",
-		"link-no-common-password staff: no password satisfies it together with shop (one password): staff has min_length 15, shop has max_length 8",
-		"link-unequal shop: lockout_attempts is 9 here and 5 on quiet, and must be equal (the shop asks): quiet locks after 5 failures and shop after 9: whoever fails 5 times is locked out by quiet while shop still answers",
-		"link-unequal staff: lockout_attempts is 5 here and 9 on shop, and must be equal (one password): staff locks after 5 failures and shop after 9: whoever fails 5 times is locked out by staff while shop still answers",
+		"link-ages shop: the longer history is useless: quiet bars the last 12, and shop, where the same password can be " +
+			"set, the last 3 (the shop asks)",
+		"link-ages shop: the shorter life wins: quiet ends the password after 90 days, and what shop allows (never) is " +
+			"never reached (the shop asks)",
+		"link-ages staff: the longer history is useless: staff bars the last 12, and shop, where the same password can be " +
+			"set, the last 3 (one password)",
+		"link-ages staff: the shorter life wins: staff ends the password after 90 days, and what shop allows (never) is " +
+			"never reached (one password)",
+		"link-no-common-password staff: no password satisfies it together with shop (one password): staff has min_length " +
+			"15, shop has max_length 8",
+		"link-unequal shop: lockout_attempts is 9 here and 5 on quiet, and must be equal (the shop asks): quiet locks after " +
+			"5 failures and shop after 9: whoever fails 5 times is locked out by quiet while shop still answers",
+		"link-unequal staff: lockout_attempts is 5 here and 9 on shop, and must be equal (one password): staff locks after " +
+			"5 failures and shop after 9: whoever fails 5 times is locked out by staff while shop still answers",
 		"link-unequal staff: min_length is 15 here and 4 on shop, and must be equal (one password)",
 		"no-rules quiet: no rules hold for it, so that only the built-in checks look at it",
 		"person-ambiguous staff: accounts whose keys lead to several people, so that they are not matched",
@@ -146,7 +161,8 @@ func TestFindingsBetweenSystems(t *testing.T) {
 		}
 	}
 	for rule, want := range map[string]string{
-		"check/person-ambiguous staff": "eve fay ", "check/person-factor-elsewhere shop": "ada.s ", "check/person-login-shared shop": "dot ", "check/person-login-shared staff": "dot ",
+		"check/person-ambiguous staff": "eve fay ", "check/person-factor-elsewhere shop": "ada.s ",
+		"check/person-login-shared shop": "dot ", "check/person-login-shared staff": "dot ",
 		"check/person-off-elsewhere shop": "bea ", "check/person-stale staff": "cy ", "check/person-never-expires shop": "ada.s dot cy ",
 	} {
 		if got := strings.Fields(who[rule]); !slices.Equal(sorted(got), sorted(strings.Fields(want))) {
@@ -165,8 +181,11 @@ func sorted(list []string) []string { return slices.Sorted(slices.Values(list)) 
 // and an exception covers one.
 func TestChecksBetweenSystemsCanBeSet(t *testing.T) {
 	folder := peopleFolder(t)
-	replaceIn(t, filepath.Join(folder, "estate.yaml"), "people: {", "checks: {person-unknown: off, export-old: 90 days, link-ages: high, rules-unused: off, person-stale: 2000 days}\npeople: {")
-	writeIn(t, folder, "exceptions.yaml", "exceptions:\n  - {system: staff, rule: check/link-unequal, because: agreed, owner: Ada, until: 2027-01-01}\n")
+	replaceIn(t, filepath.Join(folder, "estate.yaml"), "people: {",
+		"checks: {person-unknown: off, export-old: 90 days, link-ages: high, rules-unused: off, person-stale: 2000 "+
+			"days}\npeople: {")
+	writeIn(t, folder, "exceptions.yaml", "exceptions:\n  - {system: staff, rule: check/link-unequal, because: agreed, "+
+		"owner: Ada, until: 2027-01-01}\n")
 	document := gapsJSON(t, folder, "check")
 	list, _ := across(document)
 	text := strings.Join(list, "\n")

@@ -21,8 +21,10 @@ func TestSeveralHosts(t *testing.T) {
 		t.Fatal(err)
 	}
 	for name, text := range map[string]string{
-		"estate.yaml":       "estate: E\nas_of: 2026-11-23 06:00\nsystems:\n  quays:\n    rules: length\n    export: {read: linux, from: [x/quay1, x/quay2]}\n",
-		"rules/length.yaml": "rules: length\nclauses:\n  - {id: long, expect: {min_length: at least 14}, severity: high}\n  - {id: second, forbid: policy == \"quay2\" and login == \"root\", severity: low}\n",
+		"estate.yaml": "estate: E\nas_of: 2026-11-23 06:00\nsystems:\n  quays:\n    rules: length\n    export: {read: " +
+			"linux, from: [x/quay1, x/quay2]}\n",
+		"rules/length.yaml": "rules: length\nclauses:\n  - {id: long, expect: {min_length: at least 14}, severity: high}\n  " +
+			"- {id: second, forbid: policy == \"quay2\" and login == \"root\", severity: low}\n",
 	} {
 		if err := os.WriteFile(filepath.Join(folder, name), []byte(text), 0o644); err != nil {
 			t.Fatal(err)
@@ -33,14 +35,16 @@ func TestSeveralHosts(t *testing.T) {
 	if code != 1 || !strings.Contains(plain, "84 accounts") {
 		t.Fatalf("exit %d\n%s%s", code, stdout, stderr)
 	}
-	if !strings.Contains(plain, "x/quay1/etc/security/pwquality.conf:11 minlen = 12 (policy quay1)") || strings.Contains(plain, "minlen = 16") {
+	if !strings.Contains(plain, "x/quay1/etc/security/pwquality.conf:11 minlen = 12 (policy quay1)") ||
+		strings.Contains(plain, "minlen = 16") {
 		t.Errorf("only the first host falls short of 14 characters:\n%s", stdout)
 	}
 	if !strings.Contains(plain, "1 account, privileged: root x/quay2/etc/shadow:1") {
 		t.Errorf("the second host's root is not found by its policy:\n%s", stdout)
 	}
 	stdout, _, _ = runTool(t, folder, "why", "quays", "root", "min_length")
-	if !strings.Contains(stdout, "x/quay1/etc/shadow:1") || !strings.Contains(strings.Join(strings.Fields(stdout), " "), "Others of this name stand at x/quay2/etc/shadow:1") || !strings.Contains(stdout, "minlen = 12") {
+	if !strings.Contains(stdout, "x/quay1/etc/shadow:1") || !strings.Contains(strings.Join(strings.Fields(stdout), " "),
+		"Others of this name stand at x/quay2/etc/shadow:1") || !strings.Contains(stdout, "minlen = 12") {
 		t.Errorf("why does not tell the two apart:\n%s", stdout)
 	}
 	stdout, _, _ = runTool(t, folder, "why", "quays", "quay2/root", "min_length")
@@ -51,7 +55,8 @@ func TestSeveralHosts(t *testing.T) {
 		t.Fatal(err)
 	}
 	stdout, _, code = runTool(t, folder, "check")
-	if plain := strings.Join(strings.Fields(stdout), " "); code != 3 || !strings.Contains(plain, "x/quay2/etc/passwd: no such file") || !strings.Contains(plain, "42 accounts") {
+	if plain := strings.Join(strings.Fields(stdout), " "); code != 3 || !strings.Contains(plain,
+		"x/quay2/etc/passwd: no such file") || !strings.Contains(plain, "42 accounts") {
 		t.Errorf("exit %d where one host of two is missing:\n%s", code, stdout)
 	}
 }
@@ -63,14 +68,17 @@ func TestGroupLists(t *testing.T) {
 	for _, name := range []string{"users-001.json", "users-101.json"} {
 		replaceIn(t, filepath.Join(folder, name), `"groups": [`, `"others": [`)
 	}
-	const entry = "export: {read: scim, from: [x/users-001.json, x/users-101.json, x/groups.json]}\nas_of: 2026-11-23 06:00\nprivileged: '\"Partner administrators\" in groups'"
+	const entry = "export: {read: scim, from: [x/users-001.json, x/users-101.json, x/groups.json]}\nas_of: 2026-11-23 " +
+		"06:00\nprivileged: '\"Partner administrators\" in groups'"
 	s := statesAlone(t, folder, entry)
 	s.count("account", 150)
 	s.count("privileged", 5)
 
 	const first = `"value": "1a40eaf8-eaee-5e23-8bb2-91cedd557fb9"` // imogen.tarrant among the members
 	replaceIn(t, filepath.Join(folder, "groups.json"), first, `"value": "inner"`)
-	replaceIn(t, filepath.Join(folder, "groups.json"), `"Resources": [`, `"Resources": [{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"id":"inner","displayName":"Inner","members":[{`+first+`},{"value":"a30d64e2-4c0a-5e62-b610-07d9fbc62fa5"}]},`)
+	replaceIn(t, filepath.Join(folder, "groups.json"), `"Resources": [`,
+		`"Resources": [{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"id":"inner","displayName":"Inner",`+
+			`"members":[{`+first+`},{"value":"a30d64e2-4c0a-5e62-b610-07d9fbc62fa5"}]},`)
 	statesAlone(t, folder, entry).count("privileged", 5)
 }
 
@@ -80,8 +88,10 @@ func TestBadEntries(t *testing.T) {
 	folder := t.TempDir()
 	for name, text := range map[string]string{
 		"estate.yaml": "estate: E\nas_of: 2026-11-23\nsystems:\n  d:\n    export: {read: ldif, from: x.ldif}\n",
-		"x.ldif": "dn: uid=a,ou=x\nobjectClass: inetOrgPerson\nuid: a\nuserPassword:: e1N!!\n\ndn: uid=b,ou=x\nobjectClass: inetOrgPerson\nuid: b\n\n" +
-			"dn: uid=c\nno colon here\n\ndn: uid=d,ou=x\nobjectClass: inetOrgPerson\nuid: d\ndn: uid=e,ou=x\nobjectClass: inetOrgPerson\nuid: e\n\n",
+		"x.ldif": "dn: uid=a,ou=x\nobjectClass: inetOrgPerson\nuid: a\nuserPassword:: e1N!!\n\ndn: uid=b,ou=x\nobjectClass: " +
+			"inetOrgPerson\nuid: b\n\n" +
+			"dn: uid=c\nno colon here\n\ndn: uid=d,ou=x\nobjectClass: inetOrgPerson\nuid: d\ndn: uid=e,ou=x\nobjectClass: " +
+			"inetOrgPerson\nuid: e\n\n",
 	} {
 		if err := os.WriteFile(filepath.Join(folder, name), []byte(text), 0o644); err != nil {
 			t.Fatal(err)

@@ -37,7 +37,8 @@ real system; --draft proposes a mapping for files of no known format, to be read
   yewcone intake --draft settings.csv users.csv > mappings/new.yaml`,
 		Flags: []cli.Flag{
 			estateFlag(), asOfFlag(),
-			&cli.StringFlag{Name: "how", Usage: "tell how to take an export of the format: " + strings.Join(formats.Names(), ", ") + "; or all, as a page"},
+			&cli.StringFlag{Name: "how", Usage: "tell how to take an export of the format: " +
+				strings.Join(formats.Names(), ", ") + "; or all, as a page"},
 			&cli.BoolFlag{Name: "draft", Usage: "propose a mapping for the files named instead of systems"},
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "text, or json: a snapshot of one system"},
 			outFlag(), bearFlag(), colorFlag(),
@@ -54,7 +55,8 @@ real system; --draft proposes a mapping for files of no known format, to be read
 				}
 				f, ok := formats.Find(name)
 				if !ok {
-					return fmt.Errorf("no format is named %q%s; there are %s", name, nearword.Advice(name, formats.Names()), strings.Join(formats.Names(), ", "))
+					return fmt.Errorf("no format is named %q%s; there are %s", name, nearword.Advice(name, formats.Names()),
+						strings.Join(formats.Names(), ", "))
 				}
 				_, err := fmt.Fprintf(w, "%s: %s\n\n%s", f.Name, f.Doc, f.How)
 				return err
@@ -132,12 +134,16 @@ func draft(c *cli.Command, w io.Writer) error {
 
 // howAll writes the page that tells how to take every kind of export.
 func howAll(w io.Writer) error {
-	if _, err := fmt.Fprint(w, "# How to take exports\n\nThe exact commands for each kind of system; `yewcone intake --how FORMAT` prints them too. The tests run those for\nOpenLDAP, PostgreSQL, MariaDB and MIT Kerberos against servers that they start. Keep exports where only those may\nread them who may read the systems: most hold names, and some hold hashes of passwords.\n"); err != nil {
+	if _, err := fmt.Fprint(w, "# How to take exports\n\nThe exact commands for each kind of system; `yewcone intake --how "+
+		"FORMAT` prints them too. The tests run those for\nOpenLDAP, PostgreSQL, MariaDB and MIT Kerberos against servers "+
+		"that they start. Keep exports where only those may\nread them who may read the systems: most hold names, and some "+
+		"hold hashes of passwords.\n"); err != nil {
 		return err
 	}
 	for _, name := range formats.Names() {
 		f, _ := formats.Find(name)
-		if _, err := fmt.Fprintf(w, "\n## %s\n\n%s.\n\n```\n%s\n```\n", f.Name, strings.ToUpper(f.Doc[:1])+f.Doc[1:], strings.TrimRight(f.How, "\n")); err != nil {
+		if _, err := fmt.Fprintf(w, "\n## %s\n\n%s.\n\n```\n%s\n```\n", f.Name, strings.ToUpper(f.Doc[:1])+f.Doc[1:],
+			strings.TrimRight(f.How, "\n")); err != nil {
 			return err
 		}
 	}

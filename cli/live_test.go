@@ -153,15 +153,21 @@ func TestLivePostgreSQL(t *testing.T) {
 	serve(t, func() bool {
 		return exec.Command("psql", "-h", folder, "-U", "postgres", "-c", "SELECT 1").Run() == nil
 	},
-		"setpriv", "--reuid=postgres", "--regid=postgres", "--clear-groups", bin+"/postgres", "-D", folder+"/data", "-k", folder, "-c", "listen_addresses=",
+		"setpriv", "--reuid=postgres", "--regid=postgres", "--clear-groups", bin+"/postgres", "-D", folder+"/data", "-k",
+		folder, "-c", "listen_addresses=",
 		"-c", "shared_preload_libraries=passwordcheck", "-c", "log_connections=on")
-	shell(t, folder, psql+`psql -q -c "SET password_encryption='md5'; CREATE ROLE tide LOGIN PASSWORD 'ebb-and-flow-9' VALID UNTIL '2020-01-01'; RESET password_encryption" \
-		-c "CREATE ROLE chief SUPERUSER NOLOGIN" -c "CREATE ROLE mate LOGIN PASSWORD 'starboard-42-x'; GRANT chief TO mate" -c "CREATE ROLE gone NOLOGIN PASSWORD 'starboard-43-x'"`)
+	shell(t, folder, psql+`psql -q -c "SET password_encryption='md5'; CREATE ROLE tide LOGIN PASSWORD 'ebb-and-flow-9' VALID UNTIL '2020-01-01';
+			RESET password_encryption" \
+		-c "CREATE ROLE chief SUPERUSER NOLOGIN" -c "CREATE ROLE mate LOGIN PASSWORD 'starboard-42-x'; GRANT chief TO mate" \
+		-c "CREATE ROLE gone NOLOGIN PASSWORD 'starboard-43-x'"`)
 	exports := t.TempDir()
 	shell(t, exports, psql+how(t, "postgresql", "psql"))
 	holds(t, exports, "export: {read: postgresql, from: x}", "mate", map[string]string{
-		"min_length": "8", "history": "none", "max_age": "never", "lockout_attempts": "never", "storage": "salted slow", "blank_allowed": "yes", "successes_logged": "yes",
-	}, map[string]string{"tide": `overdue and storage == "salted fast" and not privileged`, "mate": `privileged and enabled and storage == "salted slow"`, "gone": "not enabled", "postgres": "privileged and not password_usable"})
+		"min_length": "8", "history": "none", "max_age": "never", "lockout_attempts": "never", "storage": "salted slow",
+		"blank_allowed": "yes", "successes_logged": "yes",
+	}, map[string]string{"tide": `overdue and storage == "salted fast" and not privileged`,
+		"mate": `privileged and enabled and storage == "salted slow"`, "gone": "not enabled",
+		"postgres": "privileged and not password_usable"})
 }
 
 func TestLiveMariaDB(t *testing.T) {
@@ -172,15 +178,20 @@ func TestLiveMariaDB(t *testing.T) {
 	client := "mariadb() { command mariadb --no-defaults -S " + socket + " -u root \"$@\"; }\n"
 	serve(t, func() bool {
 		return exec.Command("mariadb", "--no-defaults", "-S", socket, "-u", "root", "-e", "SELECT 1").Run() == nil
-	}, "mariadbd", "--no-defaults", "--user=mysql", "--datadir="+folder+"/data", "--socket="+socket, "--skip-networking", "--pid-file="+folder+"/pid", "--max-password-errors=7",
+	}, "mariadbd", "--no-defaults", "--user=mysql", "--datadir="+folder+"/data", "--socket="+socket, "--skip-networking",
+		"--pid-file="+folder+"/pid", "--max-password-errors=7",
 		"--plugin-load-add=simple_password_check", "--plugin-load-add=password_reuse_check", "--plugin-maturity=gamma")
-	shell(t, folder, client+`mariadb -e "SET GLOBAL simple_password_check_minimal_length=11; SET GLOBAL default_password_lifetime=30; SET GLOBAL password_reuse_check_interval=100;
-		CREATE USER tide@localhost IDENTIFIED BY 'Ebb-and-flow-9'; CREATE USER gone@localhost IDENTIFIED BY 'Ebb-and-flow-8' ACCOUNT LOCK; CREATE USER crew@localhost IDENTIFIED BY 'Ebb-and-flow-7' PASSWORD EXPIRE NEVER; GRANT ALL ON *.* TO crew@localhost WITH GRANT OPTION"`)
+	shell(t, folder, client+`mariadb -e "SET GLOBAL simple_password_check_minimal_length=11;
+		SET GLOBAL default_password_lifetime=30; SET GLOBAL password_reuse_check_interval=100;
+		CREATE USER tide@localhost IDENTIFIED BY 'Ebb-and-flow-9'; CREATE USER gone@localhost IDENTIFIED BY 'Ebb-and-flow-8' ACCOUNT LOCK;
+		CREATE USER crew@localhost IDENTIFIED BY 'Ebb-and-flow-7' PASSWORD EXPIRE NEVER; GRANT ALL ON *.* TO crew@localhost WITH GRANT OPTION"`)
 	exports := t.TempDir()
 	shell(t, exports, client+how(t, "mariadb", "mariadb"))
 	holds(t, exports, "export: {read: mariadb, from: x}", "tide@localhost", map[string]string{
-		"min_length": "11", "min_digits": "1", "max_age": "30 days", "lockout_attempts": "7", "lockout_duration": "until unlocked", "reuse_after": "100 days", "dictionary_barred": "no",
-	}, map[string]string{"tide@localhost": "not overdue and not privileged and password_usable", "gone@localhost": "locked_for_ever", "crew@localhost": "privileged and lasts_for_ever"})
+		"min_length": "11", "min_digits": "1", "max_age": "30 days", "lockout_attempts": "7",
+		"lockout_duration": "until unlocked", "reuse_after": "100 days", "dictionary_barred": "no",
+	}, map[string]string{"tide@localhost": "not overdue and not privileged and password_usable",
+		"gone@localhost": "locked_for_ever", "crew@localhost": "privileged and lasts_for_ever"})
 }
 
 const slapdConfig = `include /etc/ldap/schema/core.schema
@@ -254,9 +265,11 @@ func TestLiveDirectory(t *testing.T) {
 	shell(t, folder, "ldapadd -x -H "+url+" -D cn=manager,dc=marrowby,dc=example -w manager-of-tests -f entries.ldif >/dev/null")
 	shell(t, folder, "for i in 1 2; do ldapwhoami -x -H "+url+" -D uid=mate,dc=marrowby,dc=example -w wrong >/dev/null 2>&1 || true; done")
 	exports := t.TempDir()
-	shell(t, exports, "slapcat() { command slapcat -F "+folder+"/slapd.d \"$@\"; }\n"+strings.ReplaceAll(how(t, "ldif", "slapcat"), "which policy is the default", ""))
+	shell(t, exports, "slapcat() { command slapcat -F "+folder+"/slapd.d \"$@\"; }\n"+strings.ReplaceAll(how(t, "ldif",
+		"slapcat"), "which policy is the default", ""))
 	holds(t, exports, "export: {read: ldif, from: [x/directory.ldif, x/config.ldif]}", "tide", map[string]string{
-		"min_length": "13", "history": "6", "max_age": "30 days", "lockout_attempts": "2", "lockout_duration": "until unlocked", "change_at_first_use": "yes", "min_age": "none",
+		"min_length": "13", "history": "6", "max_age": "30 days", "lockout_attempts": "2",
+		"lockout_duration": "until unlocked", "change_at_first_use": "yes", "min_age": "none",
 	}, map[string]string{"tide": `not locked and not overdue and storage == "cleartext"`, "mate": "locked_for_ever and failures > 0"})
 }
 
@@ -265,8 +278,11 @@ func TestLiveRealm(t *testing.T) {
 	folder := openFolder(t)
 	port := 20000 + os.Getpid()%20000
 	for name, text := range map[string]string{
-		"krb5.conf": fmt.Sprintf("[libdefaults]\n default_realm = MARROWBY.EXAMPLE\n dns_lookup_kdc = false\n[realms]\n MARROWBY.EXAMPLE = {\n  kdc = 127.0.0.1:%d\n }\n", port),
-		"kdc.conf":  fmt.Sprintf("[kdcdefaults]\n kdc_listen = 127.0.0.1:%[2]d\n kdc_tcp_listen = 127.0.0.1:%[2]d\n[realms]\n MARROWBY.EXAMPLE = {\n  database_name = %[1]s/db\n  key_stash_file = %[1]s/stash\n  acl_file = %[1]s/acl\n }\n[logging]\n kdc = FILE:%[1]s/kdc.log\n", folder, port),
+		"krb5.conf": fmt.Sprintf("[libdefaults]\n default_realm = MARROWBY.EXAMPLE\n dns_lookup_kdc = false\n[realms]\n "+
+			"MARROWBY.EXAMPLE = {\n  kdc = 127.0.0.1:%d\n }\n", port),
+		"kdc.conf": fmt.Sprintf("[kdcdefaults]\n kdc_listen = 127.0.0.1:%[2]d\n kdc_tcp_listen = "+
+			"127.0.0.1:%[2]d\n[realms]\n MARROWBY.EXAMPLE = {\n  database_name = %[1]s/db\n  key_stash_file = %[1]s/stash\n "+
+			" acl_file = %[1]s/acl\n }\n[logging]\n kdc = FILE:%[1]s/kdc.log\n", folder, port),
 	} {
 		if err := os.WriteFile(filepath.Join(folder, name), []byte(text), 0o600); err != nil {
 			t.Fatal(err)
@@ -285,11 +301,15 @@ func TestLiveRealm(t *testing.T) {
 		return c.Run() == nil
 	}, "krb5kdc", "-n", "-P", folder+"/pid")
 	shell(t, folder, "for i in 1 2; do echo wrong | kinit -c "+folder+"/other mate >/dev/null 2>&1 || true; done")
-	settings := map[string]string{"min_length": "13", "min_classes": "3", "history": "5", "max_age": "30 days", "lockout_attempts": "2", "lockout_duration": "until unlocked", "min_age": "none"}
-	for _, how := range []string{how(t, "kerberos", "for p"), strings.ReplaceAll(how(t, "kerberos", "for p in $(kadmin.local listpols);")+"\n"+how(t, "kerberos", "for t"), "keyinfo without -e shows no keys", "")} {
+	settings := map[string]string{"min_length": "13", "min_classes": "3", "history": "5", "max_age": "30 days",
+		"lockout_attempts": "2", "lockout_duration": "until unlocked", "min_age": "none"}
+	for _, how := range []string{how(t, "kerberos", "for p"),
+		strings.ReplaceAll(how(t, "kerberos", "for p in $(kadmin.local listpols);")+"\n"+how(t, "kerberos", "for t"),
+			"keyinfo without -e shows no keys", "")} {
 		exports := t.TempDir()
 		shell(t, exports, how)
 		holds(t, exports, "export: {read: kerberos, from: x}\nas_of: "+time.Now().UTC().Format("2006-01-02 15:04:05"), "tide", settings,
-			map[string]string{"tide": `not locked and not overdue and storage == "salted slow"`, "mate": "locked_for_ever and failures > 1", "gone": `not enabled and policy == ""`})
+			map[string]string{"tide": `not locked and not overdue and storage == "salted slow"`,
+				"mate": "locked_for_ever and failures > 1", "gone": `not enabled and policy == ""`})
 	}
 }

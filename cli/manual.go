@@ -75,14 +75,16 @@ func manualPages(root *cli.Command) map[string][]byte {
 	var b bytes.Buffer
 	head := func(name, usage, synopsis string) {
 		b.Reset()
-		fmt.Fprintf(&b, ".TH %s 1 \"\" \"Yewcone %s\" \"Yewcone\"\n.SH NAME\n%s \\- %s\n.SH SYNOPSIS\n.B %s\n", strings.ToUpper(roff(name)), roff(root.Version), roff(name), roff(usage), roff(synopsis))
+		fmt.Fprintf(&b, ".TH %s 1 \"\" \"Yewcone %s\" \"Yewcone\"\n.SH NAME\n%s \\- %s\n.SH SYNOPSIS\n.B %s\n",
+			strings.ToUpper(roff(name)), roff(root.Version), roff(name), roff(usage), roff(synopsis))
 	}
 	head("yewcone", root.Usage, "yewcone COMMAND [options]")
 	fmt.Fprintf(&b, ".SH DESCRIPTION\n%s\n.SH COMMANDS\n", roff(root.Description))
 	for _, c := range documented(root) {
 		fmt.Fprintf(&b, ".TP\n.B yewcone\\-%s(1)\n%s\n", roff(c.Name), roff(c.Usage))
 	}
-	fmt.Fprint(&b, ".SH EXIT STATUS\n0 nothing to report; 1 findings; 2 a wrong call or configuration; 3 an export that could not be read to its end.\n")
+	fmt.Fprint(&b, ".SH EXIT STATUS\n0 nothing to report; 1 findings; 2 a wrong call or configuration; 3 an export that "+
+		"could not be read to its end.\n")
 	pages["yewcone"] = bytes.Clone(b.Bytes())
 	for _, c := range documented(root) {
 		head("yewcone-"+c.Name, c.Usage, "yewcone "+c.Name+" "+c.ArgsUsage)
@@ -129,10 +131,12 @@ func flagLine(f cli.Flag) (name, usage string) {
 // commandReference describes all commands in Markdown.
 func commandReference(root *cli.Command) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "# Commands\n\nWritten by `yewcone manual --format markdown`. Exit status: 0 nothing to report, 1 findings, 2 a wrong call or\nconfiguration, 3 an export that could not be read to its end.\n")
+	fmt.Fprintf(&b, "# Commands\n\nWritten by `yewcone manual --format markdown`. Exit status: 0 nothing to report, 1 "+
+		"findings, 2 a wrong call or\nconfiguration, 3 an export that could not be read to its end.\n")
 	var each func(c *cli.Command, name string, depth int)
 	each = func(c *cli.Command, name string, depth int) {
-		fmt.Fprintf(&b, "\n%s %s\n\n%s: `yewcone %s`\n\n", strings.Repeat("#", depth), name, strings.ToUpper(c.Usage[:1])+c.Usage[1:], strings.TrimSpace(name+" "+c.ArgsUsage))
+		fmt.Fprintf(&b, "\n%s %s\n\n%s: `yewcone %s`\n\n", strings.Repeat("#", depth), name,
+			strings.ToUpper(c.Usage[:1])+c.Usage[1:], strings.TrimSpace(name+" "+c.ArgsUsage))
 		text, examples := splitExamples(c.Description)
 		if text != "" {
 			fmt.Fprintf(&b, "%s\n\n", text)

@@ -53,7 +53,8 @@ func readForm(t *testing.T, mapping string, files map[string]string) (facts, rep
 	}
 	for name, text := range map[string]string{
 		"mapping.yaml": "mapping: Crew\n" + mapping,
-		"estate.yaml":  "estate: E\nas_of: 2026-11-23\nsystems:\n  crew:\n    export: {read: mapping, from: [" + strings.Join(from, ", ") + "], mapping: mapping.yaml}\n",
+		"estate.yaml": "estate: E\nas_of: 2026-11-23\nsystems:\n  crew:\n    export: {read: mapping, from: [" +
+			strings.Join(from, ", ") + "], mapping: mapping.yaml}\n",
 	} {
 		if err := os.WriteFile(filepath.Join(folder, name), []byte(text), 0o644); err != nil {
 			t.Fatal(err)
@@ -145,8 +146,10 @@ func TestForms(t *testing.T) {
 {"user":"cyril","name":"Cyril\nSecond line","active":true,"set":null,"groups":[]}
 `
 	jsonTop := "dates: iso 8601\nyes: \"true\"\nno: \"false\"\n"
-	jsonTake := strings.NewReplacer(": user", ": $.user", ": name", ": $.name", ": active", ": $.active", "from: set", "from: $.set").Replace(crewTake) + "      groups: $.groups[*]\n"
-	xmlTake := strings.NewReplacer(": user", ": \"@user\"", ": name", ": names/full", "enabled: active", "enabled: state/@active").Replace(crewTake) + "      groups: group\n"
+	jsonTake := strings.NewReplacer(": user", ": $.user", ": name", ": $.name", ": active", ": $.active", "from: set",
+		"from: $.set").Replace(crewTake) + "      groups: $.groups[*]\n"
+	xmlTake := strings.NewReplacer(": user", ": \"@user\"", ": name", ": names/full", "enabled: active",
+		"enabled: state/@active").Replace(crewTake) + "      groups: group\n"
 	for _, c := range []struct {
 		name, mapping string
 		files         map[string]string
@@ -161,22 +164,30 @@ func TestForms(t *testing.T) {
 		{"utf-16 big", asCSV("a.csv"), map[string]string{"a.csv": encoded(t, crewCSV, utf16be.NewEncoder())}},
 		{"utf-16 without a mark", asCSV("a.csv"), map[string]string{"a.csv": encoded(t, crewCSV, bare.NewEncoder())}},
 		{"windows-1252 found out", asCSV("a.csv"), map[string]string{"a.csv": encoded(t, crewCSV, charmap.Windows1252.NewEncoder())}},
-		{"latin-1 named", "encoding: latin-1\n" + asCSV("a.csv"), map[string]string{"a.csv": encoded(t, crewCSV, charmap.ISO8859_1.NewEncoder())}},
+		{"latin-1 named", "encoding: latin-1\n" + asCSV("a.csv"),
+			map[string]string{"a.csv": encoded(t, crewCSV, charmap.ISO8859_1.NewEncoder())}},
 		{"gzip", asCSV("a.csv.gz"), map[string]string{"a.csv.gz": gzipped(t, crewCSV)}},
 		{"zstd", asCSV("a.csv.zst"), map[string]string{"a.csv.zst": zstandard(t, crewCSV)}},
 		{"gzip of utf-16", asCSV("a.csv"), map[string]string{"a.csv": gzipped(t, encoded(t, crewCSV, utf16le.NewEncoder()))}},
 		{"json lines", jsonTop + "accounts:\n  - file: a.jsonl\n" + jsonTake, map[string]string{"a.jsonl": jsonRows}},
-		{"json lines with blanks", jsonTop + "accounts:\n  - file: a.ndjson\n" + jsonTake, map[string]string{"a.ndjson": "\n" + strings.NewReplacer(`":`, `" : `, `,"`, ` , "`).Replace(jsonRows) + "\n"}},
-		{"json list", jsonTop + "accounts:\n  - file: a.json\n" + jsonTake, map[string]string{"a.json": "[\n" + strings.ReplaceAll(strings.TrimSpace(jsonRows), "\n", ",\n") + "\n]\n"}},
-		{"json within", jsonTop + "accounts:\n  - file: a.json\n    rows: $.data.users[*]\n" + jsonTake, map[string]string{"a.json": `{"before":[1,{"users":[]}],"data":{"users":[` + strings.ReplaceAll(strings.TrimSpace(jsonRows), "\n", ",") + `]},"after":{}}`}},
-		{"xml", crewTop + "accounts:\n  - file: a.xml\n    rows: crew/person\n" + xmlTake, map[string]string{"a.xml": `<?xml version="1.0" encoding="UTF-8"?>
+		{"json lines with blanks", jsonTop + "accounts:\n  - file: a.ndjson\n" + jsonTake,
+			map[string]string{"a.ndjson": "\n" + strings.NewReplacer(`":`, `" : `, `,"`, ` , "`).Replace(jsonRows) + "\n"}},
+		{"json list", jsonTop + "accounts:\n  - file: a.json\n" + jsonTake, map[string]string{"a.json": "[\n" +
+			strings.ReplaceAll(strings.TrimSpace(jsonRows), "\n", ",\n") + "\n]\n"}},
+		{"json within", jsonTop + "accounts:\n  - file: a.json\n    rows: $.data.users[*]\n" + jsonTake,
+			map[string]string{"a.json": `{"before":[1,{"users":[]}],"data":{"users":[` +
+				strings.ReplaceAll(strings.TrimSpace(jsonRows), "\n", ",") + `]},"after":{}}`}},
+		{"xml", crewTop + "accounts:\n  - file: a.xml\n    rows: crew/person\n" + xmlTake,
+			map[string]string{"a.xml": `<?xml version="1.0" encoding="UTF-8"?>
 <ship><crew>
-  <person user="amund"><names><full>Åmund Kær</full></names><state active="yes"/><set>2026-03-01T08:00:00Z</set><group>deck</group><group>watch</group></person>
+  <person user="amund"><names><full>Åmund Kær</full></names><state active="yes"/>
+    <set>2026-03-01T08:00:00Z</set><group>deck</group><group>watch</group></person>
   <person user="bea"><names><full>Bea, "Bosun" Quill</full></names><state active="no"/><set>2025-12-24T23:59:59Z</set><group>deck</group></person>
   <person user="cyril"><names><full><![CDATA[Cyril
 Second line]]></full></names><state active="yes"/></person>
 </crew></ship>`}},
-		{"xml over many lines", crewTop + "accounts:\n  - file: a.xml\n    rows: crew/person\n" + xmlTake, map[string]string{"a.xml": `<?xml version="1.0" encoding="UTF-8"?>
+		{"xml over many lines", crewTop + "accounts:\n  - file: a.xml\n    rows: crew/person\n" + xmlTake,
+			map[string]string{"a.xml": `<?xml version="1.0" encoding="UTF-8"?>
 <ship><!-- a remark -->
       <crew>
   <person user="amund">
@@ -207,11 +218,14 @@ Second line]]>
       </person>
 </crew>
       </ship>`}},
-		{"xml in windows-1252", crewTop + "accounts:\n  - file: a.xml\n    rows: person\n" + xmlTake, map[string]string{"a.xml": encoded(t, `<?xml version="1.0" encoding="windows-1252"?>
-<crew><person user="amund"><names><full>Åmund Kær</full></names><state active="yes"/><set>2026-03-01T08:00:00Z</set><group>deck</group><group>watch</group></person>
+		{"xml in windows-1252", crewTop + "accounts:\n  - file: a.xml\n    rows: person\n" + xmlTake,
+			map[string]string{"a.xml": encoded(t, `<?xml version="1.0" encoding="windows-1252"?>
+<crew><person user="amund"><names><full>Åmund Kær</full></names><state active="yes"/>
+    <set>2026-03-01T08:00:00Z</set><group>deck</group><group>watch</group></person>
 <person user="bea"><names><full>Bea, &quot;Bosun&quot; Quill</full></names><state active="no"/><set>2025-12-24T23:59:59Z</set><group>deck</group></person>
 <person user="cyril"><names><full>Cyril&#10;Second line</full></names><state active="yes"/></person></crew>`, charmap.Windows1252.NewEncoder())}},
-		{"ldif", "dates: generalized time\nyes: \"TRUE\"\nno: \"FALSE\"\naccounts:\n  - file: a.ldif\n    rows: crewMember\n" + crewTake + "      groups: group\n", map[string]string{"a.ldif": `version: 1
+		{"ldif", "dates: generalized time\nyes: \"TRUE\"\nno: \"FALSE\"\naccounts:\n  - file: a.ldif\n    rows: crewMember\n" + crewTake + "      groups: group\n",
+			map[string]string{"a.ldif": `version: 1
 
 dn: ou=crew,dc=example
 objectClass: organizationalUnit
@@ -243,19 +257,28 @@ name:: Q3lyaWwKU2Vjb25kIGxpbmU=
 active: TRUE
 
 `}},
-		{"members in rows", crewTop + "accounts:\n  - file: a.csv\n" + crewTake + "    members:\n      - {file: m.csv, account: who, group: team}\n", map[string]string{
-			"a.csv": strings.NewReplacer(",groups", "", ",deck;watch", "", ",deck", "", ",yes,,", ",yes,").Replace(crewCSV), "m.csv": "team,who\ndeck,amund\ndeck,bea\nwatch,amund\nwatch,nobody\n"}},
-		{"members by number", crewTop + "accounts:\n  - file: a.csv\n" + crewTake + "    members:\n      - {file: m.csv, account: who, group: team, id: number, match: set, split: \" \"}\n", map[string]string{
-			"a.csv": strings.NewReplacer(",groups", "", ",deck;watch", "", ",deck", "", ",yes,,", ",yes,").Replace(crewCSV), "m.csv": "number,team,who\n1,deck,2026-03-01T08:00:00Z 2025-12-24T23:59:59Z\n2,watch,2026-03-01T08:00:00Z\n"}},
-		{"groups as columns", crewTop + "accounts:\n  - file: a.csv\n" + crewTake + "      groups: {columns: [deck, watch]}\n", map[string]string{
-			"a.csv": strings.NewReplacer(",groups", ",deck,watch", ",deck;watch", ",yes,yes", ",deck\n", ",yes,no\n", ",yes,,", ",yes,,no,no").Replace(crewCSV)}},
+		{"members in rows", crewTop + "accounts:\n  - file: a.csv\n" + crewTake +
+			"    members:\n      - {file: m.csv, account: who, group: team}\n", map[string]string{
+			"a.csv": strings.NewReplacer(",groups", "", ",deck;watch", "", ",deck", "", ",yes,,", ",yes,").Replace(crewCSV),
+			"m.csv": "team,who\ndeck,amund\ndeck,bea\nwatch,amund\nwatch,nobody\n"}},
+		{"members by number", crewTop + "accounts:\n  - file: a.csv\n" + crewTake +
+			"    members:\n      - {file: m.csv, account: who, group: team, id: number, match: set, split: \" \"}\n",
+			map[string]string{
+				"a.csv": strings.NewReplacer(",groups", "", ",deck;watch", "", ",deck", "", ",yes,,", ",yes,").Replace(crewCSV),
+				"m.csv": "number,team,who\n1,deck,2026-03-01T08:00:00Z " +
+					"2025-12-24T23:59:59Z\n2,watch,2026-03-01T08:00:00Z\n"}},
+		{"groups as columns", crewTop + "accounts:\n  - file: a.csv\n" + crewTake +
+			"      groups: {columns: [deck, watch]}\n", map[string]string{
+			"a.csv": strings.NewReplacer(",groups", ",deck,watch", ",deck;watch", ",yes,yes", ",deck\n", ",yes,no\n",
+				",yes,,", ",yes,,no,no").Replace(crewCSV)}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			facts, report, code := readForm(t, c.mapping, c.files)
 			if facts != crewFacts || code != 0 {
 				t.Errorf("exit %d\n got %q\nwant %q\n%s", code, facts, crewFacts, report)
 			}
-			if found := strings.Contains(report, "read as Windows-1252, since it is no UTF-8"); found != strings.HasPrefix(c.name, "windows-1252 found") && !strings.Contains(c.name, "xml in") {
+			if found := strings.Contains(report, "read as Windows-1252, since it is no "+
+				"UTF-8"); found != strings.HasPrefix(c.name, "windows-1252 found") && !strings.Contains(c.name, "xml in") {
 				t.Errorf("whether the encoding was found out is not said: %s", report)
 			}
 		})
@@ -293,19 +316,24 @@ func TestWordsNotUnderstood(t *testing.T) {
 // TestDateFormsInMappings: one moment, written in every way.
 func TestDateFormsInMappings(t *testing.T) {
 	for form, text := range map[string]string{
-		"iso 8601": "2026-03-01T08:00:00Z", "generalized time": "20260301080000Z", "epoch seconds": "1772352000", "epoch milliseconds": "1772352000000",
-		"filetime": "134168256000000000", "spreadsheet days": "46082.333333333336", "dd/mm/yyyy hh:mm": "01/03/2026 08:00", "d mon yyyy hh:mm:ss": "1 Mar 2026 08:00:00",
+		"iso 8601": "2026-03-01T08:00:00Z", "generalized time": "20260301080000Z", "epoch seconds": "1772352000",
+		"epoch milliseconds": "1772352000000",
+		"filetime":           "134168256000000000", "spreadsheet days": "46082.333333333336", "dd/mm/yyyy hh:mm": "01/03/2026 08:00",
+		"d mon yyyy hh:mm:ss": "1 Mar 2026 08:00:00",
 	} {
-		facts, report, _ := readForm(t, "dates: "+form+"\naccounts:\n  - file: a.csv\n    take: {login: user, password_set: set}\n", map[string]string{"a.csv": "user,set\nann," + text + "\n"})
+		facts, report, _ := readForm(t, "dates: "+form+"\naccounts:\n  - file: a.csv\n    take: {login: user, password_set: "+
+			"set}\n", map[string]string{"a.csv": "user,set\nann," + text + "\n"})
 		if facts != "ann||unknown|2026-03-01T08:00:00Z|\n" {
 			t.Errorf("%s: %q\n%s", form, facts, report)
 		}
 	}
-	facts, _, _ := readForm(t, "dates: yyyy-mm-dd hh:mm\nzone: America/New_York\naccounts:\n  - file: a.csv\n    take: {login: user, password_set: set}\n", map[string]string{"a.csv": "user,set\nann,2026-03-01 03:00\n"})
+	facts, _, _ := readForm(t, "dates: yyyy-mm-dd hh:mm\nzone: America/New_York\naccounts:\n  - file: a.csv\n    take: "+
+		"{login: user, password_set: set}\n", map[string]string{"a.csv": "user,set\nann,2026-03-01 03:00\n"})
 	if facts != "ann||unknown|2026-03-01T08:00:00Z|\n" {
 		t.Errorf("in a zone: %q", facts)
 	}
-	facts, _, _ = readForm(t, "dates: epoch days\naccounts:\n  - file: a.csv\n    take: {login: user, password_set: set}\n", map[string]string{"a.csv": "user,set\nann,20513\n"})
+	facts, _, _ = readForm(t, "dates: epoch days\naccounts:\n  - file: a.csv\n    take: {login: user, password_set: set}\n",
+		map[string]string{"a.csv": "user,set\nann,20513\n"})
 	if facts != "ann||unknown|2026-03-01|\n" {
 		t.Errorf("epoch days: %q", facts)
 	}

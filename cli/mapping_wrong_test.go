@@ -41,7 +41,8 @@ accounts:
 		{"members:", "member:", `unknown key "member"`},
 		{"dates: iso 8601", "dates: iso8601", `mapping.yaml:2:8: "iso8601" is no date pattern`},
 		{"file: m.csv", "file: n.csv", "n.csv: no such file"},
-		{"file: a.csv", "file: a.csv\n    form: jsn", `mapping.yaml:7:11: expected one of csv, json, ini, ldif, xml, xlsx, found "jsn"; did you mean "json"?`},
+		{"file: a.csv", "file: a.csv\n    form: jsn",
+			`mapping.yaml:7:11: expected one of csv, json, ini, ldif, xml, xlsx, found "jsn"; did you mean "json"?`},
 		{"file: a.csv", "file: a.csv\n    form: xml", "a.csv is XML: say under \"rows\" which elements are the rows"},
 		{"login: user", "display_name: user", `a table of accounts needs "login" under "take"`},
 	} {
@@ -78,16 +79,24 @@ func TestDamagedDatabases(t *testing.T) {
 		before, after string
 		says          string
 	}{
-		{"a column is gone", postgres, "authid.csv", "rolname,rolsuper,", "rolname,", `authid.csv: the file cannot be read on: the heading has no column "rolsuper"`},
-		{"the members have no heading", postgres, "auth_members.csv", "role,member,grantor,admin_option\n", "", `the heading has no column "role"`},
-		{"a role is gone", postgres, "authid.csv", "harbour_admins,", "harbour_others,", `the role "harbour_admins" has members and is not in the table; what it gives them is unknown`},
+		{"a column is gone", postgres, "authid.csv", "rolname,rolsuper,", "rolname,",
+			`authid.csv: the file cannot be read on: the heading has no column "rolsuper"`},
+		{"the members have no heading", postgres, "auth_members.csv", "role,member,grantor,admin_option\n", "",
+			`the heading has no column "role"`},
+		{"a role is gone", postgres, "authid.csv", "harbour_admins,", "harbour_others,",
+			`the role "harbour_admins" has members and is not in the table; what it gives them is unknown`},
 		{"plugins have no heading", maria, "plugins.tsv", "PLUGIN_NAME\t", "NAME\t", `the heading has no column "PLUGIN_NAME"`},
-		{"a role of the server is gone", maria, "global_priv.tsv", "\tharbour_admin\t", "\tharbour_other\t", `the role "harbour_admin" is granted and is not in the table; what it gives is unknown`},
+		{"a role of the server is gone", maria, "global_priv.tsv", "\tharbour_admin\t", "\tharbour_other\t",
+			`the role "harbour_admin" is granted and is not in the table; what it gives is unknown`},
 		{"variables have no heading", maria, "variables.tsv", "Variable_name\tValue\n", "", `the heading has no column "Variable_name"`},
-		{"a policy runs into another", realm, "getpol.txt", "Policy: staff\n", "", `the line belongs to no policy: a line "Policy: …" is missing before it`},
-		{"a line of a policy is gone", realm, "getpol.txt", "Maximum password failures before lockout: 3\n", "", `the policy administrators has no line "Maximum password failures before lockout"; what it would say is unknown`},
-		{"a principal runs into another", realm, "getprinc.txt", "Principal: neze/admin@MARROWBY.EXAMPLE\n", "", `a line "Principal: …" is missing between them; it is left out`},
-		{"a line of a principal is gone", realm, "getprinc.txt", "Failed password attempts: 3\n", "", `has no line "Failed password attempts"; it is left out`},
+		{"a policy runs into another", realm, "getpol.txt", "Policy: staff\n", "",
+			`the line belongs to no policy: a line "Policy: …" is missing before it`},
+		{"a line of a policy is gone", realm, "getpol.txt", "Maximum password failures before lockout: 3\n", "",
+			`the policy administrators has no line "Maximum password failures before lockout"; what it would say is unknown`},
+		{"a principal runs into another", realm, "getprinc.txt", "Principal: neze/admin@MARROWBY.EXAMPLE\n", "",
+			`a line "Principal: …" is missing between them; it is left out`},
+		{"a line of a principal is gone", realm, "getprinc.txt", "Failed password attempts: 3\n", "",
+			`has no line "Failed password attempts"; it is left out`},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			folder := t.TempDir()
@@ -102,11 +111,14 @@ func TestDamagedDatabases(t *testing.T) {
 			if err := os.WriteFile(path, []byte(strings.Replace(string(data), c.before, c.after, 1)), 0o644); err != nil {
 				t.Fatal(err)
 			}
-			if err := os.WriteFile(filepath.Join(folder, "estate.yaml"), []byte("estate: E\nas_of: 2026-11-23 06:00\nsystems:\n  s:\n    export: {read: "+c.folder+", from: x}\n"), 0o644); err != nil {
+			if err := os.WriteFile(filepath.Join(folder, "estate.yaml"),
+				[]byte("estate: E\nas_of: 2026-11-23 06:00\nsystems:\n  s:\n    export: {read: "+c.folder+", from: x}\n"),
+				0o644); err != nil {
 				t.Fatal(err)
 			}
 			stdout, stderr, code := runTool(t, folder, "intake")
-			if plain := strings.Join(strings.Fields(stdout+stderr), " "); !strings.Contains(plain, c.says) || strings.Contains(c.says, "left out") && code != 3 {
+			if plain := strings.Join(strings.Fields(stdout+stderr), " "); !strings.Contains(plain, c.says) ||
+				strings.Contains(c.says, "left out") && code != 3 {
 				t.Errorf("exit %d, expected %q\n%s%s", code, c.says, stdout, stderr)
 			}
 		})

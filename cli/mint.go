@@ -53,7 +53,8 @@ settings cannot be met together, it says which, and ends with status 1.
 			if err != nil {
 				return err
 			}
-			m, err := trial.NewMint(targets, trial.Wish{Bits: float64(c.Int("bits")), Length: int(c.Int("length")), Aloud: c.Bool("aloud"), Phrase: c.Bool("phrase")})
+			m, err := trial.NewMint(targets, trial.Wish{Bits: float64(c.Int("bits")), Length: int(c.Int("length")),
+				Aloud: c.Bool("aloud"), Phrase: c.Bool("phrase")})
 			var collision *trial.Collision
 			if errors.As(err, &collision) {
 				fmt.Fprintln(c.Root().ErrWriter, "yewcone: "+shown(err))
@@ -109,7 +110,8 @@ do not choose at random: what they choose is worth less, however large the space
 
   yewcone space
   yewcone space rota tills --format json`,
-		Flags: []cli.Flag{estateFlag(), asFlag(), policyFlag(), &cli.StringFlag{Name: "format", Value: "text", Usage: "text or json"}, asOfFlag(), outFlag(), colorFlag()},
+		Flags: []cli.Flag{estateFlag(), asFlag(), policyFlag(), &cli.StringFlag{Name: "format", Value: "text",
+			Usage: "text or json"}, asOfFlag(), outFlag(), colorFlag()},
 		Action: func(_ context.Context, c *cli.Command) error {
 			if err := oneOf("format", c.String("format"), []string{"text", "json"}); err != nil {
 				return err
@@ -201,5 +203,6 @@ func derived(c *cli.Command, system string) (*trial.Derived, error) {
 	if err != nil {
 		return nil, err
 	}
-	return trial.Derive(targets[0], files, func(login string) (*password.Person, error) { return trial.PersonOn(s, login) }, setting.Standard())
+	return trial.Derive(targets[0], files, func(login string) (*password.Person, error) { return trial.PersonOn(s, login) },
+		setting.Standard())
 }

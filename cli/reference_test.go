@@ -67,11 +67,13 @@ func TestReferenceOfSome(t *testing.T) {
 // docs, and a manual page for every command says what its help says.
 func TestGeneratedPagesAreCurrent(t *testing.T) {
 	folder := t.TempDir()
-	for name, args := range map[string][]string{"commands.md": {"manual", "--format", "markdown"}, "exports.md": {"intake", "--how", "all"}} {
+	for name, args := range map[string][]string{"commands.md": {"manual", "--format", "markdown"},
+		"exports.md": {"intake", "--how", "all"}} {
 		page, stderr, code := runTool(t, folder, args...)
 		written, err := os.ReadFile("../docs/" + name)
 		if code != 0 || err != nil || page != string(written) {
-			t.Errorf("docs/%s is stale (exit %d, %v, %s); write it with: go run ./cmd/yewcone %s >docs/%s", name, code, err, stderr, strings.Join(args, " "), name)
+			t.Errorf("docs/%s is stale (exit %d, %v, %s); write it with: go run ./cmd/yewcone %s >docs/%s", name, code, err,
+				stderr, strings.Join(args, " "), name)
 		}
 	}
 	if _, stderr, code := runTool(t, folder, "manual", "man"); code != 0 {
@@ -113,7 +115,8 @@ func TestCompletion(t *testing.T) {
 			t.Errorf("%s: exit %d\n%s%s", shell, code, script, stderr)
 		}
 	}
-	for _, c := range []struct{ args, want string }{{"--generate-shell-completion", "check"}, {"check --f --generate-shell-completion", "--fail-on"}, {"try --tr --generate-shell-completion", "--trials"}} {
+	for _, c := range []struct{ args, want string }{{"--generate-shell-completion", "check"},
+		{"check --f --generate-shell-completion", "--fail-on"}, {"try --tr --generate-shell-completion", "--trials"}} {
 		if list, stderr, _ := runTool(t, t.TempDir(), strings.Fields(c.args)...); !strings.Contains(list, c.want) {
 			t.Errorf("%s: %s%s", c.args, list, stderr)
 		}

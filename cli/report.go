@@ -44,7 +44,8 @@ something could not be read.
 }
 
 // formatOfEnding are the forms of files that --out may name.
-var formatOfEnding = map[string]string{".html": "html", ".htm": "html", ".xlsx": "xlsx", ".md": "markdown", ".csv": "csv", ".ndjson": "ndjson", ".jsonl": "ndjson", ".sarif": "sarif", ".json": "json", ".xml": "junit", ".txt": "text"}
+var formatOfEnding = map[string]string{".html": "html", ".htm": "html", ".xlsx": "xlsx", ".md": "markdown", ".csv": "csv",
+	".ndjson": "ndjson", ".jsonl": "ndjson", ".sarif": "sarif", ".json": "json", ".xml": "junit", ".txt": "text"}
 
 func writeReport(c *cli.Command) error {
 	name := c.String("format")

@@ -76,7 +76,8 @@ stricter, which implies the other, and where both cannot be met.
 				}
 				return status(ExitFindings)
 			}
-			return fmt.Errorf("rules takes show, validate or compare, not %q%s", args[0], nearword.Advice(args[0], []string{"show", "validate", "compare"}))
+			return fmt.Errorf("rules takes show, validate or compare, not %q%s", args[0],
+				nearword.Advice(args[0], []string{"show", "validate", "compare"}))
 		},
 	}
 }
@@ -97,7 +98,8 @@ func chosenSets(c *cli.Command, names []string) ([]*rules.Set, error) {
 		return nil, err
 	}
 	for _, name := range rules.ShippedNames() {
-		if set, ok := rules.Shipped(name, setting.Standard()); ok && !slices.ContainsFunc(sets, func(s *rules.Set) bool { return s.Name == name }) {
+		if set, ok := rules.Shipped(name, setting.Standard()); ok && !slices.ContainsFunc(sets,
+			func(s *rules.Set) bool { return s.Name == name }) {
 			sets = append(sets, set)
 		}
 	}

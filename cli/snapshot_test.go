@@ -129,7 +129,9 @@ func TestSnapshotOfTheDemo(t *testing.T) {
 			t.Fatalf("line %d shows a stored password", i+1)
 		}
 	}
-	for _, wrong := range []string{`{}`, `{"account":{}}`, `{"account":{"login":"a","enabled":"yes"}}`, `{"account":{"login":"a","password_set":"soon"}}`, `{"account":{"login":"a","colour":1}}`, `{"policy":{"name":"p"}}`, `{"end":{"accounts":1,"policies":0},"account":{"login":"a"}}`} {
+	for _, wrong := range []string{`{}`, `{"account":{}}`, `{"account":{"login":"a","enabled":"yes"}}`,
+		`{"account":{"login":"a","password_set":"soon"}}`, `{"account":{"login":"a","colour":1}}`,
+		`{"policy":{"name":"p"}}`, `{"end":{"accounts":1,"policies":0},"account":{"login":"a"}}`} {
 		decoded, err := jsonschema.UnmarshalJSON(strings.NewReader(wrong))
 		if err != nil {
 			t.Fatal(err)
@@ -143,8 +145,11 @@ func TestSnapshotOfTheDemo(t *testing.T) {
 // TestSnapshotsOfExports does the same for every kind of captured export.
 func TestSnapshotsOfExports(t *testing.T) {
 	for name, export := range map[string]string{
-		"samba": "{read: samba, from: [x/domain.ldif, x/pso.ldif, x/accounts.ldif]}", "postgresql": "{read: postgresql, from: x}", "mariadb": "{read: mariadb, from: x}",
-		"kerberos": "{read: kerberos, from: x}", "partners": "{read: mapping, from: x, mapping: x/mapping.yaml}", "gangway": "{read: mapping, from: x, mapping: x/mapping.yaml}", "cargo": "{read: mapping, from: x, mapping: x/mapping.yaml}",
+		"samba":      "{read: samba, from: [x/domain.ldif, x/pso.ldif, x/accounts.ldif]}",
+		"postgresql": "{read: postgresql, from: x}", "mariadb": "{read: mariadb, from: x}",
+		"kerberos": "{read: kerberos, from: x}", "partners": "{read: mapping, from: x, mapping: x/mapping.yaml}",
+		"gangway": "{read: mapping, from: x, mapping: x/mapping.yaml}",
+		"cargo":   "{read: mapping, from: x, mapping: x/mapping.yaml}",
 	} {
 		t.Run(name, func(t *testing.T) {
 			folder := t.TempDir()
@@ -183,18 +188,28 @@ func TestBadSnapshots(t *testing.T) {
 		exit  int
 		says  string
 	}{
-		{"whole", []string{first, policy, ann, bob, `{"end":{"policies":1,"accounts":2}}`}, 0, "2 accounts (0 privileged, 0 disabled), 1 policy, nothing refused"},
+		{"whole", []string{first, policy, ann, bob, `{"end":{"policies":1,"accounts":2}}`}, 0,
+			"2 accounts (0 privileged, 0 disabled), 1 policy, nothing refused"},
 		{"no end", []string{first, policy, ann, bob}, 3, "it was cut off; take it again"},
-		{"an account gone", []string{first, policy, ann, `{"end":{"policies":1,"accounts":2}}`}, 3, "promises 1 policies and 2 accounts, and 1 and 1 stand in it"},
-		{"a policy gone", []string{first, ann, bob, `{"end":{"policies":1,"accounts":2}}`}, 3, "promises 1 policies and 2 accounts, and 0 and 2 stand in it"},
+		{"an account gone", []string{first, policy, ann, `{"end":{"policies":1,"accounts":2}}`}, 3,
+			"promises 1 policies and 2 accounts, and 1 and 1 stand in it"},
+		{"a policy gone", []string{first, ann, bob, `{"end":{"policies":1,"accounts":2}}`}, 3,
+			"promises 1 policies and 2 accounts, and 0 and 2 stand in it"},
 		{"no first line", []string{policy, ann}, 3, `s.jsonl:1: the system is missing; the first line of a snapshot is`},
-		{"another version", []string{strings.Replace(first, `"version":1`, `"version":2`, 1)}, 3, "this is version 2, and version 1 is read here"},
-		{"half a line", []string{first, policy, ann[:40], bob, `{"end":{"policies":1,"accounts":2}}`}, 3, "s.jsonl:3: the line is left out: the line ends too early"},
-		{"an unknown name", []string{first, policy, strings.Replace(ann, "enabled", "enabeld", 1), `{"end":{"policies":1,"accounts":1}}`}, 3, `unknown field "enabeld"`},
-		{"a word for a date", []string{first, policy, strings.Replace(ann, "2026-11-01", "yesterday", 1), `{"end":{"policies":1,"accounts":1}}`}, 3, `"yesterday" is no date; write 2026-11-20`},
-		{"a text for an answer", []string{first, policy, strings.Replace(ann, "true", `"ja"`, 1), `{"end":{"policies":1,"accounts":1}}`}, 3, "expected true, false or null, found \"ja\""},
-		{"no such setting", []string{first, strings.Replace(policy, "min_length", "min_lenght", 1), `{"end":{"policies":1,"accounts":0}}`}, 3, `no setting is named "min_lenght"`},
-		{"no such value", []string{first, strings.Replace(policy, `"8"`, `"many"`, 1), `{"end":{"policies":1,"accounts":0}}`}, 3, "s.jsonl:2: the policy is left out: min_length"},
+		{"another version", []string{strings.Replace(first, `"version":1`, `"version":2`, 1)}, 3,
+			"this is version 2, and version 1 is read here"},
+		{"half a line", []string{first, policy, ann[:40], bob, `{"end":{"policies":1,"accounts":2}}`}, 3,
+			"s.jsonl:3: the line is left out: the line ends too early"},
+		{"an unknown name", []string{first, policy, strings.Replace(ann, "enabled", "enabeld", 1),
+			`{"end":{"policies":1,"accounts":1}}`}, 3, `unknown field "enabeld"`},
+		{"a word for a date", []string{first, policy, strings.Replace(ann, "2026-11-01", "yesterday", 1),
+			`{"end":{"policies":1,"accounts":1}}`}, 3, `"yesterday" is no date; write 2026-11-20`},
+		{"a text for an answer", []string{first, policy, strings.Replace(ann, "true", `"ja"`, 1),
+			`{"end":{"policies":1,"accounts":1}}`}, 3, "expected true, false or null, found \"ja\""},
+		{"no such setting", []string{first, strings.Replace(policy, "min_length", "min_lenght", 1),
+			`{"end":{"policies":1,"accounts":0}}`}, 3, `no setting is named "min_lenght"`},
+		{"no such value", []string{first, strings.Replace(policy, `"8"`, `"many"`, 1),
+			`{"end":{"policies":1,"accounts":0}}`}, 3, "s.jsonl:2: the policy is left out: min_length"},
 		{"a policy twice", []string{first, policy, policy, `{"end":{"policies":2,"accounts":0}}`}, 3, "stands here a second time"},
 		{"something behind", []string{first, policy, ann + "x", `{"end":{"policies":1,"accounts":1}}`}, 3, "something follows the object"},
 		{"empty", nil, 3, "the file is empty; take the snapshot again"},
@@ -207,7 +222,8 @@ func TestBadSnapshots(t *testing.T) {
 				_, _ = w.WriteString(line + "\n")
 			}
 			w.Flush()
-			for name, data := range map[string]string{"s.jsonl": text.String(), "estate.yaml": "estate: E\nsystems:\n  s:\n    export: {read: snapshot, from: s.jsonl}\n"} {
+			for name, data := range map[string]string{"s.jsonl": text.String(),
+				"estate.yaml": "estate: E\nsystems:\n  s:\n    export: {read: snapshot, from: s.jsonl}\n"} {
 				if err := os.WriteFile(filepath.Join(folder, name), []byte(data), 0o644); err != nil {
 					t.Fatal(err)
 				}

@@ -26,7 +26,8 @@ func TestBerthBookings(t *testing.T) {
 	} {
 		t.Run(files[0], func(t *testing.T) {
 			s := statesAlone(t, only(t, "postgresql", files...), "export: {read: postgresql, from: x}")
-			s.is("account", "crew_app", "hyejin", "imogen", "lars", "nkechi", "old_tickets", "pavel", "postgres", "replicator", "reports", "siobhan", "tide_feed")
+			s.is("account", "crew_app", "hyejin", "imogen", "lars", "nkechi", "old_tickets", "pavel", "postgres",
+				"replicator", "reports", "siobhan", "tide_feed")
 			s.is("overdue", "nkechi", "lars")
 			s.is("lasts", "postgres", "imogen", "siobhan", "tide_feed", "crew_app", "old_tickets", "reports", "replicator")
 			s.is("unusable", "postgres", "siobhan", "tide_feed")
@@ -39,7 +40,8 @@ func TestBerthBookings(t *testing.T) {
 				s.is("disabled", "lars")
 				s.is("privileged", "postgres", "imogen", "tide_feed")
 			}
-			for login, want := range map[string]string{"pavel": "2027-01-31 00:00", "hyejin": "2026-12-24 00:00", "nkechi": "2026-06-30 23:59", "crew_app": "never"} {
+			for login, want := range map[string]string{"pavel": "2027-01-31 00:00", "hyejin": "2026-12-24 00:00",
+				"nkechi": "2026-06-30 23:59", "crew_app": "never"} {
 				if got := s.account[login]["expires"]; got != want {
 					t.Errorf("%s: the password ends %v, want %s", login, got, want)
 				}
@@ -69,7 +71,8 @@ func TestCrewDatabase(t *testing.T) {
 			if files[0] != "global_priv-nohash.tsv" {
 				s.is("blank", "@localhost", "reports@%", "mariadb.sys@localhost")
 			}
-			for login, want := range map[string]string{"imogen@localhost": "2026-10-05", "pavel@%": "2026-07-14", "tide@localhost": "2026-11-02", "nkechi@%": "unknown"} {
+			for login, want := range map[string]string{"imogen@localhost": "2026-10-05", "pavel@%": "2026-07-14",
+				"tide@localhost": "2026-11-02", "nkechi@%": "unknown"} {
 				if got := s.account[login]["password_set"].(string); got[:min(10, len(got))] != want {
 					t.Errorf("%s: set %v, want %s", login, got, want)
 				}
@@ -95,7 +98,8 @@ func TestRealm(t *testing.T) {
 					policy = ""
 				}
 				if got["policy"] != policy || got["password_set"] != set || got["expires"] != expires {
-					t.Errorf("%s: policy %v, set %v, expires %v; want %s, %s, %s", login, got["policy"], got["password_set"], got["expires"], policy, set, expires)
+					t.Errorf("%s: policy %v, set %v, expires %v; want %s, %s, %s", login, got["policy"],
+						got["password_set"], got["expires"], policy, set, expires)
 				}
 				add := func(list *[]string, is bool) {
 					if is {

@@ -61,7 +61,8 @@ func statesAlone(t *testing.T, exports, entry string, args ...string) *states {
 // statesOf checks a system and reads who is in which state.
 func statesOf(t *testing.T, folder, system string, args ...string) *states {
 	t.Helper()
-	if _, stderr, code := runTool(t, folder, append([]string{"check", system, "--each", "each.ndjson", "--out", "result.txt"}, args...)...); code != 1 {
+	if _, stderr, code := runTool(t, folder, append([]string{"check", system, "--each", "each.ndjson", "--out",
+		"result.txt"}, args...)...); code != 1 {
 		result, _ := os.ReadFile(filepath.Join(folder, "result.txt"))
 		t.Fatalf("exit %d\n%s\n%s", code, stderr, result)
 	}
@@ -155,7 +156,8 @@ func TestDirectoryTruth(t *testing.T) {
 					wantExpires = "never"
 					lasts = append(lasts, login)
 				}
-				want := map[string]any{"policy": strings.TrimSuffix(policy, " (default)"), "password_set": wantSet, "expires": wantExpires, "privileged": map[bool]string{true: "yes", false: "no"}[admin == "yes"]}
+				want := map[string]any{"policy": strings.TrimSuffix(policy, " (default)"), "password_set": wantSet,
+					"expires": wantExpires, "privileged": map[bool]string{true: "yes", false: "no"}[admin == "yes"]}
 				for key, value := range want {
 					if got[key] != value {
 						t.Errorf("%s: %s is %v, want %v", login, key, got[key], value)
@@ -215,7 +217,8 @@ func TestHostTruth(t *testing.T) {
 	s.is("blank", "tickets")
 	s.is("fast", "dredger", "bridge")
 	s.is("slow", "nkechi.obiora", "tomasz.wilga", "siobhan.keane", "eilidh.muir", "svc-tide")
-	s.is("hard", "root", "imogen.tarrant", "pavel.hruska", "rafael.ortigao", "hyejin.bae", "lars.dybdahl", "mirela.popescu", "yusuf.demirci", "anneke.visser", "halima.warsame", "svc-backup")
+	s.is("hard", "root", "imogen.tarrant", "pavel.hruska", "rafael.ortigao", "hyejin.bae", "lars.dybdahl", "mirela.popescu",
+		"yusuf.demirci", "anneke.visser", "halima.warsame", "svc-backup")
 	s.is("future", "hyejin.bae")
 	var neverUsed []string
 	for _, login := range s.byRule["never-signed-in"] {
@@ -245,35 +248,51 @@ func TestHostTruth(t *testing.T) {
 // TestHostSettings holds the host's settings against those that were tried.
 func TestHostSettings(t *testing.T) {
 	want := map[string]string{
-		"min_length": "12", "min_digits": "1", "min_upper": "1", "min_lower": "1", "min_symbols": "none", "max_repeat": "3", "min_changed": "5",
+		"min_length": "12", "min_digits": "1", "min_upper": "1", "min_lower": "1", "min_symbols": "none", "max_repeat": "3",
+		"min_changed":  "5",
 		"names_barred": "yes", "dictionary_barred": "yes", "login_barred": "contained", "history": "12", "storage": "memory-hard",
 		"lockout_attempts": "5", "lockout_window": "15 minutes", "lockout_duration": "30 minutes", "blank_allowed": "yes",
 		"min_classes": "none", "max_run": "none", "second_factor": "off",
 	}
 	exactSettings(t, "quay1", "imogen.tarrant", want)
-	exactSettings(t, "quay1", "root", map[string]string{"lockout_attempts": "never", "lockout_covers_admins": "no", "min_length": "12", "max_age": "never", "warn_before": "7 days"})
+	exactSettings(t, "quay1", "root", map[string]string{"lockout_attempts": "never", "lockout_covers_admins": "no",
+		"min_length": "12", "max_age": "never", "warn_before": "7 days"})
 	exactSettings(t, "quay1", "anneke.visser", map[string]string{"min_age": "7 days", "max_age": "90 days", "grace_period": "30 days"})
 }
 
 // TestRotaSettings holds the roles' settings against the service's rules.
 func TestRotaSettings(t *testing.T) {
 	exactSettings(t, "rota", "tomasz.wilga", map[string]string{ // a ship officer
-		"min_length": "10", "max_length": "64", "min_lower": "1", "min_upper": "1", "min_digits": "1", "min_symbols": "none", "max_age": "3 months",
+		"min_length": "10", "max_length": "64", "min_lower": "1", "min_upper": "1", "min_digits": "1",
+		"min_symbols": "none", "max_age": "3 months",
 		"min_age": "12 hours", "history": "8", "lockout_attempts": "6", "lockout_window": "15 minutes", "lockout_duration": "1 hour",
-		"idle_timeout": "30 minutes", "session_limit": "12 hours", "dormant_after": "never", "second_factor": "optional", "temporary_valid": "24 hours",
+		"idle_timeout": "30 minutes", "session_limit": "12 hours", "dormant_after": "never", "second_factor": "optional",
+		"temporary_valid": "24 hours",
 	})
-	exactSettings(t, "rota", "imogen.tarrant", map[string]string{"min_length": "14", "max_age": "2 months", "history": "24", "lockout_attempts": "3", "lockout_duration": "until unlocked", "second_factor": "everyone"})
-	exactSettings(t, "rota", "mirela.popescu", map[string]string{"min_length": "10", "max_age": "6 months", "history": "3", "lockout_attempts": "10", "lockout_duration": "15 minutes", "second_factor": "off"})
-	exactSettings(t, "rota", "bridge-sandling", map[string]string{"min_length": "8", "max_age": "never", "history": "none", "lockout_attempts": "never"})
-	exactSettings(t, "rota", "feed-tides", map[string]string{"min_length": "24", "max_age": "never", "history": "none", "lockout_attempts": "6", "lockout_duration": "until unlocked"})
+	exactSettings(t, "rota", "imogen.tarrant", map[string]string{"min_length": "14", "max_age": "2 months", "history": "24",
+		"lockout_attempts": "3", "lockout_duration": "until unlocked", "second_factor": "everyone"})
+	exactSettings(t, "rota", "mirela.popescu", map[string]string{"min_length": "10", "max_age": "6 months", "history": "3",
+		"lockout_attempts": "10", "lockout_duration": "15 minutes", "second_factor": "off"})
+	exactSettings(t, "rota", "bridge-sandling", map[string]string{"min_length": "8", "max_age": "never", "history": "none",
+		"lockout_attempts": "never"})
+	exactSettings(t, "rota", "feed-tides", map[string]string{"min_length": "24", "max_age": "never", "history": "none",
+		"lockout_attempts": "6", "lockout_duration": "until unlocked"})
 }
 
 // TestDirectorySettings holds the policies against those of the server.
 func TestDirectorySettings(t *testing.T) {
-	exactSettings(t, "directory", "imacaskill", map[string]string{"min_length": "10", "max_length": "64", "history": "8", "min_age": "1 hour", "max_age": "180 days", "warn_before": "14 days", "grace_signins": "3", "lockout_attempts": "6", "lockout_window": "15 minutes", "lockout_duration": "30 minutes", "change_at_first_use": "yes", "self_change": "yes"})
-	exactSettings(t, "directory", "adm-ilse", map[string]string{"min_length": "16", "max_length": "none", "history": "24", "min_age": "1 day", "max_age": "60 days", "warn_before": "10 days", "grace_signins": "0", "lockout_attempts": "3", "lockout_window": "never", "lockout_duration": "until unlocked"})
-	exactSettings(t, "directory", "svc-backup", map[string]string{"min_length": "20", "history": "none", "min_age": "none", "max_age": "never", "lockout_attempts": "never", "change_at_first_use": "no", "self_change": "no"})
-	exactSettings(t, "directory", "bridge-watch", map[string]string{"min_length": "none", "max_length": "none", "history": "1", "max_age": "365 days", "warn_before": "none", "lockout_attempts": "20", "lockout_window": "5 minutes", "lockout_duration": "5 minutes", "self_change": "no"})
+	exactSettings(t, "directory", "imacaskill", map[string]string{"min_length": "10", "max_length": "64", "history": "8",
+		"min_age": "1 hour", "max_age": "180 days", "warn_before": "14 days", "grace_signins": "3", "lockout_attempts": "6",
+		"lockout_window": "15 minutes", "lockout_duration": "30 minutes", "change_at_first_use": "yes",
+		"self_change": "yes"})
+	exactSettings(t, "directory", "adm-ilse", map[string]string{"min_length": "16", "max_length": "none", "history": "24",
+		"min_age": "1 day", "max_age": "60 days", "warn_before": "10 days", "grace_signins": "0", "lockout_attempts": "3",
+		"lockout_window": "never", "lockout_duration": "until unlocked"})
+	exactSettings(t, "directory", "svc-backup", map[string]string{"min_length": "20", "history": "none", "min_age": "none",
+		"max_age": "never", "lockout_attempts": "never", "change_at_first_use": "no", "self_change": "no"})
+	exactSettings(t, "directory", "bridge-watch", map[string]string{"min_length": "none", "max_length": "none",
+		"history": "1", "max_age": "365 days", "warn_before": "none", "lockout_attempts": "20",
+		"lockout_window": "5 minutes", "lockout_duration": "5 minutes", "self_change": "no"})
 }
 
 // exactSettings checks the settings that hold for one account: a rule that
@@ -345,7 +364,8 @@ func TestRotaTruth(t *testing.T) {
 			if got := s.account["rafael.ortigao"]["password_set"]; got != "never" {
 				t.Errorf("rafael.ortigao's password was set %v", got)
 			}
-			for login, overdue := range map[string]string{"nkechi.obiora": "no", "tomasz.wilga": "yes", "pavel.hruska": "yes", "yusuf.demirci": "no", "siobhan.keane": "no", "bridge-petrel": "no"} {
+			for login, overdue := range map[string]string{"nkechi.obiora": "no", "tomasz.wilga": "yes",
+				"pavel.hruska": "yes", "yusuf.demirci": "no", "siobhan.keane": "no", "bridge-petrel": "no"} {
 				if got := s.account[login]["overdue"]; got != overdue {
 					t.Errorf("%s: overdue is %v, want %s", login, got, overdue)
 				}
@@ -396,7 +416,8 @@ kinds: {shared: login == "nobody"}`)
 			mustChange = append(mustChange, login)
 		}
 		if got["policy"] != policy || got["password_set"] != wantSet || got["expires"] != wantExpires {
-			t.Errorf("%s: policy %v, set %v, expires %v; want %s, %s, %s", login, got["policy"], got["password_set"], got["expires"], policy, wantSet, wantExpires)
+			t.Errorf("%s: policy %v, set %v, expires %v; want %s, %s, %s", login, got["policy"], got["password_set"],
+				got["expires"], policy, wantSet, wantExpires)
 		}
 		add(&locked, lock != "no")
 		add(&forEver, lock == "until unlocked")

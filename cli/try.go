@@ -41,10 +41,13 @@ nobody in particular.
   yewcone try --trials`,
 		Flags: []cli.Flag{estateFlag(), asFlag(), policyFlag(),
 			&cli.StringFlag{Name: "file", Usage: "read the candidates from a file, one a line", TakesFile: true},
-			&cli.StringFlag{Name: "settings", Usage: "a file with settings that stand in no export yet, to hold candidates against", TakesFile: true},
+			&cli.StringFlag{Name: "settings", Usage: "a file with settings that stand in no export yet, to hold candidates " +
+				"against", TakesFile: true},
 			&cli.BoolFlag{Name: "old", Usage: "the first candidate is the present password, which the others are compared with"},
-			&cli.BoolFlag{Name: "trials", Usage: "run the trial files of the estate, trials/*.yaml; exit status 1 when one comes out otherwise than it should, 3 when one cannot be told"},
-			&cli.BoolFlag{Name: "bear-open", Usage: "with --trials: count a candidate as accepted when nothing refuses it, though not all could be judged"},
+			&cli.BoolFlag{Name: "trials", Usage: "run the trial files of the estate, trials/*.yaml; exit status 1 when one " +
+				"comes out otherwise than it should, 3 when one cannot be told"},
+			&cli.BoolFlag{Name: "bear-open", Usage: "with --trials: count a candidate as accepted when nothing refuses it, " +
+				"though not all could be judged"},
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "text or json"},
 			asOfFlag(), outFlag(), colorFlag()},
 		Action: func(_ context.Context, c *cli.Command) error {

@@ -122,7 +122,8 @@ func TestNoCandidateLeaks(t *testing.T) {
 		}
 	}
 	for _, args := range [][]string{
-		{"try"}, {"try", "--format", "json"}, {"try", "rota", "--as", "siobhan.keane"}, {"try", "--old", "quay1"}, {"try", "--file", "list.txt", "tills"}, {"try", "nosuch"}, {"try", "--color", "always"},
+		{"try"}, {"try", "--format", "json"}, {"try", "rota", "--as", "siobhan.keane"}, {"try", "--old", "quay1"},
+		{"try", "--file", "list.txt", "tills"}, {"try", "nosuch"}, {"try", "--color", "always"},
 	} {
 		stdout, stderr, code := runWith(t, folder, strings.Join(secrets, "\n")+"\n", args...)
 		look(strings.Join(args, " "), stdout+stderr, code)
@@ -133,7 +134,8 @@ func TestNoCandidateLeaks(t *testing.T) {
 	}
 	for name, text := range trials {
 		writeIn(t, folder, "trials/secret.yaml", text)
-		for _, args := range [][]string{{"try", "--trials"}, {"try", "--trials", "--format", "json"}, {"derive", "rota"}, {"derive", "rota", "--format", "json"}} {
+		for _, args := range [][]string{{"try", "--trials"}, {"try", "--trials", "--format", "json"}, {"derive", "rota"},
+			{"derive", "rota", "--format", "json"}} {
 			stdout, stderr, code := runTool(t, folder, args...)
 			look(name+": "+strings.Join(args, " "), stdout+stderr, code)
 			if bad := name != "good"; bad && (code != 2 || !strings.Contains(stderr, "secret.yaml")) {
@@ -177,7 +179,13 @@ func results(t *testing.T, folder, stdin string, args ...string) []string {
 // own list decides also by what is not on it.
 func TestLists(t *testing.T) {
 	folder := t.TempDir()
-	writeIn(t, folder, "m.yaml", "mapping: m\nyes: yes\nno: no\nsettings:\n  - file: s.csv\n    layout: pairs\n    key: k\n    value: v\n    policy: p\n    default: yes\n    take: {min_length: least, common_barred: common, dictionary_barred: words, breached_barred: breached}\n    fixed: {max_length: none, min_classes: none, min_letters: none, min_lower: none, min_upper: none, min_digits: none, min_symbols: none, digit_inside: no, symbol_inside: no, max_repeat: none, max_run: none, min_distinct: none, alphabet: any, login_barred: \"off\", login_reversed_barred: no, names_barred: no, description_barred: no, strength_floor: none, substitutions_seen: yes}\naccounts:\n  - file: a.csv\n    take: {login: user}\n")
+	writeIn(t, folder, "m.yaml", "mapping: m\nyes: yes\nno: no\nsettings:\n  - file: s.csv\n    layout: pairs\n    key: k\n "+
+		"   value: v\n    policy: p\n    default: yes\n    take: {min_length: least, common_barred: common, "+
+		"dictionary_barred: words, breached_barred: breached}\n    fixed: {max_length: none, min_classes: none, "+
+		"min_letters: none, min_lower: none, min_upper: none, min_digits: none, min_symbols: none, digit_inside: no, "+
+		"symbol_inside: no, max_repeat: none, max_run: none, min_distinct: none, alphabet: any, login_barred: \"off\", "+
+		"login_reversed_barred: no, names_barred: no, description_barred: no, strength_floor: none, substitutions_seen: "+
+		"yes}\naccounts:\n  - file: a.csv\n    take: {login: user}\n")
 	writeIn(t, folder, "s.csv", "k,v\nleast,4\ncommon,yes\nwords,yes\nbreached,yes\n")
 	writeIn(t, folder, "a.csv", "user\nx\n")
 	hash := func(word string) string { return fmt.Sprintf("%X:3", sha1.Sum([]byte(word))) }
@@ -207,14 +215,24 @@ func TestLists(t *testing.T) {
 		want  []string
 	}{
 		{"    lists: {common: common.txt, dictionary: words.txt, breached: {file: hashes.txt, form: sha-1, sorted: yes}}\n",
-			[]string{"refused common_barred", "refused common_barred", "refused dictionary_barred", "refused breached_barred", "accepted", "accepted"}},
+			[]string{"refused common_barred", "refused common_barred", "refused dictionary_barred",
+				"refused breached_barred", "accepted", "accepted"}},
 		{"    lists: {common: {file: sorted.txt, sorted: yes}, dictionary: words.txt, breached: {file: hashes.txt, form: sha-1}}\n",
-			[]string{"refused common_barred", "refused common_barred", "refused dictionary_barred", "refused breached_barred", "accepted", "accepted"}},
+			[]string{"refused common_barred", "refused common_barred", "refused dictionary_barred",
+				"refused breached_barred", "accepted", "accepted"}},
 		// The estate's lists are not the system's: what is not on them is open.
 		{"lists: {common: common.txt.gz, dictionary: words.txt, breached: {file: hashes.txt, form: sha-1}}\n",
-			[]string{"refused common_barred dictionary_barred breached_barred", "refused common_barred dictionary_barred breached_barred", "refused dictionary_barred common_barred breached_barred", "refused breached_barred common_barred dictionary_barred", "open common_barred dictionary_barred breached_barred", "open common_barred dictionary_barred breached_barred"}},
+			[]string{"refused common_barred dictionary_barred breached_barred",
+				"refused common_barred dictionary_barred breached_barred",
+				"refused dictionary_barred common_barred breached_barred",
+				"refused breached_barred common_barred dictionary_barred",
+				"open common_barred dictionary_barred breached_barred",
+				"open common_barred dictionary_barred breached_barred"}},
 		// Without any, the list that comes with the tool stands for the system's.
-		{"", []string{"open common_barred dictionary_barred breached_barred", "open common_barred dictionary_barred breached_barred", "open common_barred dictionary_barred breached_barred", "open common_barred dictionary_barred breached_barred", "open common_barred dictionary_barred breached_barred", "open common_barred dictionary_barred breached_barred"}},
+		{"", []string{"open common_barred dictionary_barred breached_barred",
+			"open common_barred dictionary_barred breached_barred", "open common_barred dictionary_barred breached_barred",
+			"open common_barred dictionary_barred breached_barred", "open common_barred dictionary_barred breached_barred",
+			"open common_barred dictionary_barred breached_barred"}},
 	} {
 		estate(c.lists)
 		if got := results(t, folder, candidates); !slices.Equal(got, c.want) {
@@ -222,8 +240,10 @@ func TestLists(t *testing.T) {
 		}
 	}
 	for lists, want := range map[string]string{
-		"lists: {common: nowhere.txt}\n":                                            "estate.yaml:5:17: the list nowhere.txt cannot be opened",
-		"lists: {common: {file: common.txt, form: sha-256}}\n":                      "common.txt: line 1: no sha-256 in hexadecimal begins here",
+		"lists: {common: nowhere.txt}\n": "estate.yaml:5:17: the list " +
+			"nowhere.txt cannot be opened",
+		"lists: {common: {file: common.txt, form: sha-256}}\n": "common.txt: line 1: no sha-256 in " +
+			"hexadecimal begins here",
 		"lists: {common: {file: common.txt, form: md-5}}\n":                         `"md-5" is no form of a list`,
 		"lists: {common: {file: mixed.txt, sorted: yes}}\n":                         "not in the order of their bytes",
 		"lists: {common: {file: common.txt.gz, sorted: yes}}\n":                     "is packed, and cannot be searched as a sorted list",
@@ -292,7 +312,8 @@ func TestCandidatesComeAsTheyAre(t *testing.T) {
 			t.Errorf("%q: %q, expected %q", stdin, got, want)
 		}
 	}
-	if got := results(t, folder, "kelp-beds-1\nkelp-beds-1\nkelp-beds-2\nkelp-beds-234\n", "--settings", "p.yaml", "--old"); !slices.Equal(got, []string{"refused min_changed history", "refused min_changed", "accepted"}) {
+	if got := results(t, folder, "kelp-beds-1\nkelp-beds-1\nkelp-beds-2\nkelp-beds-234\n", "--settings", "p.yaml",
+		"--old"); !slices.Equal(got, []string{"refused min_changed history", "refused min_changed", "accepted"}) {
 		t.Errorf("%q", got)
 	}
 	for stdin, want := range map[string]string{"": "has no candidates", strings.Repeat("x\n", 10001): "more than 10000 candidates"} {
@@ -309,8 +330,10 @@ func TestCandidatesFollowTheirSchema(t *testing.T) {
 		t.Fatal(err)
 	}
 	folder := demoFolder(t)
-	writeIn(t, folder, "trials/odd.yaml", "trials: odd\nsystems: [mailboxes]\nas: \"4021\"\nrefused: ['7294', pavel.hruska1]\naccepted: ['7293']\n")
-	for _, args := range [][]string{{"try", "rota", "quay1"}, {"try", "rota", "quay1", "--as", "siobhan.keane"}, {"try", "--trials", "rota"}, {"derive", "rota"}, {"space"}} {
+	writeIn(t, folder, "trials/odd.yaml", "trials: odd\nsystems: [mailboxes]\nas: \"4021\"\nrefused: ['7294', "+
+		"pavel.hruska1]\naccepted: ['7293']\n")
+	for _, args := range [][]string{{"try", "rota", "quay1"}, {"try", "rota", "quay1", "--as", "siobhan.keane"},
+		{"try", "--trials", "rota"}, {"derive", "rota"}, {"space"}} {
 		stdout, stderr, code := runWith(t, folder, "Kelp over granite\nsummer2026\n", append(args, "--format", "json")...)
 		document, err := jsonschema.UnmarshalJSON(strings.NewReader(stdout))
 		if err != nil || code > 1 {

@@ -39,7 +39,8 @@ func (r *Request) Path(from string) string {
 
 // NewSystem returns the system as far as the request describes it.
 func (r *Request) NewSystem() *estate.System {
-	return &estate.System{Name: r.System, Title: r.Title, Labels: r.Labels, AsOf: r.AsOf, AsOfFrom: r.AsOfFrom, Chooses: r.Chooses, Default: r.Default}
+	return &estate.System{Name: r.System, Title: r.Title, Labels: r.Labels, AsOf: r.AsOf, AsOfFrom: r.AsOfFrom,
+		Chooses: r.Chooses, Default: r.Default}
 }
 
 // A Format reads one kind of export.

@@ -33,7 +33,8 @@ func TestSortedFindsWhatIsThere(t *testing.T) {
 			in[strings.TrimRight(line, "\n")] = true
 		}
 		l := &Sorted{File: strings.NewReader(data), Size: int64(len(data)), Form: Plain}
-		for _, word := range append(slices.Clone(words), "", "harbour", "word1", "word69999", "zzz", "\x00", "x", strings.Repeat("x", 9999)) {
+		for _, word := range append(slices.Clone(words), "", "harbour", "word1", "word69999", "zzz", "\x00", "x",
+			strings.Repeat("x", 9999)) {
 			found, err := l.Has(word)
 			if err != nil || found != in[word] && word != "" {
 				t.Fatalf("%s: a word of %d bytes: %v, %v, expected %v", name, len(word), found, err, in[word])
@@ -45,7 +46,8 @@ func TestSortedFindsWhatIsThere(t *testing.T) {
 // TestHashed: hashes are found whatever their case and with or without counts.
 func TestHashed(t *testing.T) {
 	for _, form := range []Form{SHA1, SHA256} {
-		entries := []string{string(form.entry("harbour")) + ":12", strings.ToLower(string(form.entry("Tide-1999"))) + ":1", string(form.entry("kelp"))}
+		entries := []string{string(form.entry("harbour")) + ":12", strings.ToLower(string(form.entry("Tide-1999"))) + ":1",
+			string(form.entry("kelp"))}
 		slices.SortFunc(entries, func(a, b string) int { return strings.Compare(strings.ToUpper(a), strings.ToUpper(b)) })
 		data := strings.Join(entries, "\r\n") + "\r\n"
 		l := &Sorted{File: strings.NewReader(data), Size: int64(len(data)), Form: form}

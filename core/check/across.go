@@ -143,14 +143,16 @@ func (g *Gaps) links(list []gap.Link, by map[string]*engine, catalogue *setting.
 		g.Links = append(g.Links, r)
 		for _, u := range r.Unequal {
 			def := catalogue.At(u.ID)
-			text := fmt.Sprintf("%s is %s here and %s on %s, and must be equal (%s)", def.Name, def.Text(u.Cells[0].Value), def.Text(u.Cells[1].Value), b.system.Name, l.Because)
+			text := fmt.Sprintf("%s is %s here and %s on %s, and must be equal (%s)", def.Name, def.Text(u.Cells[0].Value),
+				def.Text(u.Cells[1].Value), b.system.Name, l.Because)
 			if def.Name == "lockout_attempts" && r.Locks != "" {
 				text += ": " + r.Locks
 			}
 			a.found(linkUnequal, text, u.Cells[0])
 		}
 		for _, claims := range r.Collide {
-			a.found(linkApart, fmt.Sprintf("no password satisfies it together with %s (%s): %s", b.system.Name, l.Because, password.Clash(claims)), gap.Cell{})
+			a.found(linkApart, fmt.Sprintf("no password satisfies it together with %s (%s): %s", b.system.Name, l.Because,
+				password.Clash(claims)), gap.Cell{})
 		}
 		for _, text := range r.Ages {
 			a.found(linkAges, text+" ("+l.Because+")", gap.Cell{})
@@ -165,7 +167,8 @@ func (g *Gaps) odd(engines []*engine) {
 		for i := range row.Cells {
 			if c := &row.Cells[i]; c.Odd && c.Loosest {
 				other := row.Cells[slices.IndexFunc(row.Cells, func(o gap.Cell) bool { return o.Value.Known() && o.System != c.System })]
-				engines[i].found(oddOneOut, fmt.Sprintf("%s is %s for people, and %s on all other systems that say it", row.Setting.Name, row.Setting.Text(c.Value), row.Setting.Text(other.Value)), *c)
+				engines[i].found(oddOneOut, fmt.Sprintf("%s is %s for people, and %s on all other systems that say it",
+					row.Setting.Name, row.Setting.Text(c.Value), row.Setting.Text(other.Value)), *c)
 			}
 		}
 	}
@@ -406,7 +409,8 @@ func (l *acrossLook) look() {
 			l.hit(personNever, "passwords that never end, of people whose passwords end on "+ends)
 		}
 	}
-	if l.person.First(l.number) && l.person.On() > 1 && !slices.ContainsFunc(l.person.Facts, func(f uint8) bool { return f&gap.Fresh != 0 }) {
+	if l.person.First(l.number) && l.person.On() > 1 && !slices.ContainsFunc(l.person.Facts,
+		func(f uint8) bool { return f&gap.Fresh != 0 }) {
 		limit := l.engine.limitOf(personStale)
 		l.hit(personStale, "people whose passwords are more than "+limit.String()+" old on every system they are on")
 	}
@@ -431,7 +435,8 @@ func (r *Result) unusedRules(names []string, subjects []Subject) {
 		}
 	}
 	for _, name := range names {
-		f := Finding{System: TheEstate, Rule: Prefix + rulesUnused, Severity: severity, Sentence: "the rule set " + name + " holds for no system", Asked: c.Doc, Because: c.Doc, Remedy: c.Remedy}
+		f := Finding{System: TheEstate, Rule: Prefix + rulesUnused, Severity: severity,
+			Sentence: "the rule set " + name + " holds for no system", Asked: c.Doc, Because: c.Doc, Remedy: c.Remedy}
 		f.Fingerprint = fingerprint(f.System, f.Rule, "", "", name, "")
 		r.Findings = append(r.Findings, f)
 	}

@@ -32,7 +32,8 @@ func benchEngine(b *testing.B, clauses, policies int) (*engine, []estate.Account
 	var text strings.Builder
 	text.WriteString("rules: bench\nclauses:\n")
 	for i := range clauses {
-		fmt.Fprintf(&text, "  - {id: c%d, for: kind == \"person\" and not privileged, expect: {min_length: at least %d, max_age: at most 90 days}}\n", i, 8+i%10)
+		fmt.Fprintf(&text, "  - {id: c%d, for: kind == \"person\" and not privileged, expect: {min_length: at least %d, "+
+			"max_age: at most 90 days}}\n", i, 8+i%10)
 	}
 	set, err := rules.Read("bench.yaml", []byte(text.String()), setting.Standard())
 	if err != nil {
@@ -50,7 +51,8 @@ func benchEngine(b *testing.B, clauses, policies int) (*engine, []estate.Account
 		a.Roles, a.RolesKnown = []string{name}, true
 		accounts = append(accounts, a)
 	}
-	e, err := newEngine(&Subject{Export: &fake{system: system}, Rules: []*rules.Set{set}}, &Options{Catalogue: setting.Standard(), Examples: 5})
+	e, err := newEngine(&Subject{Export: &fake{system: system}, Rules: []*rules.Set{set}},
+		&Options{Catalogue: setting.Standard(), Examples: 5})
 	if err != nil {
 		b.Fatal(err)
 	}

@@ -136,7 +136,8 @@ func Run(name string, subjects []Subject, o Options) (*Result, error) {
 	}
 	worstFirst := func(a, b Finding) int {
 		return cmp.Or(cmp.Compare(b.Severity, a.Severity), cmp.Compare(b.Reach.Accounts, a.Reach.Accounts),
-			cmp.Compare(order[a.System], order[b.System]), strings.Compare(a.Rule, b.Rule), strings.Compare(a.Fingerprint, b.Fingerprint), strings.Compare(a.Sentence, b.Sentence))
+			cmp.Compare(order[a.System], order[b.System]), strings.Compare(a.Rule, b.Rule),
+			strings.Compare(a.Fingerprint, b.Fingerprint), strings.Compare(a.Sentence, b.Sentence))
 	}
 	slices.SortStableFunc(result.Findings, worstFirst)
 	slices.SortStableFunc(result.Accepted, worstFirst)

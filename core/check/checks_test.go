@@ -38,15 +38,19 @@ func ago(days int) estate.Moment { return estate.At(asOf.AddDate(0, 0, -days)) }
 func ordinary(login string) estate.Account {
 	return estate.Account{
 		Login: login, Kind: estate.Person, Privileged: estate.No, Enabled: estate.Yes, Locked: estate.No, MustChange: estate.No,
-		NeverExpires: estate.No, CannotChange: estate.No, BlankAllowed: estate.No, Blank: estate.No, PasswordUsable: estate.Yes, SecondFactor: estate.Yes,
-		Created: ago(500), PasswordSet: ago(30), LastSignIn: ago(1), Storage: setting.ChoiceAt(setting.StoredMemoryHard), Origin: estate.Origin{File: "accounts", Line: 1},
+		NeverExpires: estate.No, CannotChange: estate.No, BlankAllowed: estate.No, Blank: estate.No,
+		PasswordUsable: estate.Yes, SecondFactor: estate.Yes,
+		Created: ago(500), PasswordSet: ago(30), LastSignIn: ago(1), Storage: setting.ChoiceAt(setting.StoredMemoryHard),
+		Origin: estate.Origin{File: "accounts", Line: 1},
 	}
 }
 
 // sound are settings on which no check hits.
 var sound = map[string]string{
-	"min_length": "14", "max_length": "none", "history": "8", "min_age": "1 day", "max_age": "180 days", "warn_before": "14 days", "grace_period": "10 days",
-	"lockout_attempts": "6", "lockout_window": "15 minutes", "lockout_duration": "30 minutes", "lockout_covers_admins": "yes", "source_attempts": "50", "source_window": "1 hour",
+	"min_length": "14", "max_length": "none", "history": "8", "min_age": "1 day", "max_age": "180 days",
+	"warn_before": "14 days", "grace_period": "10 days",
+	"lockout_attempts": "6", "lockout_window": "15 minutes", "lockout_duration": "30 minutes",
+	"lockout_covers_admins": "yes", "source_attempts": "50", "source_window": "1 hour",
 	"change_at_first_use": "yes", "self_change": "yes", "storage": "memory-hard", "second_factor": "everyone", "min_classes": "3",
 }
 
@@ -86,7 +90,8 @@ func run(t *testing.T, f *fake, sets ...*rules.Set) []string {
 
 func single(t *testing.T, values map[string]string, accounts ...estate.Account) *fake {
 	t.Helper()
-	return &fake{system: &estate.System{Name: "x", Chooses: estate.ChooseSingle, Default: "p", Policies: []estate.Policy{policy(t, "p", sound, values)}}, accounts: accounts}
+	return &fake{system: &estate.System{Name: "x", Chooses: estate.ChooseSingle, Default: "p",
+		Policies: []estate.Policy{policy(t, "p", sound, values)}}, accounts: accounts}
 }
 
 func TestOrdinaryIsClean(t *testing.T) {
@@ -104,25 +109,39 @@ func TestAccountChecks(t *testing.T) {
 		hit, miss func(a *estate.Account)
 	}{
 		{"blank", func(a *estate.Account) { a.Blank = estate.Yes }, func(a *estate.Account) { a.Blank, a.Enabled = estate.Yes, estate.No }},
-		{"blank-permitted", func(a *estate.Account) { a.BlankAllowed = estate.Yes }, func(a *estate.Account) { a.BlankAllowed = estate.Unknown }},
-		{"stored-readable", func(a *estate.Account) { a.Storage = setting.ChoiceAt(setting.StoredReversible) }, func(a *estate.Account) { a.Storage = setting.ChoiceAt(setting.StoredUnsalted) }},
-		{"stored-weakly", func(a *estate.Account) { a.Storage = setting.ChoiceAt(setting.StoredSaltedFast) }, func(a *estate.Account) { a.Storage = setting.ChoiceAt(setting.StoredSaltedSlow) }},
-		{"never-expires", func(a *estate.Account) { a.NeverExpires = estate.Yes }, func(a *estate.Account) { a.NeverExpires, a.Kind = estate.Yes, estate.Service }},
-		{"cannot-change", func(a *estate.Account) { a.CannotChange = estate.Yes }, func(a *estate.Account) { a.CannotChange, a.Kind = estate.Yes, estate.Shared }},
-		{"pending", func(a *estate.Account) { a.MustChange, a.PasswordSet = estate.Yes, ago(15) }, func(a *estate.Account) { a.MustChange, a.PasswordSet = estate.Yes, ago(14) }},
+		{"blank-permitted", func(a *estate.Account) { a.BlankAllowed = estate.Yes },
+			func(a *estate.Account) { a.BlankAllowed = estate.Unknown }},
+		{"stored-readable", func(a *estate.Account) { a.Storage = setting.ChoiceAt(setting.StoredReversible) },
+			func(a *estate.Account) { a.Storage = setting.ChoiceAt(setting.StoredUnsalted) }},
+		{"stored-weakly", func(a *estate.Account) { a.Storage = setting.ChoiceAt(setting.StoredSaltedFast) },
+			func(a *estate.Account) { a.Storage = setting.ChoiceAt(setting.StoredSaltedSlow) }},
+		{"never-expires", func(a *estate.Account) { a.NeverExpires = estate.Yes },
+			func(a *estate.Account) { a.NeverExpires, a.Kind = estate.Yes, estate.Service }},
+		{"cannot-change", func(a *estate.Account) { a.CannotChange = estate.Yes },
+			func(a *estate.Account) { a.CannotChange, a.Kind = estate.Yes, estate.Shared }},
+		{"pending", func(a *estate.Account) { a.MustChange, a.PasswordSet = estate.Yes, ago(15) },
+			func(a *estate.Account) { a.MustChange, a.PasswordSet = estate.Yes, ago(14) }},
 		{"overdue", func(a *estate.Account) { a.PasswordSet = ago(181) }, func(a *estate.Account) { a.PasswordSet = ago(180) }},
-		{"overdue", func(a *estate.Account) { a.PasswordSet = ago(189) }, func(a *estate.Account) { a.PasswordSet = ago(200) }}, // past the grace: shut
-		{"expiry-not-enforced", func(a *estate.Account) { a.PasswordSet, a.LastSignIn = ago(200), ago(3) }, func(a *estate.Account) { a.PasswordSet, a.LastSignIn = ago(200), ago(30) }},
+		// past the grace: shut
+		{"overdue", func(a *estate.Account) { a.PasswordSet = ago(189) }, func(a *estate.Account) { a.PasswordSet = ago(200) }},
+		{"expiry-not-enforced", func(a *estate.Account) { a.PasswordSet, a.LastSignIn = ago(200), ago(3) },
+			func(a *estate.Account) { a.PasswordSet, a.LastSignIn = ago(200), ago(30) }},
 		{"older-than-rules", func(a *estate.Account) { a.PasswordSet = ago(21) }, func(a *estate.Account) { a.PasswordSet = ago(19) }},
-		{"never-changed", func(a *estate.Account) { a.PasswordSet, a.Created = ago(100), ago(100) }, func(a *estate.Account) { a.PasswordSet, a.Created = ago(80), ago(80) }},
-		{"locked", func(a *estate.Account) { a.Locked = estate.Yes }, func(a *estate.Account) { a.Locked, a.Enabled = estate.Yes, estate.No }},
-		{"locked-service", func(a *estate.Account) { a.Locked, a.Kind = estate.Yes, estate.Service }, func(a *estate.Account) { a.Kind = estate.Service }},
+		{"never-changed", func(a *estate.Account) { a.PasswordSet, a.Created = ago(100), ago(100) },
+			func(a *estate.Account) { a.PasswordSet, a.Created = ago(80), ago(80) }},
+		{"locked", func(a *estate.Account) { a.Locked = estate.Yes },
+			func(a *estate.Account) { a.Locked, a.Enabled = estate.Yes, estate.No }},
+		{"locked-service", func(a *estate.Account) { a.Locked, a.Kind = estate.Yes, estate.Service },
+			func(a *estate.Account) { a.Kind = estate.Service }},
 		{"dormant", func(a *estate.Account) { a.LastSignIn = ago(91) }, func(a *estate.Account) { a.LastSignIn = ago(90) }},
-		{"never-signed-in", func(a *estate.Account) { a.LastSignIn = estate.Never }, func(a *estate.Account) { a.LastSignIn, a.Created = estate.Never, ago(29) }},
-		{"single-factor-admin", func(a *estate.Account) { a.Privileged, a.SecondFactor = estate.Yes, estate.No }, func(a *estate.Account) { a.SecondFactor = estate.No }},
+		{"never-signed-in", func(a *estate.Account) { a.LastSignIn = estate.Never },
+			func(a *estate.Account) { a.LastSignIn, a.Created = estate.Never, ago(29) }},
+		{"single-factor-admin", func(a *estate.Account) { a.Privileged, a.SecondFactor = estate.Yes, estate.No },
+			func(a *estate.Account) { a.SecondFactor = estate.No }},
 		{"known-name", func(a *estate.Account) { a.Login = "admin" }, func(a *estate.Account) { a.Login = "adminka" }},
 		{"guest", func(a *estate.Account) { a.Login = "guest" }, func(a *estate.Account) { a.Login, a.Enabled = "guest", estate.No }},
-		{"shared", func(a *estate.Account) { a.Kind = estate.Shared }, func(a *estate.Account) { a.Kind, a.PasswordUsable = estate.Shared, estate.No }},
+		{"shared", func(a *estate.Account) { a.Kind = estate.Shared },
+			func(a *estate.Account) { a.Kind, a.PasswordUsable = estate.Shared, estate.No }},
 		{"future", func(a *estate.Account) { a.PasswordSet = ago(-2) }, func(a *estate.Account) { a.PasswordSet = ago(0) }},
 	} {
 		hit, miss := ordinary("ann"), ordinary("ann")
@@ -152,9 +171,13 @@ func TestSettingsChecks(t *testing.T) {
 		{"low-ceiling", values{"max_length": "63"}, values{"max_length": "64"}},
 		{"ceiling-below-floor", values{"min_length": "10", "max_length": "9"}, values{"min_length": "10", "max_length": "10"}},
 		{"ceiling-below-rules", values{"max_length": "15"}, values{"max_length": "16"}},
-		{"classes-exceed-length", values{"min_length": "3", "min_digits": "2", "min_upper": "2"}, values{"min_length": "4", "min_digits": "2", "min_upper": "2"}},
-		{"patient-guessing", values{"lockout_attempts": "12", "lockout_window": "15 minutes"}, values{"lockout_attempts": "11", "lockout_window": "15 minutes"}}, // 1056 and 960 a day
-		{"patient-guessing", values{"lockout_attempts": "5", "lockout_window": "never", "lockout_duration": "5 minutes"}, values{"lockout_attempts": "5", "lockout_window": "never", "lockout_duration": "until unlocked"}},
+		{"classes-exceed-length", values{"min_length": "3", "min_digits": "2", "min_upper": "2"},
+			values{"min_length": "4", "min_digits": "2", "min_upper": "2"}},
+		// 1056 and 960 a day
+		{"patient-guessing", values{"lockout_attempts": "12", "lockout_window": "15 minutes"},
+			values{"lockout_attempts": "11", "lockout_window": "15 minutes"}},
+		{"patient-guessing", values{"lockout_attempts": "5", "lockout_window": "never", "lockout_duration": "5 minutes"},
+			values{"lockout_attempts": "5", "lockout_window": "never", "lockout_duration": "until unlocked"}},
 		{"admins-not-locked", values{"lockout_covers_admins": "no"}, values{"lockout_covers_admins": "unknown"}},
 		{"hair-trigger", values{"lockout_attempts": "2"}, values{"lockout_attempts": "3"}},
 		{"source-only", values{"lockout_attempts": "never"}, values{"lockout_attempts": "never", "source_attempts": "never"}},
@@ -163,7 +186,8 @@ func TestSettingsChecks(t *testing.T) {
 		{"forced-and-forbidden", values{"self_change": "no"}, values{"self_change": "no", "change_at_first_use": "no"}},
 		{"storage-undeserved", values{"storage": "salted fast"}, values{"storage": "salted slow"}},
 	} {
-		asks, err := rules.Read("r.yaml", []byte("rules: r\nclauses:\n  - {id: l, expect: {min_length: at least 16}, because: b}\n"), setting.Standard())
+		asks, err := rules.Read("r.yaml", []byte("rules: r\nclauses:\n  - {id: l, expect: {min_length: at least 16}, "+
+			"because: b}\n"), setting.Standard())
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -192,7 +216,8 @@ func TestFlagAndPolicy(t *testing.T) {
 // TestSystemChecks looks at policies and at the whole of a system.
 func TestSystemChecks(t *testing.T) {
 	assigned := func(accounts []estate.Account, policies ...estate.Policy) *fake {
-		return &fake{system: &estate.System{Name: "x", Chooses: estate.ChooseAssigned, Default: "p", Policies: policies}, accounts: accounts}
+		return &fake{system: &estate.System{Name: "x", Chooses: estate.ChooseAssigned, Default: "p", Policies: policies},
+			accounts: accounts}
 	}
 	named := func(name string) estate.Account {
 		a := ordinary("ann")
@@ -210,7 +235,8 @@ func TestSystemChecks(t *testing.T) {
 		{"policy-parent-missing", assigned(two, p, with(q, "r")), assigned(two, p, with(q, "p"))},
 		{"policy-circle", assigned(two, with(p, "q"), with(q, "p")), assigned(two, p, with(q, "p"))},
 		{"policy-circle", assigned(two, with(p, "p"), q), assigned(two, p, q)},
-		{"no-policy", &fake{system: &estate.System{Name: "x", Chooses: estate.ChooseAssigned, Policies: []estate.Policy{q}}, accounts: two}, assigned(two, p, q)},
+		{"no-policy", &fake{system: &estate.System{Name: "x", Chooses: estate.ChooseAssigned, Policies: []estate.Policy{q}},
+			accounts: two}, assigned(two, p, q)},
 		{"policy-without-effect", shadowing(t, "30 days", "60 days"), shadowing(t, "60 days", "30 days")},
 		{"expiry-for-nobody", shadowing(t, "60 days", "never"), shadowing(t, "60 days", "60 days")},
 		{"second-factor-unused", enrolled(t, estate.No), enrolled(t, estate.Yes)},
@@ -240,7 +266,9 @@ func shadowing(t *testing.T, role, fallback string) *fake {
 	a.Roles, a.RolesKnown = []string{"crew"}, true
 	r := policy(t, "role", map[string]string{"max_age": role})
 	r.Roles = []string{"crew"}
-	return &fake{system: &estate.System{Name: "x", Chooses: estate.ChooseLoosest, Default: "p", Policies: []estate.Policy{policy(t, "p", map[string]string{"max_age": fallback, "min_length": "8"}), r}}, accounts: []estate.Account{a}}
+	return &fake{system: &estate.System{Name: "x", Chooses: estate.ChooseLoosest, Default: "p",
+		Policies: []estate.Policy{policy(t, "p", map[string]string{"max_age": fallback, "min_length": "8"}), r}},
+		accounts: []estate.Account{a}}
 }
 
 func enrolled(t *testing.T, second estate.Tri) *fake {

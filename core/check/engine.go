@@ -148,7 +148,8 @@ func newEngine(s *Subject, o *Options) (*engine, error) {
 		unknownPlaces: map[unknownKey]uint32{},
 		asked:         map[setting.ID][]setting.Value{},
 		outcomes:      map[string]*outcome{},
-		tally:         Tally{System: system, PolicyReach: map[string]int{}, PolicyWon: map[string]bool{}, SecondFactor: map[estate.Tri]int{}},
+		tally: Tally{System: system, PolicyReach: map[string]int{}, PolicyWon: map[string]bool{},
+			SecondFactor: map[estate.Tri]int{}},
 	}
 	if err := e.readLimits(); err != nil {
 		return nil, err
@@ -248,7 +249,9 @@ func (e *engine) addChecks() error {
 		if change.Off {
 			continue
 		}
-		s := source{rule: Prefix + c.ID, severity: c.Severity, ifPrivileged: cmp.Or(c.IfPrivileged, c.Severity), because: c.Doc, remedy: c.Remedy, settings: c.Settings, system: c.System, shows: condition.FindFact(c.Shows), across: c.Across}
+		s := source{rule: Prefix + c.ID, severity: c.Severity, ifPrivileged: cmp.Or(c.IfPrivileged, c.Severity),
+			because: c.Doc, remedy: c.Remedy, settings: c.Settings, system: c.System, shows: condition.FindFact(c.Shows),
+			across: c.Across}
 		if change.Severity != 0 {
 			s.severity, s.ifPrivileged = change.Severity, change.Severity
 		}

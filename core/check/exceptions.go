@@ -39,7 +39,8 @@ func (e *engine) excepted(s *source, h *hit, a *estate.Account) (covered, ended 
 			continue
 		}
 		onAccount := h.key.level == effective.OnAccount
-		if x.Policy == rules.OnAccount && !onAccount || x.Policy != rules.OnAccount && x.Policy != "" && (onAccount || x.Policy != h.key.policy) {
+		if x.Policy == rules.OnAccount && !onAccount || x.Policy != rules.OnAccount && x.Policy != "" &&
+			(onAccount || x.Policy != h.key.policy) {
 			continue
 		}
 		if x.Value != "" && (h.key.setting < 0 || e.options.Catalogue.At(h.key.setting).Text(h.key.value) != x.Value) {
@@ -68,9 +69,10 @@ func (e *engine) unusedExceptions() []Finding {
 		f := Finding{
 			System: e.system.Name, Rule: Prefix + "exception-unused", Severity: rules.Info,
 			Sentence: fmt.Sprintf("an exception to %s matches nothing any more", x.Rule),
-			Asked:    "exceptions that are still needed", Because: "what was mended needs no exception, and one with a slip in it covers nothing.",
-			Remedy: "remove the exception, or correct what it names",
-			Origin: estate.Origin{File: x.Place.File(), Line: x.Place.Line, Text: x.Because},
+			Asked:    "exceptions that are still needed",
+			Because:  "what was mended needs no exception, and one with a slip in it covers nothing.",
+			Remedy:   "remove the exception, or correct what it names",
+			Origin:   estate.Origin{File: x.Place.File(), Line: x.Place.Line, Text: x.Because},
 		}
 		f.Fingerprint = fingerprint(f.System, f.Rule, x.Rule, x.Setting, x.Policy, x.Value, x.Accounts.String())
 		list = append(list, f)

@@ -98,7 +98,9 @@ func (e *engine) judgeAny(v *verdict, i int, s *effective.Settings) {
 		v.unknown[i] = append(v.unknown[i], open...)
 		return
 	}
-	v.hits[i] = append(v.hits[i], hit{key: groupKey{source: i, setting: -1, policy: s.PolicyName(), text: "none of what would do is so (" + strings.Join(said, ", ") + "; the rules ask for " + e.alternatives(i) + ")"}})
+	v.hits[i] = append(v.hits[i], hit{key: groupKey{source: i, setting: -1, policy: s.PolicyName(),
+		text: "none of what would do is so (" + strings.Join(said, ", ") + "; the rules ask for " + e.alternatives(i) +
+			")"}})
 }
 
 // alternatives writes what would meet a clause with "any_of".
@@ -204,7 +206,8 @@ func (e *engine) describeSetting(f *Finding, h *hit) {
 	if h.want.beyond {
 		near := def.Text(h.want.nearest)
 		f.Sentence += "; this system can do " + e.limits[h.want.setting].String()
-		remedy = "set " + def.Name + " to " + near + " " + where + ", the nearest that the system can do, and write an exception for the rest"
+		remedy = "set " + def.Name + " to " + near + " " + where +
+			", the nearest that the system can do, and write an exception for the rest"
 		if h.want.nearest == h.key.value {
 			remedy = "the system can do no more: write an exception, or replace the system"
 		}

@@ -76,7 +76,8 @@ func (e *engine) take(o *outcome, a *estate.Account) error {
 		if g == nil || g.finding.Exception != nil {
 			continue
 		}
-		if err := e.options.Each(&Reached{System: e.system.Name, Fingerprint: g.finding.Fingerprint, Rule: g.finding.Rule, Account: a, Dates: &e.about.Dates}); err != nil {
+		if err := e.options.Each(&Reached{System: e.system.Name, Fingerprint: g.finding.Fingerprint, Rule: g.finding.Rule,
+			Account: a, Dates: &e.about.Dates}); err != nil {
 			return err
 		}
 	}
@@ -143,7 +144,8 @@ func (e *engine) group(s *source, h *hit, a *estate.Account, privileged bool) *g
 	key.exception, ended = e.excepted(s, h, a)
 	g, ok := e.groups[key]
 	if !ok {
-		g = &group{source: s, first: e.place, finding: Finding{System: e.system.Name, Rule: s.rule, Severity: severity, Because: s.because, Remedy: s.remedy}}
+		g = &group{source: s, first: e.place, finding: Finding{System: e.system.Name, Rule: s.rule, Severity: severity,
+			Because: s.because, Remedy: s.remedy}}
 		e.describe(&g.finding, h, privileged)
 		if h.key.level == effective.OnAccount && a != nil {
 			g.finding.Origin = ownOrigin(a, h)

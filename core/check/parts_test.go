@@ -49,14 +49,17 @@ func mixture(count int) []estate.Account {
 	var list []estate.Account
 	for i := range count {
 		a := estate.Account{
-			Login: fmt.Sprint("a", i), Kind: []string{"", estate.Person, estate.Service, estate.Shared, estate.Guest}[r.IntN(5)], Privileged: tri(), Enabled: tri(), Locked: tri(), MustChange: tri(),
+			Login: fmt.Sprint("a", i), Kind: []string{"", estate.Person, estate.Service, estate.Shared,
+				estate.Guest}[r.IntN(5)], Privileged: tri(), Enabled: tri(), Locked: tri(), MustChange: tri(),
 			NeverExpires: tri(), CannotChange: tri(), BlankAllowed: tri(), Blank: tri(), PasswordUsable: tri(), SecondFactor: tri(),
 			PasswordSet: moment(), Created: moment(), LastSignIn: moment(), PasswordExpires: moment(), LockedSince: moment(),
 			Roles: []string{fmt.Sprint("p", r.IntN(4))}, RolesKnown: r.IntN(2) == 0, Policy: []string{"", "p1", "gone"}[r.IntN(3)],
 			Storage: setting.ChoiceAt(r.IntN(6)), StoredMark: uint64(r.IntN(3 * count)), Origin: estate.Origin{File: "f", Line: i + 2},
 		}
 		if r.IntN(5) == 0 {
-			a.Overrides = []estate.Override{{Setting: setting.Must("max_age"), Sourced: estate.Sourced{Value: setting.Days(int32(r.IntN(3) * 200)), Origin: estate.Origin{File: "f", Line: i + 2, Text: "own"}}}}
+			a.Overrides = []estate.Override{{Setting: setting.Must("max_age"),
+				Sourced: estate.Sourced{Value: setting.Days(int32(r.IntN(3) * 200)),
+					Origin: estate.Origin{File: "f", Line: i + 2, Text: "own"}}}}
 		}
 		list = append(list, a)
 	}
@@ -108,7 +111,8 @@ func TestPartsAndOutcomes(t *testing.T) {
 		if whole {
 			export = &d.fake
 		}
-		result, err := Run("e", []Subject{mixedSubject(t, export, system)}, Options{Catalogue: setting.Standard(), Examples: 7, Jobs: jobs, alone: alone})
+		result, err := Run("e", []Subject{mixedSubject(t, export, system)}, Options{Catalogue: setting.Standard(),
+			Examples: 7, Jobs: jobs, alone: alone})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -129,7 +133,8 @@ func TestPartsAndOutcomes(t *testing.T) {
 	}
 	want := run(true, 1, true)
 	if len(want.Findings) < 30 || len(want.Accepted) == 0 || len(want.Unknowns) < 10 {
-		t.Fatalf("the mixture shows too little: %d findings, %d accepted, %d unknown", len(want.Findings), len(want.Accepted), len(want.Unknowns))
+		t.Fatalf("the mixture shows too little: %d findings, %d accepted, %d unknown", len(want.Findings),
+			len(want.Accepted), len(want.Unknowns))
 	}
 	for _, jobs := range []int{1, 2, 3, 8} {
 		for _, whole := range []bool{true, false} {
@@ -153,16 +158,17 @@ func TestPartsInOrder(t *testing.T) {
 	for _, until := range []int{3000, 0, 1, batchSize - 1, batchSize, 5*batchSize + 7} {
 		d := &divided{fake{system: &estate.System{AsOf: asOf}, accounts: mixture(3000)}}
 		n, last, stop := 0, -1, errors.New("enough")
-		_, err := Run("e", []Subject{mixedSubject(t, d, d.system)}, Options{Catalogue: setting.Standard(), Jobs: 4, Each: func(r *Reached) error {
-			if r.Account.Origin.Line < last {
-				t.Fatalf("line %d comes after %d", r.Account.Origin.Line, last)
-			}
-			last = r.Account.Origin.Line
-			if n++; n > until {
-				return stop
-			}
-			return nil
-		}})
+		_, err := Run("e", []Subject{mixedSubject(t, d, d.system)}, Options{Catalogue: setting.Standard(), Jobs: 4,
+			Each: func(r *Reached) error {
+				if r.Account.Origin.Line < last {
+					t.Fatalf("line %d comes after %d", r.Account.Origin.Line, last)
+				}
+				last = r.Account.Origin.Line
+				if n++; n > until {
+					return stop
+				}
+				return nil
+			}})
 		if !errors.Is(err, stop) {
 			t.Errorf("until %d: %v", until, err)
 		}

@@ -22,10 +22,12 @@ func (e *engine) finish() error {
 	notes := e.subject.Export.Notes()
 	switch {
 	case len(e.system.Policies) > 0:
-		notes.Remark(estate.Origin{}, "the export names no accounts; only clauses without \"for\" and \"forbid\" are judged, on its policies")
+		notes.Remark(estate.Origin{}, "the export names no accounts; only clauses without \"for\" and \"forbid\" are "+
+			"judged, on its policies")
 		e.withoutAccounts()
 	case !notes.Partial():
-		notes.Cut(estate.Origin{}, "the export holds neither accounts nor policies; check that \"from\" names the right files and \"read\" their format")
+		notes.Cut(estate.Origin{}, "the export holds neither accounts nor policies; check that \"from\" names the right "+
+			"files and \"read\" their format")
 	}
 	return nil
 }

@@ -34,7 +34,9 @@ var settingsChecks = []Check{
 		Settings: func(l *Look) string {
 			warn, ok := l.seconds("warn_before")
 			most, ok2 := l.seconds("max_age")
-			return when(ok && ok2 && warn >= most && most > 0, "people are warned %s before the end of a password that lasts %s: from the first day", l.text("warn_before"), l.text("max_age"))
+			return when(ok && ok2 && warn >= most && most > 0,
+				"people are warned %s before the end of a password that lasts %s: from the first day",
+				l.text("warn_before"), l.text("max_age"))
 		},
 	},
 	{
@@ -53,7 +55,8 @@ var settingsChecks = []Check{
 		Settings: func(l *Look) string {
 			most, ok := l.count("max_length")
 			least, ok2 := l.count("min_length")
-			return when(ok && ok2 && most < least, "passwords must have at least %s and at most %s", l.text("min_length"), l.text("max_length"))
+			return when(ok && ok2 && most < least, "passwords must have at least %s and at most %s", l.text("min_length"),
+				l.text("max_length"))
 		},
 	},
 	{
@@ -126,7 +129,8 @@ var settingsChecks = []Check{
 		Settings: func(l *Look) string {
 			grace, ok := l.seconds("grace_period")
 			most, ok2 := l.seconds("max_age")
-			return when(ok && ok2 && grace >= most && most > 0, "a password lasts %s and is good for another %s", l.text("max_age"), l.text("grace_period"))
+			return when(ok && ok2 && grace >= most && most > 0, "a password lasts %s and is good for another %s",
+				l.text("max_age"), l.text("grace_period"))
 		},
 	},
 	{
@@ -134,7 +138,8 @@ var settingsChecks = []Check{
 		Doc:    "the user must change the password and may not: somebody else will do it, and know it.",
 		Remedy: "allow people to change their own password",
 		Settings: func(l *Look) string {
-			return when(l.yes("change_at_first_use") && l.no("self_change"), "a first password must be changed, and people may not change it")
+			return when(l.yes("change_at_first_use") && l.no("self_change"),
+				"a first password must be changed, and people may not change it")
 		},
 	},
 	{
@@ -144,18 +149,21 @@ var settingsChecks = []Check{
 		Settings: func(l *Look) string {
 			grade, ok := l.get("storage").Index()
 			least, ok2 := l.count("min_length")
-			return when(ok && ok2 && grade < setting.StoredSaltedSlow && least >= 8, "passwords need %s and are stored: %s", l.text("min_length"), l.text("storage"))
+			return when(ok && ok2 && grade < setting.StoredSaltedSlow && least >= 8, "passwords need %s and are stored: %s",
+				l.text("min_length"), l.text("storage"))
 		},
 	},
 	{
-		ID: "flag-and-policy", Title: "a mark on the account and its policy disagree on expiry", Severity: rules.Low, IfPrivileged: rules.Medium,
-		Doc:    "whoever reads the policy believes that the password expires.",
-		Remedy: "bring the two to agree",
+		ID: "flag-and-policy", Title: "a mark on the account and its policy disagree on expiry", Severity: rules.Low,
+		IfPrivileged: rules.Medium,
+		Doc:          "whoever reads the policy believes that the password expires.",
+		Remedy:       "bring the two to agree",
 		Settings: func(l *Look) string {
 			l.get("max_age")
 			id := setting.Must("max_age")
 			policy, flagged := disagree(l.holds(id))
-			return when(flagged, "the policy says that passwords last %s, and a mark on the account that this one never expires", l.catalogue.At(id).Counted(policy))
+			return when(flagged, "the policy says that passwords last %s, and a mark on the account that this one never "+
+				"expires", l.catalogue.At(id).Counted(policy))
 		},
 	},
 }
@@ -174,10 +182,12 @@ func historyCycled(l *Look) string {
 		return ""
 	}
 	if l.off("min_age") {
-		return fmt.Sprintf("only the last %s stay barred, and a new one may be changed at once: the old one is back after %d changes in a row", l.text("history"), n+1)
+		return fmt.Sprintf("only the last %s stay barred, and a new one may be changed at once: the old one is back after "+
+			"%d changes in a row", l.text("history"), n+1)
 	}
 	least, ok := l.seconds("min_age")
-	return when(ok && least*n < 7*daySeconds, "only the last %s stay barred, each kept for %s at least: the old one is back within a week", l.text("history"), l.text("min_age"))
+	return when(ok && least*n < 7*daySeconds, "only the last %s stay barred, each kept for %s at least: the old one is back "+
+		"within a week", l.text("history"), l.text("min_age"))
 }
 
 func ceilingBelowRules(l *Look) string {
@@ -198,7 +208,8 @@ func patientGuessing(l *Look) string {
 		return ""
 	}
 	guesses, _, ok := gap.PerDay(l.get("lockout_attempts"), l.get("lockout_window"), l.get("lockout_duration"), setting.OffValue)
-	return when(ok && guesses > 1000, "%s a day can be guessed (%s, counted over %s, locked for %s)", guessText(guesses), l.text("lockout_attempts"), l.text("lockout_window"), l.text("lockout_duration"))
+	return when(ok && guesses > 1000, "%s a day can be guessed (%s, counted over %s, locked for %s)", guessText(guesses),
+		l.text("lockout_attempts"), l.text("lockout_window"), l.text("lockout_duration"))
 }
 
 func guessText(n float64) string {

@@ -40,7 +40,9 @@ var systemChecks = []Check{
 				p := &t.System.Policies[i]
 				says := slices.ContainsFunc(p.Values, func(v estate.Sourced) bool { return v.Known() })
 				if says && t.PolicyReach[p.Name] > 0 && !t.PolicyWon[p.Name] {
-					hit(Hit{Says: fmt.Sprintf("the policy %s reaches %d accounts and has no effect on them: other policies come first in everything it says", p.Name, t.PolicyReach[p.Name]), Policy: p.Name, Origin: p.Origin})
+					hit(Hit{Says: fmt.Sprintf("the policy %s reaches %d accounts and has no effect on them: other policies "+
+						"come first in everything it says", p.Name, t.PolicyReach[p.Name]), Policy: p.Name,
+						Origin: p.Origin})
 				}
 			}
 		},
@@ -53,7 +55,8 @@ var systemChecks = []Check{
 			for i := range t.System.Policies {
 				p := &t.System.Policies[i]
 				if circular(t.System, p) {
-					hit(Hit{Says: fmt.Sprintf("the policy %s inherits from itself, by way of %s", p.Name, p.Parent), Policy: p.Name, Origin: p.Origin})
+					hit(Hit{Says: fmt.Sprintf("the policy %s inherits from itself, by way of %s", p.Name, p.Parent),
+						Policy: p.Name, Origin: p.Origin})
 				}
 			}
 		},
@@ -66,7 +69,8 @@ var systemChecks = []Check{
 			for i := range t.System.Policies {
 				p := &t.System.Policies[i]
 				if p.Parent != "" && t.System.Policy(p.Parent) == nil {
-					hit(Hit{Says: fmt.Sprintf("the policy %s inherits from %s, which does not exist", p.Name, p.Parent), Policy: p.Name, Origin: p.Origin})
+					hit(Hit{Says: fmt.Sprintf("the policy %s inherits from %s, which does not exist", p.Name, p.Parent),
+						Policy: p.Name, Origin: p.Origin})
 				}
 			}
 		},
@@ -81,7 +85,8 @@ var systemChecks = []Check{
 				p := &t.System.Policies[i]
 				v := p.Value(id)
 				if _, ok := v.Span(); ok && t.Accounts > 0 && t.Expiring == 0 {
-					hit(Hit{Says: fmt.Sprintf("the policy %s sets an age of %s, and no account's password expires", p.Name, setting.Standard().At(id).Text(v.Value)), Policy: p.Name, Origin: v.Origin})
+					hit(Hit{Says: fmt.Sprintf("the policy %s sets an age of %s, and no account's password expires", p.Name,
+						setting.Standard().At(id).Text(v.Value)), Policy: p.Name, Origin: v.Origin})
 				}
 			}
 		},

@@ -27,7 +27,10 @@ func Validate(subjects []Subject, o Options) ([]RuleProblem, error) {
 		if err != nil {
 			return nil, err
 		}
-		e.sources = slices.DeleteFunc(e.sources, func(s source) bool { return s.clause == nil || s.rule[:min(len(s.rule), len(Prefix))] == Prefix })
+		e.sources = slices.DeleteFunc(e.sources, func(s source) bool {
+			return s.clause == nil ||
+				s.rule[:min(len(s.rule), len(Prefix))] == Prefix
+		})
 		v := &validator{engine: e, reached: make([]int, len(e.sources)), both: map[[2]int]int{}}
 		if err := subjects[i].Export.Accounts(v.account); err != nil {
 			return nil, err
@@ -90,7 +93,8 @@ func (v *validator) problems() []RuleProblem {
 			if _, possible := requirement.Together(x.requirement); !possible {
 				add(i, "%s %q can be met by no value", def.Name, x.requirement)
 			} else if x.beyond {
-				add(i, "%s %q is beyond what the system can do (%s); the nearest is %s", def.Name, x.requirement, v.limits[x.setting], def.Text(x.nearest))
+				add(i, "%s %q is beyond what the system can do (%s); the nearest is %s", def.Name, x.requirement,
+					v.limits[x.setting], def.Text(x.nearest))
 			}
 		}
 		v.crossed(i, add)
@@ -125,9 +129,11 @@ func (v *validator) pair(i, j, accounts int, add func(int, string, ...any)) {
 			case x.requirement.Implies(y.requirement) && y.requirement.Implies(x.requirement):
 				add(i, "asks the same as %s on %d accounts: %s %q", other, accounts, name, x.requirement)
 			case y.requirement.Implies(x.requirement):
-				add(i, "is shadowed by %s on %d accounts: %s %q says more than %q; let the one replace the other", other, accounts, name, y.requirement, x.requirement)
+				add(i, "is shadowed by %s on %d accounts: %s %q says more than %q; let the one replace the other", other,
+					accounts, name, y.requirement, x.requirement)
 			case x.requirement.Implies(y.requirement):
-				add(j, "is shadowed by %s on %d accounts: %s %q says more than %q; let the one replace the other", v.sources[i].rule, accounts, name, x.requirement, y.requirement)
+				add(j, "is shadowed by %s on %d accounts: %s %q says more than %q; let the one replace the other",
+					v.sources[i].rule, accounts, name, x.requirement, y.requirement)
 			}
 		}
 	}

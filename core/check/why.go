@@ -180,7 +180,8 @@ func (e *engine) explainRule(i int, s *effective.Settings, v *verdict, a *estate
 		return out
 	}
 	if src.clause != nil && e.reach[i] == estate.Unknown {
-		out.Outcome, out.Text = Open, "whether it reaches the account depends on "+strings.Join(src.clause.For.UnknownFacts(&e.about, nil), ", ")+", which the export does not say"
+		out.Outcome, out.Text = Open, "whether it reaches the account depends on "+
+			""+strings.Join(src.clause.For.UnknownFacts(&e.about, nil), ", ")+", which the export does not say"
 		return out
 	}
 	if len(v.hits[i]) > 0 {
@@ -231,7 +232,8 @@ func (e *engine) explainForbid(i int, out RuleOutcome, a *estate.Account) RuleOu
 			out.Outcome = Accepted
 		}
 	case estate.Unknown:
-		out.Outcome, out.Text = Open, "depends on "+strings.Join(src.clause.Forbid.UnknownFacts(&e.about, nil), ", ")+", which the export does not say"
+		out.Outcome, out.Text = Open, "depends on "+strings.Join(src.clause.Forbid.UnknownFacts(&e.about, nil),
+			", ")+", which the export does not say"
 	}
 	return out
 }

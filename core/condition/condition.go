@@ -172,7 +172,8 @@ func explain(text strictyaml.Text, err error, names []string, stage Stage) error
 			message += "; known are " + strings.Join(names, ", ")
 		}
 	}
-	message = strings.NewReplacer("time.Duration", "time", "time.Time", "date", "[]string", "list", "bool", "yes or no", "string", "text", "int", "number").Replace(message)
+	message = strings.NewReplacer("time.Duration", "time", "time.Time", "date", "[]string", "list", "bool", "yes or no",
+		"string", "text", "int", "number").Replace(message)
 	if strings.Contains(message, "types time and number") {
 		message += "; write a length of time as days(90), hours(8) or months(3)"
 	}
@@ -413,7 +414,8 @@ func (c *compiler) checkWords(n *ast.BinaryNode, left, right value) error {
 		}
 		for _, w := range written {
 			if !slices.Contains(f.Words, w) {
-				return c.fail(n.Right, "%q is no %s; it is one of %s%s", w, f.Name, strings.Join(f.Words, ", "), nearword.Advice(w, f.Words))
+				return c.fail(n.Right, "%q is no %s; it is one of %s%s", w, f.Name, strings.Join(f.Words, ", "),
+					nearword.Advice(w, f.Words))
 			}
 		}
 	}

@@ -20,8 +20,10 @@ func TestThreeAnswers(t *testing.T) {
 	asOf := time.Date(2026, 11, 20, 0, 0, 0, 0, time.UTC)
 	s := &Subject{
 		Account: &estate.Account{
-			Login: "svc-tide", Kind: estate.Service, Unit: "Ships/MV Petrel/Deck", Enabled: estate.Yes, Groups: []string{"harbourmasters"}, GroupsKnown: true,
-			PasswordSet: day("2026-08-01"), Created: day("2024-01-01"), LastSignIn: estate.Never, Storage: setting.ChoiceAt(setting.StoredSaltedFast),
+			Login: "svc-tide", Kind: estate.Service, Unit: "Ships/MV Petrel/Deck", Enabled: estate.Yes,
+			Groups: []string{"harbourmasters"}, GroupsKnown: true,
+			PasswordSet: day("2026-08-01"), Created: day("2024-01-01"), LastSignIn: estate.Never,
+			Storage: setting.ChoiceAt(setting.StoredSaltedFast),
 		},
 		System: &estate.System{Name: "quay1", Labels: []string{"core"}},
 		Dates:  estate.Dates{AsOf: asOf.Unix(), AsOfKnown: true, Overdue: estate.Yes},
@@ -70,8 +72,10 @@ func TestThreeAnswers(t *testing.T) {
 
 func TestRefused(t *testing.T) {
 	for _, text := range []string{
-		"", "enabled and", "login", "enabled + 1", "idle > 90", `login == 3`, "nobody", "len(groups) > 1", `{"a": 1}`, "enabled ? true : false",
-		`kind == "persn"`, `storage < "salty"`, `login matches "("`, `days(-1) < idle`, `date("soon") < created`, "days", `login in groups and let x = 1; true`,
+		"", "enabled and", "login", "enabled + 1", "idle > 90", `login == 3`, "nobody", "len(groups) > 1", `{"a": 1}`,
+		"enabled ? true : false",
+		`kind == "persn"`, `storage < "salty"`, `login matches "("`, `days(-1) < idle`, `date("soon") < created`, "days",
+		`login in groups and let x = 1; true`,
 		`storage in ["cleartext"]`, `all(groups, # == "x")`, `groups == roles`, `login matches email`, `now() > created`,
 	} {
 		if c, err := Compile(strictyaml.Text{Value: text}, Complete); err == nil {

@@ -31,7 +31,9 @@ func (c *compiler) leaf(n ast.Node, ask func(*Subject) estate.Tri, facts ...*Fac
 	facts = slices.DeleteFunc(facts, func(f *Fact) bool { return f == nil })
 	if len(facts) > 1 {
 		for _, f := range facts {
-			c.leaves = append(c.leaves, leaf{written: "known " + f.Name, ask: func(s *Subject) estate.Tri { return estate.TriOf(f.known(s)) }, plain: slices.Contains(plainDates, f.Name)})
+			c.leaves = append(c.leaves, leaf{written: "known " + f.Name,
+				ask:   func(s *Subject) estate.Tri { return estate.TriOf(f.known(s)) },
+				plain: slices.Contains(plainDates, f.Name)})
 		}
 	}
 	return value{tri: ask}
@@ -76,7 +78,8 @@ func (c *compiler) leafOnFlag(n ast.Node, f *Fact) {
 
 // plainFlags are the facts that follow from allFlags.
 var plainFlags = []string{
-	"enabled", "locked", "must_change", "never_expires", "cannot_change", "blank_allowed", "blank", "password_usable", "second_factor", "privileged",
+	"enabled", "locked", "must_change", "never_expires", "cannot_change", "blank_allowed", "blank", "password_usable",
+	"second_factor", "privileged",
 	"overdue", "shut", "older_than_policy", "older_than_rules", "policy_missing", "overdue_open", "never_signed_in", "lasts_for_ever",
 }
 

@@ -16,10 +16,12 @@ func TestPlainFlags(t *testing.T) {
 	var subjects []*Subject
 	for i := range 19 {
 		for answer := range 3 {
-			s := &Subject{Account: &estate.Account{Enabled: estate.Yes, PasswordUsable: estate.Yes}, System: &estate.System{}, Dates: estate.Dates{Overdue: estate.Yes}}
+			s := &Subject{Account: &estate.Account{Enabled: estate.Yes, PasswordUsable: estate.Yes},
+				System: &estate.System{}, Dates: estate.Dates{Overdue: estate.Yes}}
 			a, d, tri := s.Account, &s.Dates, estate.Tri(answer)
 			if flags := []*estate.Tri{
-				&a.Enabled, &a.Locked, &a.MustChange, &a.NeverExpires, &a.CannotChange, &a.BlankAllowed, &a.Blank, &a.PasswordUsable, &a.SecondFactor, &a.Privileged,
+				&a.Enabled, &a.Locked, &a.MustChange, &a.NeverExpires, &a.CannotChange, &a.BlankAllowed, &a.Blank,
+				&a.PasswordUsable, &a.SecondFactor, &a.Privileged,
 				&d.Overdue, &d.Shut, &d.OlderPolicy, &d.OlderRules, &d.Missing,
 			}; i < len(flags) {
 				*flags[i] = tri

@@ -208,18 +208,20 @@ type Choosing string
 
 // The ways to choose.
 const (
-	ChooseSingle    Choosing = "single"                    // there is one policy
-	ChooseAssigned  Choosing = "assigned"                  // the one that the account names, else the default
-	ChoosePriority  Choosing = "priority"                  // the lowest number among those that match, else the default
-	ChooseNearest   Choosing = "nearest"                   // up the tree of units, setting by setting, then the default
-	ChooseOwn       Choosing = "own before role"           // the one the account names, its roles' (loosest of several), then the default, setting by setting
+	ChooseSingle   Choosing = "single"   // there is one policy
+	ChooseAssigned Choosing = "assigned" // the one that the account names, else the default
+	ChoosePriority Choosing = "priority" // the lowest number among those that match, else the default
+	ChooseNearest  Choosing = "nearest"  // up the tree of units, setting by setting, then the default
+	// the one the account names, its roles' (loosest of several), then the default, setting by setting
+	ChooseOwn       Choosing = "own before role"
 	ChooseOwnStrict Choosing = "own before strictest role" // as above, but the strictest of several roles
 	ChooseStrictest Choosing = "strictest"                 // of all that match and the default, setting by setting
 	ChooseLoosest   Choosing = "loosest"                   // of all that match and the default, setting by setting
 )
 
 // Choosings lists all ways.
-var Choosings = []string{string(ChooseSingle), string(ChooseAssigned), string(ChoosePriority), string(ChooseNearest), string(ChooseOwn), string(ChooseOwnStrict), string(ChooseStrictest), string(ChooseLoosest)}
+var Choosings = []string{string(ChooseSingle), string(ChooseAssigned), string(ChoosePriority), string(ChooseNearest),
+	string(ChooseOwn), string(ChooseOwnStrict), string(ChooseStrictest), string(ChooseLoosest)}
 
 // A System is what an export says of one system, apart from its accounts.
 type System struct {

@@ -81,13 +81,15 @@ func marks(r *Row) string {
 // TestCompare: the weakest for each system, with what it is among the others.
 func TestCompare(t *testing.T) {
 	profiles := []*Profile{
-		profile(t, "a", map[string]string{"min_length": "12", "max_age": "90 days", "self_change": "yes", "accounts": "20"}, map[string]string{"min_length": "8", "max_age": "never", "accounts": "3"}),
+		profile(t, "a", map[string]string{"min_length": "12", "max_age": "90 days", "self_change": "yes", "accounts": "20"},
+			map[string]string{"min_length": "8", "max_age": "never", "accounts": "3"}),
 		profile(t, "b", map[string]string{"min_length": "12", "max_age": "3 months", "self_change": "no"}),
 		profile(t, "c", map[string]string{"min_length": "12", "lockout_attempts": "5"}),
 		profile(t, "d", map[string]string{"min_length": "none", "max_age": "3 months", "self_change": "yes", "lockout_attempts": "5"}),
 		NewProfile("e", setting.Standard()),
 	}
-	rows := Compare(setting.Standard(), profiles, People, func(system, name string, v setting.Value) bool { return name == "min_length" && system != "b" })
+	rows := Compare(setting.Standard(), profiles, People,
+		func(system, name string, v setting.Value) bool { return name == "min_length" && system != "b" })
 	for name, want := range map[string]string{
 		"min_length":       "8 3/23!; 12+; 12!+; none!-; nobody",
 		"max_age":          "never 3/23-~; 3 months+; unknown; 3 months+; nobody",
@@ -110,7 +112,9 @@ func TestCompare(t *testing.T) {
 
 // randomProfiles are systems with settings at random.
 func randomProfiles(t *testing.T, r *rand.Rand, n int) []*Profile {
-	values := map[string][]string{"min_length": {"none", "8", "12", "14"}, "max_age": {"never", "90 days", "3 months", "1 year"}, "lockout_attempts": {"never", "3", "5"}, "second_factor": {"off", "optional", "everyone"}, "self_change": {"yes", "no"}, "max_length": {"none", "8", "64"}}
+	values := map[string][]string{"min_length": {"none", "8", "12", "14"},
+		"max_age": {"never", "90 days", "3 months", "1 year"}, "lockout_attempts": {"never", "3", "5"},
+		"second_factor": {"off", "optional", "everyone"}, "self_change": {"yes", "no"}, "max_length": {"none", "8", "64"}}
 	var list []*Profile
 	for i := range n {
 		var policies []map[string]string
@@ -221,7 +225,8 @@ func TestGuesses(t *testing.T) {
 		{"5", "15 minutes", "", "none", "90 days", 0, 0, false},
 	} {
 		g := GuessesOf(func(name string) setting.Value {
-			text := map[string]string{"lockout_attempts": c.attempts, "lockout_window": c.window, "lockout_duration": c.duration, "failure_delay": c.delay, "max_age": c.age}[name]
+			text := map[string]string{"lockout_attempts": c.attempts, "lockout_window": c.window,
+				"lockout_duration": c.duration, "failure_delay": c.delay, "max_age": c.age}[name]
 			if text == "" {
 				return setting.Value{}
 			}
@@ -244,11 +249,22 @@ func TestLinks(t *testing.T) {
 		a, b map[string]string
 		want string
 	}{
-		{map[string]string{"lockout_attempts": "5", "lockout_window": "15 minutes"}, map[string]string{"lockout_attempts": "5", "lockout_window": "900 seconds"}, "agree"},
-		{map[string]string{"lockout_attempts": "5", "lockout_window": "15 minutes"}, map[string]string{"lockout_attempts": "3"}, "lockout_attempts; unknown lockout_window; b locks after 3 failures and a after 5: whoever fails 3 times is locked out by b while a still answers"},
-		{map[string]string{"lockout_attempts": "never"}, map[string]string{"lockout_attempts": "8"}, "lockout_attempts; unknown lockout_window; b locks after 8 failures and a never: whoever fails 8 times is locked out by b while a still answers"},
-		{map[string]string{"lockout_attempts": "5", "min_length": "15"}, map[string]string{"lockout_attempts": "5", "max_length": "8"}, "unknown lockout_window; a has min_length 15, b has max_length 8"},
-		{map[string]string{"lockout_attempts": "5", "max_age": "90 days", "history": "3"}, map[string]string{"lockout_attempts": "5", "max_age": "never", "history": "12"}, "unknown lockout_window; the shorter life wins: a ends the password after 90 days, and what b allows (never) is never reached; the longer history is useless: b bars the last 12, and a, where the same password can be set, the last 3"},
+		{map[string]string{"lockout_attempts": "5", "lockout_window": "15 minutes"},
+			map[string]string{"lockout_attempts": "5", "lockout_window": "900 seconds"}, "agree"},
+		{map[string]string{"lockout_attempts": "5", "lockout_window": "15 minutes"},
+			map[string]string{"lockout_attempts": "3"},
+			"lockout_attempts; unknown lockout_window; b locks after 3 failures and a after 5: whoever fails 3 times is " +
+				"locked out by b while a still answers"},
+		{map[string]string{"lockout_attempts": "never"}, map[string]string{"lockout_attempts": "8"},
+			"lockout_attempts; unknown lockout_window; b locks after 8 failures and a never: whoever fails 8 times is " +
+				"locked out by b while a still answers"},
+		{map[string]string{"lockout_attempts": "5", "min_length": "15"}, map[string]string{"lockout_attempts": "5",
+			"max_length": "8"}, "unknown lockout_window; a has min_length 15, b has max_length 8"},
+		{map[string]string{"lockout_attempts": "5", "max_age": "90 days", "history": "3"},
+			map[string]string{"lockout_attempts": "5", "max_age": "never", "history": "12"},
+			"unknown lockout_window; the shorter life wins: a ends the password after 90 days, and what b allows (never) is " +
+				"never reached; the longer history is useless: b bars the last 12, and a, where the same password can be set, " +
+				"the last 3"},
 	} {
 		l := Link{Between: [2]string{"a", "b"}, Same: same, Shared: true}
 		r := l.Check(setting.Standard(), [2]*Profile{profile(t, "a", c.a), profile(t, "b", c.b)})
@@ -265,7 +281,8 @@ func TestLinks(t *testing.T) {
 		for _, set := range r.Collide {
 			var parts []string
 			for _, claim := range set {
-				parts = append(parts, claim.System+" has "+claim.Setting+" "+setting.Standard().At(setting.Must(claim.Setting)).Text(claim.Value))
+				parts = append(parts, claim.System+" has "+claim.Setting+" "+
+					""+setting.Standard().At(setting.Must(claim.Setting)).Text(claim.Value))
 			}
 			said = append(said, strings.Join(parts, ", "))
 		}
@@ -277,7 +294,9 @@ func TestLinks(t *testing.T) {
 		if got != c.want {
 			t.Errorf("%v, %v:\n%s, expected\n%s", c.a, c.b, got, c.want)
 		}
-		if back := l.Check(setting.Standard(), [2]*Profile{profile(t, "a", c.b), profile(t, "b", c.a)}); len(back.Unequal) != len(r.Unequal) || len(back.Collide) != len(r.Collide) || len(back.Ages) != len(r.Ages) {
+		if back := l.Check(setting.Standard(), [2]*Profile{profile(t, "a", c.b),
+			profile(t, "b", c.a)}); len(back.Unequal) != len(r.Unequal) || len(back.Collide) != len(r.Collide) ||
+			len(back.Ages) != len(r.Ages) {
 			t.Errorf("%v, %v: the other way round it says something else", c.a, c.b)
 		}
 	}
@@ -408,7 +427,8 @@ func TestMemoryOfTheRegister(t *testing.T) {
 	batch := make([]Entry, 0, 1000)
 	for s := range systems {
 		for i := range people {
-			a := estate.Account{Login: fmt.Sprint("user", i), EmployeeNo: fmt.Sprint(i + 1), Email: fmt.Sprintf("user%d@marrowby.example", i)}
+			a := estate.Account{Login: fmt.Sprint("user", i), EmployeeNo: fmt.Sprint(i + 1),
+				Email: fmt.Sprintf("user%d@marrowby.example", i)}
 			if batch = append(batch, reg.Entry(&a, s, Enabled, [3]bool{})); len(batch) == cap(batch) {
 				reg.Enter(batch)
 				batch = batch[:0]

@@ -51,7 +51,8 @@ func (g *Guesses) more(o *Guesses) bool {
 		return g.Endless
 	}
 	// Then any order will do, as long as it is one.
-	return cmp.Or(cmp.Compare(g.PerDay, o.PerDay), cmp.Compare(g.Life, o.Life), cmp.Compare(g.SourcePerDay, o.SourcePerDay), strings.Compare(g.how, o.how)) > 0
+	return cmp.Or(cmp.Compare(g.PerDay, o.PerDay), cmp.Compare(g.Life, o.Life), cmp.Compare(g.SourcePerDay, o.SourcePerDay),
+		strings.Compare(g.how, o.how)) > 0
 }
 
 // PerDay is how many guesses a counter allows in a day: one below the
@@ -64,7 +65,8 @@ func PerDay(attempts, window, duration, delay setting.Value) (perDay float64, ho
 	endless := func() (float64, string, bool) {
 		switch {
 		case hasPause && pause.Length() > 0:
-			return day / float64(pause.Length()), fmt.Sprintf("never locked: one guess every %s, 86400 / %d a day", pause, pause.Length()), true
+			return day / float64(pause.Length()), fmt.Sprintf("never locked: one guess every %s, 86400 / %d a day", pause,
+				pause.Length()), true
 		case !delay.Known():
 			return math.Inf(1), "never locked; whether guesses are delayed is not known", true
 		}

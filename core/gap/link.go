@@ -132,7 +132,8 @@ func (r *LinkResult) shared(of func(setting.ID) [2]Cell) {
 		if def.Strictest(a, b) == b {
 			short, long = 1, 0
 		}
-		r.Ages = append(r.Ages, fmt.Sprintf("the shorter life wins: %s ends the password after %s, and what %s allows (%s) is never reached",
+		r.Ages = append(r.Ages, fmt.Sprintf("the shorter life wins: %s ends the password after %s, and what %s allows (%s) "+
+			"is never reached",
 			r.Ends[short].System, def.Text(ages[short].Value), r.Ends[long].System, def.Text(ages[long].Value)))
 	}
 	histories := of(setting.Must("history"))
@@ -146,7 +147,8 @@ func (r *LinkResult) shared(of func(setting.ID) [2]Cell) {
 		if n, ok := histories[short].Value.Count(); ok && n > 0 {
 			kept = fmt.Sprintf("the last %d", n)
 		}
-		r.Ages = append(r.Ages, fmt.Sprintf("the longer history is useless: %s bars the last %s, and %s, where the same password can be set, %s",
+		r.Ages = append(r.Ages, fmt.Sprintf("the longer history is useless: %s bars the last %s, and %s, where the same "+
+			"password can be set, %s",
 			r.Ends[long].System, def.Text(histories[long].Value), r.Ends[short].System, kept))
 	}
 }

@@ -66,7 +66,8 @@ type Held struct {
 // before orders places, so that of two places of one value every merge keeps
 // the same.
 func (h *Held) before(o *Held) bool {
-	return cmp.Or(strings.Compare(h.Origin.File, o.Origin.File), cmp.Compare(h.Origin.Line, o.Origin.Line), strings.Compare(h.Policy, o.Policy), strings.Compare(h.Origin.Text, o.Origin.Text)) < 0
+	return cmp.Or(strings.Compare(h.Origin.File, o.Origin.File), cmp.Compare(h.Origin.Line, o.Origin.Line),
+		strings.Compare(h.Policy, o.Policy), strings.Compare(h.Origin.Text, o.Origin.Text)) < 0
 }
 
 // audience is what holds on one system for one audience.

@@ -6,8 +6,10 @@ import "testing"
 func TestOf(t *testing.T) {
 	words := []string{"max_age", "min_age", "min_length", "lockout_attempts", "history", "off", "no"}
 	for word, want := range map[string]string{
-		"max_aeg": "max_age", "maxage": "max_age", "MAX_AGE": "max_age", "min_lenght": "min_length", "lockout_attempt": "lockout_attempts", "lokout_atempts": "lockout_attempts", "hist": "", "histroy": "history", "of": "off",
-		"": "", "colour": "", "x": "", "zzzzzzzzzzzz": "",
+		"max_aeg": "max_age", "maxage": "max_age", "MAX_AGE": "max_age", "min_lenght": "min_length",
+		"lockout_attempt": "lockout_attempts", "lokout_atempts": "lockout_attempts", "hist": "", "histroy": "history",
+		"of": "off",
+		"":   "", "colour": "", "x": "", "zzzzzzzzzzzz": "",
 	} {
 		if got, ok := Of(word, words); got != want || ok != (want != "") {
 			t.Errorf("%q finds %q, expected %q", word, got, want)

@@ -60,7 +60,8 @@ type Composition struct {
 }
 
 // composing are the settings that make up a Composition.
-var composing = []string{"min_length", "max_length", "min_classes", "min_letters", "min_lower", "min_upper", "min_digits", "min_symbols", "digit_inside", "symbol_inside", "max_repeat", "max_run", "min_distinct", "alphabet"}
+var composing = []string{"min_length", "max_length", "min_classes", "min_letters", "min_lower", "min_upper", "min_digits",
+	"min_symbols", "digit_inside", "symbol_inside", "max_repeat", "max_run", "min_distinct", "alphabet"}
 
 // Ask adds what one more setting asks; what is unknown or off asks nothing.
 // Asking twice keeps what is stricter.

@@ -53,7 +53,9 @@ const maxSets = 12
 
 // derivable are the settings that a derivation uses. A ceiling on the length
 // and a narrow alphabet are not among them, since they only weaken.
-var derivable = []string{"min_length", "min_classes", "min_letters", "min_lower", "min_upper", "min_digits", "min_symbols", "digit_inside", "symbol_inside", "max_repeat", "max_run", "min_distinct", "min_changed", "login_barred", "login_reversed_barred", "names_barred", "description_barred", "common_barred", "dictionary_barred", "breached_barred"}
+var derivable = []string{"min_length", "min_classes", "min_letters", "min_lower", "min_upper", "min_digits", "min_symbols",
+	"digit_inside", "symbol_inside", "max_repeat", "max_run", "min_distinct", "min_changed", "login_barred",
+	"login_reversed_barred", "names_barred", "description_barred", "common_barred", "dictionary_barred", "breached_barred"}
 
 // a set of examples, by their place.
 type examples []uint64

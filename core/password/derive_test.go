@@ -93,7 +93,8 @@ func TestDeriveAgreesWithBruteForce(t *testing.T) {
 		solved++
 		for _, set := range d.Sets {
 			if len(set) != fewest || !tells(phrases(set)) {
-				t.Fatalf("%d examples: the set %v, where %d settings are enough; it tells them apart: %v", len(list), phrases(set), fewest, tells(phrases(set)))
+				t.Fatalf("%d examples: the set %v, where %d settings are enough; it tells them apart: %v", len(list),
+					phrases(set), fewest, tells(phrases(set)))
 			}
 			for i, s := range set {
 				values := phrases(set)
@@ -171,8 +172,14 @@ func TestDeriveKeepsToLimits(t *testing.T) {
 // behind digits.
 func TestDeriveSeesThroughSubstitutions(t *testing.T) {
 	p := PersonOf(&estate.Account{Login: "okeane", LastName: "Keane"})
-	list := []Example{{Candidate: NewCandidate("xk3an3xx"), Person: p}, {Candidate: NewCandidate("tide7mark"), Person: p, Good: true}, {Candidate: NewCandidate("k3lpb3dxx"), Person: p, Good: true}, {Candidate: NewCandidate("x3k3a3nx"), Person: p, Good: true}}
-	d, err := Derive(list, Lists{}, func(name string, _ setting.Value) bool { return name == "names_barred" || name == "substitutions_seen" })
+	list := []Example{{Candidate: NewCandidate("xk3an3xx"), Person: p},
+		{Candidate: NewCandidate("tide7mark"), Person: p, Good: true},
+		{Candidate: NewCandidate("k3lpb3dxx"), Person: p, Good: true},
+		{Candidate: NewCandidate("x3k3a3nx"), Person: p, Good: true}}
+	d, err := Derive(list, Lists{}, func(name string,
+		_ setting.Value) bool {
+		return name == "names_barred" || name == "substitutions_seen"
+	})
 	if err != nil || len(d.Sets) != 1 || fmt.Sprint(phrases(d.Sets[0])) != "map[names_barred:yes substitutions_seen:yes]" {
 		t.Errorf("%+v, %v", d, err)
 	}
@@ -203,11 +210,15 @@ func TestCollisions(t *testing.T) {
 		systems map[string]map[string]string
 		want    string
 	}{
-		{map[string]map[string]string{"a": {"min_length": "15"}, "b": {"max_length": "8", "min_digits": "1"}}, "a has min_length 15, b has max_length 8"},
-		{map[string]map[string]string{"a": {"alphabet": "digits"}, "b": {"min_upper": "1", "min_length": "8"}}, "a has alphabet digits, b has min_upper 1"},
-		{map[string]map[string]string{"a": {"min_digits": "3", "max_length": "6"}, "b": {"min_upper": "4"}}, "a has max_length 6, a has min_digits 3, b has min_upper 4"},
+		{map[string]map[string]string{"a": {"min_length": "15"}, "b": {"max_length": "8", "min_digits": "1"}},
+			"a has min_length 15, b has max_length 8"},
+		{map[string]map[string]string{"a": {"alphabet": "digits"}, "b": {"min_upper": "1", "min_length": "8"}},
+			"a has alphabet digits, b has min_upper 1"},
+		{map[string]map[string]string{"a": {"min_digits": "3", "max_length": "6"}, "b": {"min_upper": "4"}},
+			"a has max_length 6, a has min_digits 3, b has min_upper 4"},
 		{map[string]map[string]string{"a": {"alphabet": "digits", "min_distinct": "4"}, "b": {"max_run": "1"}}, ""},
-		{map[string]map[string]string{"a": {"alphabet": "digits"}, "b": {"min_distinct": "11"}}, "a has alphabet digits, b has min_distinct 11"},
+		{map[string]map[string]string{"a": {"alphabet": "digits"}, "b": {"min_distinct": "11"}},
+			"a has alphabet digits, b has min_distinct 11"},
 		{map[string]map[string]string{"a": {"min_classes": "5"}}, "a has min_classes 5"},
 	} {
 		var claims []Claim
@@ -240,7 +251,8 @@ func TestMeasure(t *testing.T) {
 	if got := m.Prices[1]; got.Setting != "min_digits" || got.Bits >= 0 {
 		t.Errorf("%+v", got)
 	}
-	if m := MeasureOf(asked(t, map[string]string{"min_length": "9", "max_length": "8"})); len(m.Collide) != 1 || m.Length != 0 || !m.AtLeast.None() {
+	if m := MeasureOf(asked(t, map[string]string{"min_length": "9", "max_length": "8"})); len(m.Collide) != 1 ||
+		m.Length != 0 || !m.AtLeast.None() {
 		t.Errorf("%+v", m)
 	}
 }
@@ -266,13 +278,16 @@ func FuzzJudge(f *testing.F) {
 	f.Add("日本語パスワード", "日本", "a\u0301\u0302", uint8(0), uint8(255))
 	f.Add("0o1l!|$5@4", "ooll", "sa", uint8(40), uint8(1))
 	f.Fuzz(func(t *testing.T, text, login, name string, a, b uint8) {
-		values := map[string]string{"min_length": fmt.Sprint(1 + int(a)), "max_repeat": fmt.Sprint(1 + int(b)), "max_run": "3", "names_barred": "yes", "login_barred": "contained", "login_reversed_barred": "yes", "common_barred": "yes", "dictionary_barred": "yes", "min_distinct": fmt.Sprint(1 + int(b)/8)}
+		values := map[string]string{"min_length": fmt.Sprint(1 + int(a)), "max_repeat": fmt.Sprint(1 + int(b)),
+			"max_run": "3", "names_barred": "yes", "login_barred": "contained", "login_reversed_barred": "yes",
+			"common_barred": "yes", "dictionary_barred": "yes", "min_distinct": fmt.Sprint(1 + int(b)/8)}
 		if a%2 == 0 {
 			values["substitutions_seen"] = "yes"
 		}
 		person := PersonOf(&estate.Account{Login: login, DisplayName: name, Description: name})
 		c := NewCandidate(text)
-		j, err := Judge(c, &Against{Settings: asked(t, values), Person: person, Old: NewCandidate(name), Lists: Lists{Common: List{Words{"garnet": true}, true}, Dictionary: List{Words{"garnet": true}, false}}})
+		j, err := Judge(c, &Against{Settings: asked(t, values), Person: person, Old: NewCandidate(name),
+			Lists: Lists{Common: List{Words{"garnet": true}, true}, Dictionary: List{Words{"garnet": true}, false}}})
 		if err != nil {
 			t.Fatal(err)
 		}

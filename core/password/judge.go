@@ -291,7 +291,8 @@ func Definition(name string) string {
 	case "blank_allowed":
 		return "The empty candidate is refused where this is no; no other setting judges it."
 	case "substitutions_seen":
-		return "Decides whether a candidate is also compared with names and lists after 0 is read as o, 1 and ! as i or l, and so on: " + strings.Join(substitutes, " ") + "."
+		return "Decides whether a candidate is also compared with names and lists after 0 is read as o, 1 and ! as i or l, " +
+			"and so on: " + strings.Join(substitutes, " ") + "."
 	}
 	for i := range demands {
 		if demands[i].Setting == name {
@@ -303,8 +304,10 @@ func Definition(name string) string {
 
 var demands = []Demand{
 	atLeast("min_length", "character", "characters", (*Candidate).Length),
-	atMost("max_length", "Refused with more characters than the setting allows.", "it has %d characters; the most is %d", 1, (*Candidate).Length),
-	atLeast("min_classes", "kind of characters", "kinds of characters (small letters, capitals, digits, symbols, other letters)", (*Candidate).mixed),
+	atMost("max_length", "Refused with more characters than the setting allows.", "it has %d characters; the most is %d", 1,
+		(*Candidate).Length),
+	atLeast("min_classes", "kind of characters", "kinds of characters (small letters, capitals, digits, symbols, other "+
+		"letters)", (*Candidate).mixed),
 	atLeast("min_letters", "letter", "letters", (*Candidate).letters),
 	atLeast("min_lower", "small letter", "small letters", func(c *Candidate) int { return c.counts[Lower] }),
 	atLeast("min_upper", "capital", "capitals", func(c *Candidate) int { return c.counts[Upper] }),
@@ -312,12 +315,17 @@ var demands = []Demand{
 	atLeast("min_symbols", "symbol", "symbols", func(c *Candidate) int { return c.counts[Symbol] }),
 	inside("digit_inside", "digit", func(c *Candidate) bool { return c.digitInside }),
 	inside("symbol_inside", "symbol", func(c *Candidate) bool { return c.symbolInside }),
-	atMost("max_repeat", "Refused with more equal characters in a row than the setting allows; capitals and small letters differ.", "it has %d equal characters in a row; the most is %d", 1, func(c *Candidate) int { return c.repeat }),
-	atMost("max_run", "Refused with a longer run than the setting allows: neighbours, up or down, among the digits 0 to 9, the letters a to z, or the rows 1234567890, qwertyuiop, asdfghjkl and zxcvbnm of a keyboard; capitals count as small letters.", "it has a run of %d characters such as 1234, dcba or qwer; the most is %d", 1, func(c *Candidate) int { return c.run }),
+	atMost("max_repeat", "Refused with more equal characters in a row than the setting allows; capitals and small letters "+
+		"differ.", "it has %d equal characters in a row; the most is %d", 1, func(c *Candidate) int { return c.repeat }),
+	atMost("max_run", "Refused with a longer run than the setting allows: neighbours, up or down, among the digits 0 to 9, "+
+		"the letters a to z, or the rows 1234567890, qwertyuiop, asdfghjkl and zxcvbnm of a keyboard; capitals count as "+
+		"small letters.", "it has a run of %d characters such as 1234, dcba or qwer; the most is %d", 1,
+		func(c *Candidate) int { return c.run }),
 	atLeast("min_distinct", "character", "different characters", func(c *Candidate) int { return c.distinct }),
 	{
 		Setting: "min_changed",
-		Doc:     "Judged only where the present password is typed too. Refused with fewer characters that the present password has nowhere than the setting asks for; a character counts as often as it stands.",
+		Doc: "Judged only where the present password is typed too. Refused with fewer characters that the present " +
+			"password has nowhere than the setting asks for; a character counts as often as it stands.",
 		judge: func(c *Candidate, v setting.Value, a *Against) (outcome, string, error) {
 			least, has := v.Count()
 			switch {
@@ -328,7 +336,8 @@ var demands = []Demand{
 			case int64(c.newAgainst(a.Old)) >= least:
 				return passes, "", nil
 			}
-			return refuses, needs(least, "character that the present password has not", "characters that the present password has not", c.newAgainst(a.Old)), nil
+			return refuses, needs(least, "character that the present password has not",
+				"characters that the present password has not", c.newAgainst(a.Old)), nil
 		},
 	},
 	{
@@ -351,7 +360,8 @@ var demands = []Demand{
 	},
 	{
 		Setting: "login_barred",
-		Doc:     "equal: refused when it is the sign-in name. contained: also when the sign-in name, of at least 3 characters, stands anywhere in it.",
+		Doc: "equal: refused when it is the sign-in name. contained: also when the sign-in name, of at least 3 " +
+			"characters, stands anywhere in it.",
 		judge: func(c *Candidate, v setting.Value, a *Against) (outcome, string, error) {
 			how, known := v.Index()
 			switch {
@@ -375,19 +385,24 @@ var demands = []Demand{
 			return o, text, nil
 		},
 	},
-	searched("login_reversed_barred", "Refused when the sign-in name backwards, of at least 3 characters, stands anywhere in it.", "it contains the sign-in name backwards", func(c *Candidate, a *Against) (match, string, error) {
+	searched("login_reversed_barred", "Refused when the sign-in name backwards, of at least 3 characters, stands anywhere "+
+		"in it.", "it contains the sign-in name backwards", func(c *Candidate, a *Against) (match, string, error) {
 		if a.Person == nil {
 			return noMatch, nobody, nil
 		}
 		return c.contains(long(reversed(a.Person.login))), "", nil
 	}),
-	searched("names_barred", "Refused when a part of the first, last or display name, of at least 3 characters, stands anywhere in it; names are split at everything but letters and digits.", "it contains a part of the user's name", func(c *Candidate, a *Against) (match, string, error) {
-		if a.Person == nil {
-			return noMatch, nobody, nil
-		}
-		return c.contains(a.Person.names...), "", nil
-	}),
-	searched("description_barred", "Refused when a word of the account's description, of at least 4 characters, stands anywhere in it.", "it contains a word of the account's description", func(c *Candidate, a *Against) (match, string, error) {
+	searched("names_barred", "Refused when a part of the first, last or display name, of at least 3 characters, stands "+
+		"anywhere in it; names are split at everything but letters and digits.", "it contains a part of the user's name",
+		func(c *Candidate, a *Against) (match, string, error) {
+			if a.Person == nil {
+				return noMatch, nobody, nil
+			}
+			return c.contains(a.Person.names...), "", nil
+		}),
+	searched("description_barred", "Refused when a word of the account's description, of at least 4 characters, stands "+
+		"anywhere in it.", "it contains a word of the account's description", func(c *Candidate, a *Against) (match, string,
+		error) {
 		if a.Person == nil {
 			return noMatch, nobody, nil
 		}
@@ -395,9 +410,11 @@ var demands = []Demand{
 	}),
 	looked("common_barred", "Refused when it is on the list of well-known passwords, whatever its case.", "it is a well-known password",
 		func(l *Lists) List { return l.Common }, (*Candidate).find),
-	looked("dictionary_barred", "Refused when it is a word of the dictionary, whatever its case, also with digits and symbols before or after it.", "it is a word of a dictionary",
+	looked("dictionary_barred", "Refused when it is a word of the dictionary, whatever its case, also with digits and "+
+		"symbols before or after it.", "it is a word of a dictionary",
 		func(l *Lists) List { return l.Dictionary }, (*Candidate).inDictionary),
-	looked("breached_barred", "Refused when it is, exactly as it was typed, on the list of passwords known from breaches.", "it is known from a breach",
+	looked("breached_barred", "Refused when it is, exactly as it was typed, on the list of passwords known from breaches.",
+		"it is known from a breach",
 		func(l *Lists) List { return l.Breached }, func(c *Candidate, l Lookup) (match, error) {
 			found, err := l.Has(c.text)
 			if found {
@@ -420,7 +437,8 @@ var demands = []Demand{
 	},
 	{
 		Setting: "history",
-		Doc:     "Judged only where the present password is typed too. Refused when it is the present password and any are barred from reuse; earlier passwords are not at hand.",
+		Doc: "Judged only where the present password is typed too. Refused when it is the present password and any are " +
+			"barred from reuse; earlier passwords are not at hand.",
 		judge: func(c *Candidate, v setting.Value, a *Against) (outcome, string, error) {
 			barred, has := v.Count()
 			switch {

@@ -178,7 +178,8 @@ func TestCountsByHand(t *testing.T) {
 		{map[string]string{"min_length": "8"}, 8, power(95, 8)},
 		{map[string]string{"min_digits": "1"}, 8, minus(power(95, 8), power(85, 8))},
 		// inclusion and exclusion over small letters and digits
-		{map[string]string{"min_digits": "1", "min_lower": "1"}, 12, new(big.Int).Add(minus(power(95, 12), power(85, 12), power(69, 12)), power(59, 12))},
+		{map[string]string{"min_digits": "1", "min_lower": "1"}, 12,
+			new(big.Int).Add(minus(power(95, 12), power(85, 12), power(69, 12)), power(59, 12))},
 		// four digits of a keypad, all different: 10 x 9 x 8 x 7
 		{map[string]string{"alphabet": "digits", "min_distinct": "4"}, 4, big.NewInt(5040)},
 		// not all four the same
@@ -220,7 +221,8 @@ func TestLargeSpaces(t *testing.T) {
 // TestJudge holds each demand against candidates that it refuses, takes and
 // cannot judge.
 func TestJudge(t *testing.T) {
-	person := PersonOf(&estate.Account{Login: "mkeane", FirstName: "Siobhán", LastName: "Keane", DisplayName: "Siobhán Keane", Description: "Night cook, Heron Wharf; on the ro-ro"})
+	person := PersonOf(&estate.Account{Login: "mkeane", FirstName: "Siobhán", LastName: "Keane",
+		DisplayName: "Siobhán Keane", Description: "Night cook, Heron Wharf; on the ro-ro"})
 	const sees = "substitutions_seen"
 	for _, c := range []struct {
 		setting, value, more string
@@ -301,7 +303,8 @@ func TestJudge(t *testing.T) {
 			values[sees] = c.more[len(sees)+1:]
 		}
 		against := &Against{Settings: asked(t, values), Person: person, Old: NewCandidate("OldGarnet7"), Lists: Lists{
-			Common: List{Words{"anchor99": true}, true}, Dictionary: List{Words{"harbour": true}, true}, Breached: List{Words{"Tide-1999": true}, true},
+			Common: List{Words{"anchor99": true}, true}, Dictionary: List{Words{"harbour": true}, true},
+			Breached: List{Words{"Tide-1999": true}, true},
 		}}
 		j, err := Judge(NewCandidate(c.candidate), against)
 		if err != nil {

@@ -43,7 +43,9 @@ func samples(s *setting.Setting, list ...Requirement) []setting.Value {
 	for i := range s.Choices {
 		add(setting.ChoiceAt(i))
 	}
-	for _, v := range []setting.Value{setting.OffValue, setting.UntilUnlockedValue, setting.Yes, setting.No, setting.Count(0), setting.Count(longest), setting.Count(s.Most), setting.Days(0), setting.For(setting.Span{Seconds: longest})} {
+	for _, v := range []setting.Value{setting.OffValue, setting.UntilUnlockedValue, setting.Yes, setting.No,
+		setting.Count(0), setting.Count(longest), setting.Count(s.Most), setting.Days(0),
+		setting.For(setting.Span{Seconds: longest})} {
 		add(v)
 	}
 	return out

@@ -104,20 +104,23 @@ var openings = []struct {
 }{{"at least", atLeast}, {"at most", atMost}, {"between", between}, {"exactly", exactly}, {"one of", oneOf}, {"same as", sameAs}}
 
 // phraseWords are what an alternative may begin with, for near misses.
-var phraseWords = []string{"at least", "at most", "between", "exactly", "one of", "same as", "set", "yes", "no", "never", "none", "off", "until unlocked"}
+var phraseWords = []string{"at least", "at most", "between", "exactly", "one of", "same as", "set", "yes", "no", "never",
+	"none", "off", "until unlocked"}
 
 func parseAlternative(s *setting.Setting, text string) (alternative, error) {
 	body := strings.TrimLeft(text, " ")
 	offset := len([]rune(text)) - len([]rune(body))
 	body = strings.TrimSpace(body)
 	if body == "" {
-		return alternative{}, &Error{offset, fmt.Sprintf("expected a phrase such as \"at least …\" or a value of %s, found nothing", s.Name)}
+		return alternative{}, &Error{offset, fmt.Sprintf("expected a phrase such as \"at least …\" or a value of %s, found "+
+			"nothing", s.Name)}
 	}
 	if strings.EqualFold(body, "set") {
 		return alternative{op: isSet}, nil
 	}
 	for _, o := range openings {
-		if len(body) < len(o.words) || !strings.EqualFold(body[:len(o.words)], o.words) || (len(body) > len(o.words) && body[len(o.words)] != ' ') {
+		if len(body) < len(o.words) || !strings.EqualFold(body[:len(o.words)], o.words) ||
+			(len(body) > len(o.words) && body[len(o.words)] != ' ') {
 			continue
 		}
 		return o.op.parse(s, body[len(o.words):], offset+len(o.words))
@@ -135,7 +138,8 @@ func misread(s *setting.Setting, body string, err error) string {
 	words := strings.Fields(body)
 	for n := min(2, len(words)); n > 0; n-- {
 		head := strings.Join(words[:n], " ")
-		if near, ok := nearword.Of(head, phraseWords); ok && !strings.EqualFold(near, head) && strings.Count(near, " ") == n-1 && len(words) > n {
+		if near, ok := nearword.Of(head, phraseWords); ok && !strings.EqualFold(near, head) &&
+			strings.Count(near, " ") == n-1 && len(words) > n {
 			return fmt.Sprintf("%q begins no phrase; did you mean %q?", head, near)
 		}
 	}

@@ -62,7 +62,8 @@ func ReadExceptions(file string, data []byte, check func(system, rule strictyaml
 		r.note(check(x.System, x.Rule))
 		until, err := x.Until.Date()
 		r.note(err)
-		e := &Exception{System: x.System.Value, Rule: x.Rule.Value, Setting: x.Setting, Policy: x.Policy, Value: x.Value, Because: x.Because.Value, Owner: x.Owner.Value, Until: until.Truncate(24 * time.Hour), Place: x.Place}
+		e := &Exception{System: x.System.Value, Rule: x.Rule.Value, Setting: x.Setting, Policy: x.Policy, Value: x.Value,
+			Because: x.Because.Value, Owner: x.Owner.Value, Until: until.Truncate(24 * time.Hour), Place: x.Place}
 		e.Accounts = r.condition(x.Accounts)
 		list = append(list, e)
 	}

@@ -145,7 +145,8 @@ func TestSpans(t *testing.T) {
 			t.Errorf("%q is %v, %v; want %v", text, got, err, want)
 		}
 	}
-	for _, text := range []string{"", "90", "90 dyas", "days", "P", "PT", "P1D2Y", "P5", "PT5D", "99999999999999999999 days", "10000000 years", "-1 days", "P1DT", "1.5 days"} {
+	for _, text := range []string{"", "90", "90 dyas", "days", "P", "PT", "P1D2Y", "P5", "PT5D",
+		"99999999999999999999 days", "10000000 years", "-1 days", "P1DT", "1.5 days"} {
 		if got, err := ParseSpan(text); err == nil {
 			t.Errorf("%q is read as %v", text, got)
 		}

@@ -223,7 +223,8 @@ func (v *Value) read(c *setting.Catalogue) (setting.ID, estate.Sourced, error) {
 
 // OfPolicy writes a policy down.
 func OfPolicy(p *estate.Policy, c *setting.Catalogue) *Policy {
-	out := &Policy{Name: p.Name, Settings: []Value{}, Roles: p.Roles, Unit: p.Unit, Parent: p.Parent, Priority: p.Priority, Changed: Moment(p.Changed), Origin: originOf(p.Origin)}
+	out := &Policy{Name: p.Name, Settings: []Value{}, Roles: p.Roles, Unit: p.Unit, Parent: p.Parent, Priority: p.Priority,
+		Changed: Moment(p.Changed), Origin: originOf(p.Origin)}
 	for i, v := range p.Values {
 		if v.Known() {
 			out.Settings = append(out.Settings, valueOf(c, setting.ID(i), v))
@@ -235,7 +236,8 @@ func OfPolicy(p *estate.Policy, c *setting.Catalogue) *Policy {
 // Policy reads a policy. What has no origin of its own stood where fallback
 // says.
 func (p *Policy) Policy(c *setting.Catalogue, fallback estate.Origin) (estate.Policy, error) {
-	out := estate.Policy{Name: p.Name, Roles: p.Roles, Unit: p.Unit, Parent: p.Parent, Priority: p.Priority, Changed: estate.Moment(p.Changed), Origin: orElse(p.Origin, fallback)}
+	out := estate.Policy{Name: p.Name, Roles: p.Roles, Unit: p.Unit, Parent: p.Parent, Priority: p.Priority,
+		Changed: estate.Moment(p.Changed), Origin: orElse(p.Origin, fallback)}
 	if p.Name == "" {
 		return out, errors.New("a policy needs a name")
 	}
@@ -276,9 +278,12 @@ func OfAccount(out *Account, a *estate.Account, c *setting.Catalogue) {
 	*out = Account{
 		Login: a.Login, DisplayName: a.DisplayName, FirstName: a.FirstName, LastName: a.LastName, Email: a.Email, EmployeeNo: a.EmployeeNo,
 		Description: a.Description, Kind: a.Kind, Unit: a.Unit, Policy: a.Policy,
-		Privileged: Answer(a.Privileged), Enabled: Answer(a.Enabled), Locked: Answer(a.Locked), MustChange: Answer(a.MustChange), NeverExpires: Answer(a.NeverExpires),
-		CannotChange: Answer(a.CannotChange), BlankAllowed: Answer(a.BlankAllowed), Blank: Answer(a.Blank), PasswordUsable: Answer(a.PasswordUsable), SecondFactor: Answer(a.SecondFactor),
-		Created: Moment(a.Created), PasswordSet: Moment(a.PasswordSet), PasswordExpires: Moment(a.PasswordExpires), LastSignIn: Moment(a.LastSignIn),
+		Privileged: Answer(a.Privileged), Enabled: Answer(a.Enabled), Locked: Answer(a.Locked),
+		MustChange: Answer(a.MustChange), NeverExpires: Answer(a.NeverExpires),
+		CannotChange: Answer(a.CannotChange), BlankAllowed: Answer(a.BlankAllowed), Blank: Answer(a.Blank),
+		PasswordUsable: Answer(a.PasswordUsable), SecondFactor: Answer(a.SecondFactor),
+		Created: Moment(a.Created), PasswordSet: Moment(a.PasswordSet), PasswordExpires: Moment(a.PasswordExpires),
+		LastSignIn:  Moment(a.LastSignIn),
 		LockedSince: Moment(a.LockedSince), LockedUntil: Moment(a.LockedUntil), Ends: Moment(a.Ends),
 		Failures: count(a.Failures), GraceUsed: count(a.GraceUsed), Origin: originOf(a.Origin),
 	}
@@ -305,9 +310,12 @@ func (a *Account) Account(out *estate.Account, c *setting.Catalogue, fallback es
 	*out = estate.Account{
 		Login: a.Login, DisplayName: a.DisplayName, FirstName: a.FirstName, LastName: a.LastName, Email: a.Email, EmployeeNo: a.EmployeeNo,
 		Description: a.Description, Kind: a.Kind, Unit: a.Unit, Policy: a.Policy,
-		Privileged: estate.Tri(a.Privileged), Enabled: estate.Tri(a.Enabled), Locked: estate.Tri(a.Locked), MustChange: estate.Tri(a.MustChange), NeverExpires: estate.Tri(a.NeverExpires),
-		CannotChange: estate.Tri(a.CannotChange), BlankAllowed: estate.Tri(a.BlankAllowed), Blank: estate.Tri(a.Blank), PasswordUsable: estate.Tri(a.PasswordUsable), SecondFactor: estate.Tri(a.SecondFactor),
-		Created: estate.Moment(a.Created), PasswordSet: estate.Moment(a.PasswordSet), PasswordExpires: estate.Moment(a.PasswordExpires), LastSignIn: estate.Moment(a.LastSignIn),
+		Privileged: estate.Tri(a.Privileged), Enabled: estate.Tri(a.Enabled), Locked: estate.Tri(a.Locked),
+		MustChange: estate.Tri(a.MustChange), NeverExpires: estate.Tri(a.NeverExpires),
+		CannotChange: estate.Tri(a.CannotChange), BlankAllowed: estate.Tri(a.BlankAllowed), Blank: estate.Tri(a.Blank),
+		PasswordUsable: estate.Tri(a.PasswordUsable), SecondFactor: estate.Tri(a.SecondFactor),
+		Created: estate.Moment(a.Created), PasswordSet: estate.Moment(a.PasswordSet),
+		PasswordExpires: estate.Moment(a.PasswordExpires), LastSignIn: estate.Moment(a.LastSignIn),
 		LockedSince: estate.Moment(a.LockedSince), LockedUntil: estate.Moment(a.LockedUntil), Ends: estate.Moment(a.Ends),
 		Failures: counted(a.Failures), GraceUsed: counted(a.GraceUsed), Origin: orElse(a.Origin, fallback),
 		Groups: a.Groups, GroupsKnown: a.Groups != nil, Roles: a.Roles, RolesKnown: a.Roles != nil,

@@ -84,7 +84,8 @@ type Pair[V any] struct {
 func Decode(name string, data []byte, into any) error {
 	f := &file{name: name, lines: strings.Split(strings.ReplaceAll(string(data), "\r\n", "\n"), "\n")}
 	if len(data) > maxBytes {
-		return Problems{{File: name, Message: fmt.Sprintf("the file has %d bytes; a configuration file has at most %d", len(data), maxBytes)}}
+		return Problems{{File: name, Message: fmt.Sprintf("the file has %d bytes; a configuration file has at most %d",
+			len(data), maxBytes)}}
 	}
 	if !isText(data) {
 		return Problems{{File: name, Message: "the file is no UTF-8 text; save it as UTF-8"}}
@@ -433,7 +434,8 @@ func (t Text) Date() (time.Time, error) {
 
 // ParseDate reads a date as Text.Date does.
 func ParseDate(text string) (time.Time, error) {
-	for _, layout := range []string{time.DateOnly, "2006-01-02 15:04", "2006-01-02 15:04:05", "2006-01-02T15:04", "2006-01-02T15:04:05", time.RFC3339} {
+	for _, layout := range []string{time.DateOnly, "2006-01-02 15:04", "2006-01-02 15:04:05", "2006-01-02T15:04",
+		"2006-01-02T15:04:05", time.RFC3339} {
 		if at, err := time.ParseInLocation(layout, text, time.UTC); err == nil {
 			return at.UTC(), nil
 		}

@@ -32,11 +32,13 @@ func decode(text string) (*document, error) {
 // TestDecode: every kind of field, in the short and the long form, with the
 // place of each text.
 func TestDecode(t *testing.T) {
-	d, err := decode("name: \"a: b\"\ncount: 3\non: yes\nlist: one\ninner: column\nitems:\n  - first\n  - {from: second, unit: days}\nfree:\n  b: 1\n  a: 007\nmaps: {x: {from: y}}\ntexts: ['it''s', plain text]\n")
+	d, err := decode("name: \"a: b\"\ncount: 3\non: yes\nlist: one\ninner: column\nitems:\n  - first\n  - {from: second, " +
+		"unit: days}\nfree:\n  b: 1\n  a: 007\nmaps: {x: {from: y}}\ntexts: ['it''s', plain text]\n")
 	if err != nil {
 		t.Fatal(err)
 	}
-	if d.Name.Value != "a: b" || d.Name.Line != 1 || d.Name.Column != 7 || d.Count != 3 || !d.On || len(d.List) != 1 || d.Inner.From.Value != "column" {
+	if d.Name.Value != "a: b" || d.Name.Line != 1 || d.Name.Column != 7 || d.Count != 3 || !d.On || len(d.List) != 1 ||
+		d.Inner.From.Value != "column" {
 		t.Errorf("%+v", d)
 	}
 	if len(d.Items) != 2 || d.Items[0].From.Value != "first" || d.Items[1].Unit != "days" || d.Items[1].From.Line != 8 {
@@ -97,14 +99,17 @@ func TestCaret(t *testing.T) {
 		t.Fatalf("%v", err)
 	}
 	lines := strings.Split(err.Error(), "\n")
-	if len(lines) < 3 || strings.IndexRune(lines[2], '^') < 0 || len([]rune(lines[2][:strings.IndexRune(lines[2], '^')])) != len([]rune(lines[1][:strings.IndexRune(lines[1], '[')])) {
+	if len(lines) < 3 || strings.IndexRune(lines[2], '^') < 0 ||
+		len([]rune(lines[2][:strings.IndexRune(lines[2], '^')])) != len([]rune(lines[1][:strings.IndexRune(lines[1],
+			'[')])) {
 		t.Errorf("%s", err)
 	}
 }
 
 // TestDates: the forms of a moment, and what is none.
 func TestDates(t *testing.T) {
-	for text, want := range map[string]string{"2026-11-20": "2026-11-20 00:00", "2026-11-20 06:30": "2026-11-20 06:30", "2026-11-20T06:30:00Z": "2026-11-20 06:30"} {
+	for text, want := range map[string]string{"2026-11-20": "2026-11-20 00:00", "2026-11-20 06:30": "2026-11-20 06:30",
+		"2026-11-20T06:30:00Z": "2026-11-20 06:30"} {
 		at, err := ParseDate(text)
 		if err != nil || at.UTC().Format("2006-01-02 15:04") != want {
 			t.Errorf("%s: %v, %v", text, at, err)

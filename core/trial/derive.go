@@ -26,7 +26,8 @@ type Labelled struct {
 // Derive finds the smallest sets of settings of a target's system that tell
 // the examples of files apart. personOf gives the person of a sign-in name on
 // that system.
-func Derive(target *Target, files []*File, personOf func(login string) (*password.Person, error), catalogue *setting.Catalogue) (*Derived, error) {
+func Derive(target *Target, files []*File, personOf func(login string) (*password.Person, error),
+	catalogue *setting.Catalogue) (*Derived, error) {
 	d := &Derived{Target: target}
 	var examples []password.Example
 	var measured []*password.Candidate
@@ -36,7 +37,8 @@ func Derive(target *Target, files []*File, personOf func(login string) (*passwor
 			return nil, err
 		}
 		for i := range list {
-			j, err := password.Judge(list[i].Candidate, &password.Against{Settings: target.Value, Person: list[i].Person, Lists: target.lists})
+			j, err := password.Judge(list[i].Candidate, &password.Against{Settings: target.Value, Person: list[i].Person,
+				Lists: target.lists})
 			if err != nil {
 				return nil, err
 			}

@@ -58,12 +58,16 @@ func ReadFile(name string, data []byte) (*File, error) {
 			w := Want{Password: list[i].Password.Value, Accepted: accepted, As: list[i].As, Line: list[i].Password.Line}
 			for _, because := range list[i].Because {
 				w.Because = append(w.Because, because.Value)
-				if !slices.ContainsFunc(password.Demands(), func(d password.Demand) bool { return d.Setting == because.Value }) && because.Value != "blank_allowed" {
-					problems = append(problems, hidden(because.At(0, "no setting of this name judges candidates%s", nearword.Advice(because.Value, demandNames()))))
+				if !slices.ContainsFunc(password.Demands(),
+					func(d password.Demand) bool { return d.Setting == because.Value }) &&
+					because.Value != "blank_allowed" {
+					problems = append(problems, hidden(because.At(0, "no setting of this name judges candidates%s",
+						nearword.Advice(because.Value, demandNames()))))
 				}
 			}
 			if accepted && len(w.Because) > 0 {
-				problems = append(problems, hidden(list[i].Because[0].At(0, "a candidate that must be accepted has no reason; \"because\" belongs to refused ones")))
+				problems = append(problems, hidden(list[i].Because[0].At(0,
+					"a candidate that must be accepted has no reason; \"because\" belongs to refused ones")))
 			}
 			f.Wants = append(f.Wants, w)
 		}
@@ -71,7 +75,8 @@ func ReadFile(name string, data []byte) (*File, error) {
 	add(raw.Refused, false)
 	add(raw.Accepted, true)
 	if len(f.Wants) == 0 {
-		problems = append(problems, &strictyaml.Problem{File: name, Message: "the file has no candidates under \"refused\" or \"accepted\""})
+		problems = append(problems, &strictyaml.Problem{File: name,
+			Message: "the file has no candidates under \"refused\" or \"accepted\""})
 	}
 	return f, problems.Err()
 }
@@ -98,7 +103,9 @@ func withoutLines(err error) error {
 	}
 	var safe strictyaml.Problems
 	for _, p := range problems {
-		message := "this cannot be read as part of a trial file (its text is not shown, since it may be a password); expected the keys trials, systems, as, policy, refused and accepted, and under the last two passwords, or password, because and as; quote passwords with single quotes"
+		message := "this cannot be read as part of a trial file (its text is not shown, since it may be a password); " +
+			"expected the keys trials, systems, as, policy, refused and accepted, and under the last two passwords, or " +
+			"password, because and as; quote passwords with single quotes"
 		if p.Line == 0 {
 			message = "the file is empty, too large or no UTF-8 text"
 		}
@@ -125,7 +132,8 @@ func ReadProposal(file string, data []byte, catalogue *setting.Catalogue) (name 
 	for _, pair := range raw.Values {
 		id, ok := catalogue.Find(pair.Key.Value)
 		if !ok {
-			problems = append(problems, pair.Key.At(0, "no setting is named %q%s", pair.Key.Value, nearword.Advice(pair.Key.Value, catalogue.Names())))
+			problems = append(problems, pair.Key.At(0, "no setting is named %q%s", pair.Key.Value,
+				nearword.Advice(pair.Key.Value, catalogue.Names())))
 			continue
 		}
 		v, err := catalogue.At(id).Parse(pair.Value.Value)

@@ -162,17 +162,20 @@ func (m *Mint) phrases(c *password.Composition, w Wish) error {
 		return text, err
 	}
 	if _, err := m.make(); err != nil { // to find out before any is promised
-		return fmt.Errorf("no passphrase of %d words is taken by all: %w; leave out --phrase, or ask for another number with --length", p.Number, err)
+		return fmt.Errorf("no passphrase of %d words is taken by all: %w; leave out --phrase, or ask for another number "+
+			"with --length", p.Number, err)
 	}
 	return nil
 }
 
 // spelling are the words of the international spelling alphabet (ICAO, ITU).
-var spelling = strings.Fields("alfa bravo charlie delta echo foxtrot golf hotel india juliett kilo lima mike november oscar papa quebec romeo sierra tango uniform victor whiskey x-ray yankee zulu")
+var spelling = strings.Fields("alfa bravo charlie delta echo foxtrot golf hotel india juliett kilo lima mike november oscar " +
+	"papa quebec romeo sierra tango uniform victor whiskey x-ray yankee zulu")
 
 var digitNames = strings.Fields("zero one two three four five six seven eight nine")
 
-var symbolNames = map[rune]string{'+': "plus", '-': "dash", '=': "equals", '?': "question-mark", '!': "exclamation-mark", '.': "dot", ' ': "blank"}
+var symbolNames = map[rune]string{'+': "plus", '-': "dash", '=': "equals", '?': "question-mark", '!': "exclamation-mark",
+	'.': "dot", ' ': "blank"}
 
 // Spelled writes a password as it is read aloud: small letters by their
 // spelling word, capitals by the same in capitals.

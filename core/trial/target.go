@@ -158,7 +158,8 @@ func find(export check.Export, login string) (*estate.Account, error) {
 		if a.Login == login && found == nil {
 			found = &estate.Account{}
 			found.CopyFrom(a)
-			for _, text := range []*string{&found.Login, &found.DisplayName, &found.FirstName, &found.LastName, &found.Description, &found.Policy, &found.Unit} {
+			for _, text := range []*string{&found.Login, &found.DisplayName, &found.FirstName, &found.LastName,
+				&found.Description, &found.Policy, &found.Unit} {
 				*text = strings.Clone(*text)
 			}
 		} else if found == nil && len(near) < 4 {

@@ -53,7 +53,8 @@ func policy(t *testing.T, name string, values map[string]string) estate.Policy {
 // subject is a system with a policy for all and one for a role.
 func subject(t *testing.T) *Subject {
 	t.Helper()
-	everyone, admins := policy(t, "everyone", map[string]string{"min_length": "8"}), policy(t, "admins", map[string]string{"min_length": "16", "login_barred": "contained"})
+	everyone, admins := policy(t, "everyone", map[string]string{"min_length": "8"}),
+		policy(t, "admins", map[string]string{"min_length": "16", "login_barred": "contained"})
 	admins.Roles = []string{"admin"}
 	return &Subject{Export: &fake{
 		system:   &estate.System{Name: "shop", Chooses: estate.ChooseOwn, Default: "everyone", Policies: []estate.Policy{everyone, admins}},
@@ -69,7 +70,9 @@ func TestTargets(t *testing.T) {
 		whom Whom
 		want string
 	}{
-		{Whom{}, "shop/everyone 8"}, {Whom{Policy: "admins"}, "shop/admins 16"}, {Whom{Policy: "everyone"}, "shop/everyone 8"}, {Whom{Account: "ada"}, "shop/ada 8"}, {Whom{Account: "root"}, "shop/root 16"},
+		{Whom{}, "shop/everyone 8"}, {Whom{Policy: "admins"}, "shop/admins 16"},
+		{Whom{Policy: "everyone"}, "shop/everyone 8"}, {Whom{Account: "ada"}, "shop/ada 8"},
+		{Whom{Account: "root"}, "shop/root 16"},
 	} {
 		list, err := Targets(s, c.whom, setting.Standard())
 		if err != nil || len(list) != 1 {
@@ -80,11 +83,13 @@ func TestTargets(t *testing.T) {
 		}
 	}
 	var noPolicy *NoPolicy
-	if _, err := Targets(s, Whom{Policy: "admin"}, setting.Standard()); !errors.As(err, &noPolicy) || !strings.Contains(err.Error(), `did you mean "admins"?`) {
+	if _, err := Targets(s, Whom{Policy: "admin"}, setting.Standard()); !errors.As(err, &noPolicy) ||
+		!strings.Contains(err.Error(), `did you mean "admins"?`) {
 		t.Errorf("%v", err)
 	}
 	var notFound *check.NotFound
-	if _, err := Targets(s, Whom{Account: "rot"}, setting.Standard()); !errors.As(err, &notFound) || !slices.Contains(notFound.Near, "root") {
+	if _, err := Targets(s, Whom{Account: "rot"}, setting.Standard()); !errors.As(err, &notFound) ||
+		!slices.Contains(notFound.Near, "root") {
 		t.Errorf("%v", err)
 	}
 	// Without a policy for nobody in particular, each policy is a target.
@@ -99,10 +104,12 @@ func TestTargets(t *testing.T) {
 // account is told of, unless it is said to be for that account.
 func TestResembling(t *testing.T) {
 	export := &fake{system: &estate.System{Name: "shop"}, accounts: []estate.Account{
-		{Login: "mkeane", FirstName: "Siobhán", LastName: "Keane"}, {Login: "li", DisplayName: "Li Na"}, {Login: "porter", LastName: "Porterfield"},
+		{Login: "mkeane", FirstName: "Siobhán", LastName: "Keane"}, {Login: "li", DisplayName: "Li Na"},
+		{Login: "porter", LastName: "Porterfield"},
 	}}
 	f := &File{Wants: []Want{
-		{Password: "xxMKEANE2026"}, {Password: "keane-7", As: "mkeane"}, {Password: "li-on-watch"}, {Password: "siobhán!"}, {Password: "import-errors"}, {Password: "Porterfield77"},
+		{Password: "xxMKEANE2026"}, {Password: "keane-7", As: "mkeane"}, {Password: "li-on-watch"}, {Password: "siobhán!"},
+		{Password: "import-errors"}, {Password: "Porterfield77"},
 	}}
 	list, err := f.Resembling(export)
 	if err != nil {
@@ -121,7 +128,8 @@ func TestResembling(t *testing.T) {
 
 // TestReadFile: the forms of a trial file, and errors that show nothing of it.
 func TestReadFile(t *testing.T) {
-	f, err := ReadFile("t.yaml", []byte("trials: Crew\nsystems: [shop, till]\nas: ada\nrefused:\n  - plain\n  - {password: 'it''s', because: [min_length, max_run], as: root}\naccepted: ['  blanks  ', '0123']\n"))
+	f, err := ReadFile("t.yaml", []byte("trials: Crew\nsystems: [shop, till]\nas: ada\nrefused:\n  - plain\n  - {password: "+
+		"'it''s', because: [min_length, max_run], as: root}\naccepted: ['  blanks  ', '0123']\n"))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -133,8 +141,12 @@ func TestReadFile(t *testing.T) {
 	if !slices.Equal(got, want) || f.Title != "Crew" || len(f.Systems) != 2 || f.Whom.Account != "ada" {
 		t.Errorf("%q of %+v, expected %q", got, f, want)
 	}
-	for _, text := range []string{"", "trials: x\n", "trials: x\nrefused: [{pass: SecretKelp}]\n", "trials: x\nrefused: [SecretKelp\n", "trials: x\nrefused: [{password: SecretKelp, because: colour}]\n", "trials: x\naccepted: [{password: SecretKelp, because: min_length}]\n", "SecretKelp: x\n", "trials: x\nrefused: {SecretKelp: [SecretKelp]}\n"} {
-		if _, err := ReadFile("t.yaml", []byte(text)); err == nil || strings.Contains(err.Error(), "SecretKelp") || !strings.Contains(err.Error(), "t.yaml") {
+	for _, text := range []string{"", "trials: x\n", "trials: x\nrefused: [{pass: SecretKelp}]\n",
+		"trials: x\nrefused: [SecretKelp\n", "trials: x\nrefused: [{password: SecretKelp, because: colour}]\n",
+		"trials: x\naccepted: [{password: SecretKelp, because: min_length}]\n", "SecretKelp: x\n",
+		"trials: x\nrefused: {SecretKelp: [SecretKelp]}\n"} {
+		if _, err := ReadFile("t.yaml", []byte(text)); err == nil || strings.Contains(err.Error(), "SecretKelp") ||
+			!strings.Contains(err.Error(), "t.yaml") {
 			t.Errorf("%q: %v", text, err)
 		}
 	}
@@ -144,7 +156,9 @@ func TestReadFile(t *testing.T) {
 func TestRun(t *testing.T) {
 	s := subject(t)
 	f := &File{Whom: Whom{}, Wants: []Want{
-		{Password: "short", Because: []string{"min_length"}}, {Password: "short", Because: []string{"max_length"}}, {Password: "long enough"}, {Password: "long enough", Accepted: true}, {Password: "short", Accepted: true}, {Password: "xx-root-and-more-root", As: "root", Because: []string{"login_barred"}},
+		{Password: "short", Because: []string{"min_length"}}, {Password: "short", Because: []string{"max_length"}},
+		{Password: "long enough"}, {Password: "long enough", Accepted: true}, {Password: "short", Accepted: true},
+		{Password: "xx-root-and-more-root", As: "root", Because: []string{"login_barred"}},
 	}}
 	r, err := f.Run(func(whom Whom) ([]*Target, error) { return Targets(s, whom, setting.Standard()) })
 	if err != nil {
@@ -154,7 +168,8 @@ func TestRun(t *testing.T) {
 	for _, l := range r.Lines {
 		got = append(got, fmt.Sprintf("%d %s %v %v %v", l.Number, l.Outcome, l.AsWanted, l.Open, l.Missing))
 	}
-	want := []string{"1 refused true false []", "2 refused false false [max_length]", "3 accepted? false false []", "4 accepted? true true []", "5 refused false false []", "6 refused true false []"}
+	want := []string{"1 refused true false []", "2 refused false false [max_length]", "3 accepted? false false []",
+		"4 accepted? true true []", "5 refused false false []", "6 refused true false []"}
 	if !slices.Equal(got, want) {
 		t.Errorf("%q, expected %q", got, want)
 	}
@@ -163,7 +178,8 @@ func TestRun(t *testing.T) {
 // TestProposed: what a proposal does not name asks nothing, so that its
 // outcomes are sure.
 func TestProposed(t *testing.T) {
-	target := Proposed("p", map[setting.ID]setting.Value{setting.Must("min_digits"): value(t, "min_digits", "1")}, password.Lists{}, setting.Standard())
+	target := Proposed("p", map[setting.ID]setting.Value{setting.Must("min_digits"): value(t, "min_digits", "1")},
+		password.Lists{}, setting.Standard())
 	for text, want := range map[string]Outcome{"a": Refused, "1": Accepted, "": Refused, "no digit": Refused, "9 lives": Accepted} {
 		j, err := password.Judge(password.NewCandidate(text), target.Against(nil))
 		if err != nil || OutcomeOf(j) != want {
@@ -181,7 +197,8 @@ func TestMint(t *testing.T) {
 		}
 		return Proposed(name, all, password.Lists{}, setting.Standard())
 	}
-	a, b := target("a", map[string]string{"min_length": "12", "min_digits": "2", "min_upper": "1"}), target("b", map[string]string{"max_length": "16", "max_repeat": "1", "min_symbols": "1", "symbol_inside": "yes"})
+	a, b := target("a", map[string]string{"min_length": "12", "min_digits": "2", "min_upper": "1"}),
+		target("b", map[string]string{"max_length": "16", "max_repeat": "1", "min_symbols": "1", "symbol_inside": "yes"})
 	for _, w := range []Wish{{Bits: 60}, {Bits: 200}, {Bits: 60, Aloud: true}, {Bits: 1, Length: 12}} {
 		m, err := NewMint([]*Target{a, b}, w)
 		if err != nil {
@@ -206,7 +223,9 @@ func TestMint(t *testing.T) {
 		}
 	}
 	var collision *Collision
-	if _, err := NewMint([]*Target{a, target("c", map[string]string{"alphabet": "digits", "max_length": "6"})}, Wish{Bits: 40}); !errors.As(err, &collision) || len(collision.Sets) < 2 || !strings.Contains(err.Error(), "a has min_length 12, c has max_length 6") {
+	if _, err := NewMint([]*Target{a, target("c", map[string]string{"alphabet": "digits", "max_length": "6"})},
+		Wish{Bits: 40}); !errors.As(err, &collision) || len(collision.Sets) < 2 ||
+		!strings.Contains(err.Error(), "a has min_length 12, c has max_length 6") {
 		t.Errorf("%v", err)
 	}
 }

@@ -151,10 +151,13 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 	case x.Is("pwdPolicy"):
 		e.addPolicy(file, x)
 	case hasAny(x, "pwdattribute"):
-		e.notes.Refuse(estate.Origin{File: file, Line: x.Line, Place: x.DN}, "the entry has the attributes of a policy and not the object class pwdPolicy; the server does not take it for one: export objectClass too, or mend the entry")
+		e.notes.Refuse(estate.Origin{File: file, Line: x.Line, Place: x.DN},
+			"the entry has the attributes of a policy and not the object class pwdPolicy; the server does not take it for "+
+				"one: export objectClass too, or mend the entry")
 	case isGroup(x) || hasAny(x, "member", "uniquemember", "memberuid"):
 		if !isGroup(x) {
-			e.notes.Remark(estate.Origin{File: file, Line: x.Line, Place: x.DN}, "the entry has members and no object class of groups that is known here; it is taken for a group")
+			e.notes.Remark(estate.Origin{File: file, Line: x.Line, Place: x.DN},
+				"the entry has members and no object class of groups that is known here; it is taken for a group")
 		}
 		dn := ldif.NormalDN(x.DN)
 		e.groups.Name(dn, cmp.Or(x.Text("cn"), ldif.FirstName(x.DN)))
@@ -180,7 +183,8 @@ func (e *export) settleDefault() {
 	switch {
 	case e.system.Default != "":
 		if e.system.Policy(e.system.Default) == nil {
-			e.notes.Remark(estate.Origin{File: "estate.yaml"}, "the default policy %q is not in the export; its accounts fall under no policy", e.system.Default)
+			e.notes.Remark(estate.Origin{File: "estate.yaml"},
+				"the default policy %q is not in the export; its accounts fall under no policy", e.system.Default)
 		}
 	case there:
 		e.system.Default = e.system.Policies[i].Name
@@ -190,11 +194,14 @@ func (e *export) settleDefault() {
 	case e.config:
 		e.notes.Remark(from, "the configuration names no default policy (olcPPolicyDefault); accounts that name no policy fall under none")
 	default:
-		e.notes.Remark(from, "the export does not say which policy is the default (olcPPolicyDefault stands in cn=config), so that what holds for accounts that name none is not known: add the configuration's export, or \"default\" in estate.yaml")
+		e.notes.Remark(from, "the export does not say which policy is the default (olcPPolicyDefault stands in cn=config), "+
+			"so that what holds for accounts that name none is not known: add the configuration's export, or \"default\" in "+
+			"estate.yaml")
 		e.system.LeaveDefaultOpen(unnamed, from)
 		e.policies = append(e.policies, policy{unknown: true})
 		e.system.ToKnow = maps.Clone(toKnow)
-		const both = "export the configuration too, which names the default policy (yewcone intake --how ldif), or write \"default\" in estate.yaml"
+		const both = "export the configuration too, which names the default policy (yewcone intake --how ldif), or write " +
+			"\"default\" in estate.yaml"
 		e.system.ToKnow[""], e.system.ToKnow["locked"], e.system.ToKnow["must_change"] = both, both, both
 	}
 }

@@ -143,10 +143,12 @@ func (p *policyReader) openLDAP() bool { return p.x.Text("entrycsn") != "" }
 func (p *policyReader) noComposition() {
 	origin := p.origin("pwdCheckModule")
 	origin.Text = "no check module, so that only the length is looked at"
-	for _, name := range []string{"min_classes", "min_letters", "min_lower", "min_upper", "min_digits", "min_symbols", "max_repeat", "max_run", "min_distinct", "min_changed"} {
+	for _, name := range []string{"min_classes", "min_letters", "min_lower", "min_upper", "min_digits", "min_symbols",
+		"max_repeat", "max_run", "min_distinct", "min_changed"} {
 		p.policy.Set(setting.Must(name), setting.OffValue, origin)
 	}
-	for _, name := range []string{"login_reversed_barred", "names_barred", "description_barred", "common_barred", "dictionary_barred", "breached_barred"} {
+	for _, name := range []string{"login_reversed_barred", "names_barred", "description_barred", "common_barred",
+		"dictionary_barred", "breached_barred"} {
 		p.policy.Set(setting.Must(name), setting.No, origin)
 	}
 	p.policy.Set(setting.Must("login_barred"), setting.ChoiceAt(0), origin)

@@ -40,7 +40,8 @@ func (l *loader) across(e *Estate, raw *estateFile) {
 	if p := raw.People; p != nil {
 		for _, key := range p.Match {
 			if !slices.Contains(gap.Keys, key.Value) {
-				l.note(key.At(0, "people are not matched by %q; the keys are %s%s", key.Value, strings.Join(gap.Keys, ", "), nearword.Advice(key.Value, gap.Keys)))
+				l.note(key.At(0, "people are not matched by %q; the keys are %s%s", key.Value, strings.Join(gap.Keys, ", "),
+					nearword.Advice(key.Value, gap.Keys)))
 			}
 			if slices.Contains(e.across.Match, key.Value) {
 				l.note(key.At(0, "%s stands here twice", key.Value))
@@ -59,7 +60,8 @@ func (l *loader) across(e *Estate, raw *estateFile) {
 		if s := &e.Systems[i]; s.match != nil {
 			for _, key := range *s.match {
 				if !slices.Contains(e.across.Match, key.Value) && key.Value != "none" {
-					l.note(key.At(0, "%q is none of the keys that people are matched by; they are %s, or none", key.Value, strings.Join(e.across.Match, ", ")))
+					l.note(key.At(0, "%q is none of the keys that people are matched by; they are %s, or none", key.Value,
+						strings.Join(e.across.Match, ", ")))
 				}
 			}
 		}

@@ -115,7 +115,8 @@ func Find(dir string) (string, error) {
 			return folder, nil
 		}
 		if folder == filepath.Dir(folder) {
-			return "", fmt.Errorf("%w here or in a folder above; name the folder with --estate, or make one with \"yewcone init\"", ErrNoEstate)
+			return "", fmt.Errorf("%w here or in a folder above; name the folder with --estate, or make one with \"yewcone "+
+				"init\"", ErrNoEstate)
 		}
 	}
 }
@@ -207,7 +208,8 @@ func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.T
 	name, f := raw.Key, &raw.Value
 	l.note(rules.CheckName(name))
 	s := System{Name: name.Value}
-	s.Request = intake.Request{System: name.Value, Title: f.Title, Labels: f.Labels, Folder: l.folder, Default: f.Default, Catalogue: l.catalogue}
+	s.Request = intake.Request{System: name.Value, Title: f.Title, Labels: f.Labels, Folder: l.folder, Default: f.Default,
+		Catalogue: l.catalogue}
 	s.Request.AsOf, s.Request.AsOfFrom = l.date(f.AsOf, asOf, from)
 	for _, path := range f.Export.From {
 		s.Request.From = append(s.Request.From, path.Value)
@@ -220,12 +222,14 @@ func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.T
 	}
 	format, ok := formats.Find(f.Export.Read.Value)
 	if !ok && f.Export.Read.Value != "" {
-		l.note(f.Export.Read.At(0, "no format is named %q; known are %s%s", f.Export.Read.Value, strings.Join(formats.Names(), ", "), nearword.Advice(f.Export.Read.Value, formats.Names())))
+		l.note(f.Export.Read.At(0, "no format is named %q; known are %s%s", f.Export.Read.Value,
+			strings.Join(formats.Names(), ", "), nearword.Advice(f.Export.Read.Value, formats.Names())))
 	}
 	s.Format = format
 	if f.Chooses != nil {
 		if !slices.Contains(estate.Choosings, f.Chooses.Value) {
-			l.note(f.Chooses.At(0, "%q is no way to choose; it is one of %s%s", f.Chooses.Value, strings.Join(estate.Choosings, ", "), nearword.Advice(f.Chooses.Value, estate.Choosings)))
+			l.note(f.Chooses.At(0, "%q is no way to choose; it is one of %s%s", f.Chooses.Value,
+				strings.Join(estate.Choosings, ", "), nearword.Advice(f.Chooses.Value, estate.Choosings)))
 		}
 		s.Request.Chooses = estate.Choosing(f.Chooses.Value)
 	}
@@ -240,7 +244,8 @@ func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.T
 func (l *loader) kinds(s *System, f *systemFile) {
 	for _, k := range f.Kinds {
 		if !slices.Contains(estate.Kinds, k.Key.Value) {
-			l.note(k.Key.At(0, "%q is no kind of account; it is one of %s%s", k.Key.Value, strings.Join(estate.Kinds, ", "), nearword.Advice(k.Key.Value, estate.Kinds)))
+			l.note(k.Key.At(0, "%q is no kind of account; it is one of %s%s", k.Key.Value, strings.Join(estate.Kinds, ", "),
+				nearword.Advice(k.Key.Value, estate.Kinds)))
 		}
 		c, err := condition.Compile(k.Value, condition.FromExport)
 		l.note(err)
@@ -323,7 +328,8 @@ func (e *Estate) Subjects(names []string, asOf time.Time) ([]check.Subject, erro
 			continue
 		}
 		s.complete(export.System())
-		subject := check.Subject{Export: export, Kinds: s.Kinds, Privileged: s.Privileged, Rules: s.Rules, Checks: e.Checks, Bear: s.bear, Unmatched: e.unmatched(s)}
+		subject := check.Subject{Export: export, Kinds: s.Kinds, Privileged: s.Privileged, Rules: s.Rules, Checks: e.Checks,
+			Bear: s.bear, Unmatched: e.unmatched(s)}
 		for _, x := range e.exceptions {
 			if x.System == s.Name {
 				subject.Exceptions = append(subject.Exceptions, x)
@@ -350,7 +356,8 @@ func (s *System) complete(system *estate.System) {
 	for i := range system.Policies {
 		p := &system.Policies[i]
 		for id, v := range s.known {
-			inherits := p.Parent != "" || (system.Chooses == estate.ChooseOwn || system.Chooses == estate.ChooseNearest) && p.Name != system.Default
+			inherits := p.Parent != "" || (system.Chooses == estate.ChooseOwn || system.Chooses == estate.ChooseNearest) &&
+				p.Name != system.Default
 			if !p.Value(id).Known() && !inherits {
 				p.Set(id, v.Value, v.Origin)
 			}

@@ -37,7 +37,8 @@ func (l *loader) checkLists(f *listsFile) {
 			continue
 		}
 		if _, ok := list.form(); !ok {
-			l.note(list.Form.At(0, "%q is no form of a list; it is one of %s%s", list.Form.Value, strings.Join(blocklist.Forms, ", "), nearword.Advice(list.Form.Value, blocklist.Forms)))
+			l.note(list.Form.At(0, "%q is no form of a list; it is one of %s%s", list.Form.Value,
+				strings.Join(blocklist.Forms, ", "), nearword.Advice(list.Form.Value, blocklist.Forms)))
 		}
 	}
 }
@@ -126,7 +127,8 @@ func (e *Estate) Lists(system string) (password.Lists, error) {
 	for _, one := range []struct {
 		own, shared *listFile
 		to          *password.List
-	}{{own.Common, shared.Common, &out.Common}, {own.Dictionary, shared.Dictionary, &out.Dictionary}, {own.Breached, shared.Breached, &out.Breached}} {
+	}{{own.Common, shared.Common, &out.Common}, {own.Dictionary, shared.Dictionary, &out.Dictionary},
+		{own.Breached, shared.Breached, &out.Breached}} {
 		from := one.own
 		if from == nil {
 			from = one.shared

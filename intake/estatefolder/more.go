@@ -51,7 +51,8 @@ func (l *loader) limitsAndKnown(s *System, f *systemFile) {
 			l.note(pair.Value.At(0, "%s", err))
 			continue
 		}
-		s.known[id] = estate.Sourced{Value: v, Origin: estate.Origin{File: FileName, Line: pair.Key.Line, Text: pair.Key.Value + ": " + pair.Value.Value}}
+		s.known[id] = estate.Sourced{Value: v, Origin: estate.Origin{File: FileName, Line: pair.Key.Line,
+			Text: pair.Key.Value + ": " + pair.Value.Value}}
 	}
 }
 
@@ -100,7 +101,8 @@ func (l *loader) sameAs(e *Estate) {
 			for _, x := range slices.Concat(append(slices.Clone(c.AnyOf), c.Expect)...) {
 				for _, name := range x.Requirement.Systems() {
 					if !slices.Contains(e.Names(), name) {
-						l.note(x.Written.At(strings.Index(x.Written.Value, name), "no system is named %q%s", name, nearword.Advice(name, e.Names())))
+						l.note(x.Written.At(strings.Index(x.Written.Value, name), "no system is named %q%s", name,
+							nearword.Advice(name, e.Names())))
 					}
 				}
 			}

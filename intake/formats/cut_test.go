@@ -27,20 +27,30 @@ var captured = []capturedExport{
 	{folder: "../../cli/testdata/truth/samba", format: "samba", from: []string{"domain.ldif", "pso.ldif", "accounts.ldif"}},
 	{folder: "../../demo/estate/exports/quay1", format: "linux", from: []string{"."}},
 	{folder: "../../cli/testdata/truth/postgresql", format: "postgresql", from: []string{"."}},
-	{folder: "../../cli/testdata/truth/postgresql", format: "postgresql", from: []string{"."}, files: []string{"authid.json", "auth_members.csv", "settings.csv", "hba_file_rules.csv", "version.txt"}},
-	{folder: "../../cli/testdata/truth/postgresql", format: "postgresql", from: []string{"."}, files: []string{"roles.csv", "auth_members.csv", "settings.csv", "hba_file_rules.csv", "version.txt"}},
-	{folder: "../../cli/testdata/truth/postgresql", format: "postgresql", from: []string{"."}, files: []string{"roles.jsonl", "auth_members.csv", "settings.csv", "hba_file_rules.csv", "version.txt"}},
+	{folder: "../../cli/testdata/truth/postgresql", format: "postgresql", from: []string{"."},
+		files: []string{"authid.json", "auth_members.csv", "settings.csv", "hba_file_rules.csv", "version.txt"}},
+	{folder: "../../cli/testdata/truth/postgresql", format: "postgresql", from: []string{"."},
+		files: []string{"roles.csv", "auth_members.csv", "settings.csv", "hba_file_rules.csv", "version.txt"}},
+	{folder: "../../cli/testdata/truth/postgresql", format: "postgresql", from: []string{"."},
+		files: []string{"roles.jsonl", "auth_members.csv", "settings.csv", "hba_file_rules.csv", "version.txt"}},
 	{folder: "../../cli/testdata/truth/mariadb", format: "mariadb", from: []string{"."}},
-	{folder: "../../cli/testdata/truth/mariadb", format: "mariadb", from: []string{"."}, files: []string{"global_priv.json", "variables.json", "plugins.tsv", "roles_mapping.tsv", "version.txt"}},
-	{folder: "../../cli/testdata/truth/mariadb", format: "mariadb", from: []string{"."}, files: []string{"global_priv.xml", "variables.xml", "plugins.xml", "roles_mapping.xml", "version.txt"}},
+	{folder: "../../cli/testdata/truth/mariadb", format: "mariadb", from: []string{"."},
+		files: []string{"global_priv.json", "variables.json", "plugins.tsv", "roles_mapping.tsv", "version.txt"}},
+	{folder: "../../cli/testdata/truth/mariadb", format: "mariadb", from: []string{"."},
+		files: []string{"global_priv.xml", "variables.xml", "plugins.xml", "roles_mapping.xml", "version.txt"}},
 	{folder: "../../cli/testdata/truth/kerberos", format: "kerberos", from: []string{"."}},
-	{folder: "../../cli/testdata/truth/kerberos", format: "kerberos", from: []string{"."}, files: []string{"princ_meta.csv", "princ_lockout.csv", "princ_flags.csv", "princ_tktpolicy.csv", "keyinfo.csv", "getpol.txt", "kadm5.acl"}},
-	{folder: "../../demo/estate/exports/partners", format: "mapping", from: []string{"."}, mapping: "../../demo/estate/mappings/partners.yaml"},
-	{folder: "../../demo/estate/exports/gangway", format: "mapping", from: []string{"."}, mapping: "../../demo/estate/mappings/gangway.yaml"},
+	{folder: "../../cli/testdata/truth/kerberos", format: "kerberos", from: []string{"."},
+		files: []string{"princ_meta.csv", "princ_lockout.csv", "princ_flags.csv", "princ_tktpolicy.csv", "keyinfo.csv",
+			"getpol.txt", "kadm5.acl"}},
+	{folder: "../../demo/estate/exports/partners", format: "mapping", from: []string{"."},
+		mapping: "../../demo/estate/mappings/partners.yaml"},
+	{folder: "../../demo/estate/exports/gangway", format: "mapping", from: []string{"."},
+		mapping: "../../demo/estate/mappings/gangway.yaml"},
 	{folder: "../../demo/estate/exports/cargo", format: "mapping", from: []string{"."}, mapping: "../../demo/estate/mappings/cargo.yaml"},
 	{folder: "../../demo/estate/exports/rota", format: "mapping", from: []string{"."}, mapping: "../../demo/estate/mappings/rota.yaml"},
 	{folder: "../../demo/estate/exports/tills", format: "mapping", from: []string{"."}, mapping: "../../demo/estate/mappings/tills.yaml"},
-	{folder: "../../demo/estate/exports/mailboxes", format: "mapping", from: []string{"."}, mapping: "../../demo/estate/mappings/mailboxes.yaml"},
+	{folder: "../../demo/estate/exports/mailboxes", format: "mapping", from: []string{"."},
+		mapping: "../../demo/estate/mappings/mailboxes.yaml"},
 }
 
 func (c *capturedExport) name() string {
@@ -120,8 +130,10 @@ func TestCutOff(t *testing.T) {
 					continue
 				}
 				got := readExport(t, folder, &c)
-				if got != nil && len(got.notes.List()) == len(whole.notes.List()) && !got.notes.Partial() && got.notes.Refused() == whole.notes.Refused() {
-					t.Errorf("%s: %s cut to %d%% is read in silence (%d accounts of %d)", c.name(), name, share, got.accounts, whole.accounts)
+				if got != nil && len(got.notes.List()) == len(whole.notes.List()) && !got.notes.Partial() &&
+					got.notes.Refused() == whole.notes.Refused() {
+					t.Errorf("%s: %s cut to %d%% is read in silence (%d accounts of %d)", c.name(), name, share,
+						got.accounts, whole.accounts)
 				}
 			}
 			if err := os.WriteFile(path, data, 0o600); err != nil {
@@ -139,7 +151,8 @@ func (c *capturedExport) reads(name string) bool {
 	}
 	switch c.format {
 	case "linux":
-		for _, part := range []string{"passwd", "shadow", "group", "login.defs", "useradd", "common-password", "common-auth", "login", "pwquality", "faillock", "sudoers", "lastlog"} {
+		for _, part := range []string{"passwd", "shadow", "group", "login.defs", "useradd", "common-password",
+			"common-auth", "login", "pwquality", "faillock", "sudoers", "lastlog"} {
 			if filepath.Base(name) == part || strings.HasPrefix(filepath.Base(name), part) && !strings.Contains(name, "status") {
 				return true
 			}
@@ -181,7 +194,8 @@ func readExport(t *testing.T, folder string, c *capturedExport) *reading {
 	if !ok {
 		t.Fatal(c.format)
 	}
-	export, err := f.Open(&intake.Request{System: "x", Folder: folder, From: c.from, Mapping: c.mappingFile(), Catalogue: setting.Standard()})
+	export, err := f.Open(&intake.Request{System: "x", Folder: folder, From: c.from, Mapping: c.mappingFile(),
+		Catalogue: setting.Standard()})
 	if err != nil {
 		return nil
 	}

@@ -14,7 +14,8 @@ import (
 )
 
 // All lists every format. Adding one means a folder and a line here.
-var All = []intake.Format{directory.Format, samba.Format, postgresql.Format, mariadb.Format, kerberos.Format, linux.Format, mapping.SCIM, snapshot.Format, mapping.Format}
+var All = []intake.Format{directory.Format, samba.Format, postgresql.Format, mariadb.Format, kerberos.Format, linux.Format,
+	mapping.SCIM, snapshot.Format, mapping.Format}
 
 // Names lists what "read" can say in an estate file.
 func Names() []string {

@@ -51,11 +51,13 @@ func write(t *testing.T, path string, data []byte) {
 	}
 }
 
-const policyEntry = "dn: cn=p,ou=x\nobjectClass: pwdPolicy\ncn: p\npwdMinLength: 8\npwdCheckQuality: 2\npwdMaxAge: 99999999999999999999\nentryCSN: x\n\n"
+const policyEntry = "dn: cn=p,ou=x\nobjectClass: pwdPolicy\ncn: p\npwdMinLength: 8\npwdCheckQuality: 2\npwdMaxAge: " +
+	"99999999999999999999\nentryCSN: x\n\n"
 
 func FuzzLDIF(f *testing.F) {
 	f.Add([]byte("version: 1\ndn: uid=a,ou=x\nuid: a\nuserPassword:: e1NTSEF9eA==\ndescription: long\n er\n\n" + policyEntry))
-	f.Add([]byte("dn: uid=a\r\nuid: a\r\npwdChangedTime: 20260902064800.123Z\r\npwdAccountLockedTime: 000001010000Z\r\n\r\n# search result\nsearch: 2\n"))
+	f.Add([]byte("dn: uid=a\r\nuid: a\r\npwdChangedTime: 20260902064800.123Z\r\npwdAccountLockedTime: " +
+		"000001010000Z\r\n\r\n# search result\nsearch: 2\n"))
 	f.Add([]byte("dn:: \n\ndn: cn=g\nobjectClass: groupOfNames\nmember: cn=g\n\n"))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		folder := t.TempDir()
@@ -65,7 +67,8 @@ func FuzzLDIF(f *testing.F) {
 }
 
 func FuzzLinux(f *testing.F) {
-	f.Add([]byte("root:x:0:0:root:/root:/bin/bash\n"), []byte("root:$y$j9T$x:20697:0:99999:7:::\n"), []byte("minlen = 12\ndcredit = -1\n"), []byte("password requisite pam_pwquality.so minlen=014\n@include passwd\n"))
+	f.Add([]byte("root:x:0:0:root:/root:/bin/bash\n"), []byte("root:$y$j9T$x:20697:0:99999:7:::\n"),
+		[]byte("minlen = 12\ndcredit = -1\n"), []byte("password requisite pam_pwquality.so minlen=014\n@include passwd\n"))
 	f.Add([]byte("a::1:1:::\nb:x"), []byte("a:!$1$:0:-1:0::-1:1:\na::::\n"), []byte("nonsense\n"), []byte("[a b\npassword [x=1 y\n"))
 	f.Fuzz(func(t *testing.T, passwd, shadow, quality, pam []byte) {
 		folder := t.TempDir()

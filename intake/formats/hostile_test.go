@@ -125,8 +125,10 @@ func TestHostileText(t *testing.T) {
 				if used := (after.TotalAlloc - before.TotalAlloc) >> 20; used > 1500 {
 					t.Errorf("%d MB were allocated", used)
 				}
-				lost := strings.Contains(name, "nothing") || strings.Contains(name, "packed") || strings.Contains(name, "only") || name == "random bytes"
-				if lost && c.folder != "../../demo/estate/exports/cargo" && got != nil && !got.cut && got.refused == 0 && len(got.accounts) == len(whole.accounts) {
+				lost := strings.Contains(name, "nothing") || strings.Contains(name, "packed") ||
+					strings.Contains(name, "only") || name == "random bytes"
+				if lost && c.folder != "../../demo/estate/exports/cargo" && got != nil && !got.cut && got.refused == 0 &&
+					len(got.accounts) == len(whole.accounts) {
 					t.Error("what cannot be read was read in silence")
 				}
 			})

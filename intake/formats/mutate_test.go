@@ -34,7 +34,8 @@ func readEverything(t *testing.T, folder string, c *capturedExport) *everything 
 	t.Helper()
 	f, _ := Find(c.format)
 	catalogue := setting.Standard()
-	export, err := f.Open(&intake.Request{System: "x", Folder: folder, From: c.from, Mapping: c.mappingFile(), Catalogue: catalogue, AsOf: time.Date(2026, 11, 23, 6, 0, 0, 0, time.UTC)})
+	export, err := f.Open(&intake.Request{System: "x", Folder: folder, From: c.from, Mapping: c.mappingFile(),
+		Catalogue: catalogue, AsOf: time.Date(2026, 11, 23, 6, 0, 0, 0, time.UTC)})
 	if err != nil {
 		return nil
 	}
@@ -138,7 +139,8 @@ var meaning = map[string]*regexp.Regexp{
 	// A member, a rule or a plugin more or less is another server.
 	"postgresql": regexp.MustCompile(`^(auth_members|hba_file_rules)\.csv: line ([2-9]|\d\d+) gone`),
 	// The server keeps a lock, a date and a method only where there is one.
-	"mariadb": regexp.MustCompile(`^(plugins|roles_mapping)\.tsv: line ([2-9]|\d\d+) gone|^global_priv\.json: line \d+ gone: "(account_locked|password_last_changed|plugin)"`),
+	"mariadb": regexp.MustCompile(`^(plugins|roles_mapping)\.tsv: line ([2-9]|\d\d+) gone|` +
+		`^global_priv\.json: line \d+ gone: "(account_locked|password_last_changed|plugin)"`),
 	// The first rule that matches gives the rights; and of keys the last may be one fewer.
 	"kerberos": regexp.MustCompile(`^kadm5\.acl: line \d+ gone|^keyinfo\.csv: line \d+ gone: .*@`),
 	// One failure fewer is one failure fewer. What the other files do not say, the programs have defaults for; the place
@@ -170,7 +172,8 @@ func mutate(name string, data []byte, try func(mutation)) {
 		if len(bytes.TrimSpace(lines[i])) == 0 && !strings.HasSuffix(name, ".ldif") {
 			continue
 		}
-		try(mutation{"line " + fmt.Sprint(i+1) + " gone: " + strings.TrimSpace(string(lines[i])), bytes.Join(append(append([][]byte{}, lines[:i]...), lines[i+1:]...), nil)})
+		try(mutation{"line " + fmt.Sprint(i+1) + " gone: " + strings.TrimSpace(string(lines[i])),
+			bytes.Join(append(append([][]byte{}, lines[:i]...), lines[i+1:]...), nil)})
 	}
 	var brackets []int
 	for i, c := range data {
@@ -182,7 +185,8 @@ func mutate(name string, data []byte, try func(mutation)) {
 	every = max(1, len(brackets)/mutationsEach)
 	for n := 0; structured && n < len(brackets); n += every {
 		i := brackets[n]
-		try(mutation{fmt.Sprintf("%q gone in line %d", data[i], 1+bytes.Count(data[:i], []byte("\n"))), append(append([]byte{}, data[:i]...), data[i+1:]...)})
+		try(mutation{fmt.Sprintf("%q gone in line %d", data[i], 1+bytes.Count(data[:i], []byte("\n"))),
+			append(append([]byte{}, data[:i]...), data[i+1:]...)})
 	}
 	comma := byte(0)
 	switch {
@@ -294,7 +298,8 @@ var withoutFile = map[string]*regexp.Regexp{
 	"slapcat.ldif":        regexp.MustCompile(`^system: default`),
 	// Most domains have no settings objects, most hosts no drop-in files.
 	"pso.ldif": regexp.MustCompile(`^account`),
-	"etc/security/pwquality.conf.d/50-marrowby.conf": regexp.MustCompile(`^policy host: (min_changed|min_classes|min_length|min_digits|min_upper|max_repeat|names_barred)`),
+	"etc/security/pwquality.conf.d/50-marrowby.conf": regexp.MustCompile(`^policy host: (min_changed|min_classes|` +
+		`min_length|min_digits|min_upper|max_repeat|names_barred)`),
 }
 
 // TestFilesMissing leaves out each file of every captured export. Either the
@@ -374,7 +379,8 @@ func mutateSheets(t *testing.T, data []byte, try func(mutation)) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			damaged(fmt.Sprintf("sheet %s: column %s gone", sheet, column), func(f *excelize.File) error { return f.RemoveCol(sheet, column) })
+			damaged(fmt.Sprintf("sheet %s: column %s gone", sheet, column),
+				func(f *excelize.File) error { return f.RemoveCol(sheet, column) })
 		}
 	}
 }

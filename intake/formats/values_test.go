@@ -27,7 +27,8 @@ func asWritten(t *testing.T, format string, from []string, files map[string]stri
 		t.Fatal(format)
 	}
 	c := setting.Standard()
-	export, err := f.Open(&intake.Request{System: "x", Folder: folder, From: from, Catalogue: c, AsOf: time.Date(2026, 11, 23, 6, 0, 0, 0, time.UTC)})
+	export, err := f.Open(&intake.Request{System: "x", Folder: folder, From: from, Catalogue: c,
+		AsOf: time.Date(2026, 11, 23, 6, 0, 0, 0, time.UTC)})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -72,7 +73,8 @@ func hold(t *testing.T, what string, said map[string]string, want map[string]str
 }
 
 func ldifPolicy(lines ...string) string {
-	return "dn: cn=p,dc=example\nobjectClass: device\nobjectClass: pwdPolicy\ncn: p\npwdAttribute: userPassword\nentryCSN: 20260101000000.000000Z#000000#000#000000\n" + strings.Join(lines, "\n") + "\n\n"
+	return "dn: cn=p,dc=example\nobjectClass: device\nobjectClass: pwdPolicy\ncn: p\npwdAttribute: userPassword\nentryCSN: " +
+		"20260101000000.000000Z#000000#000#000000\n" + strings.Join(lines, "\n") + "\n\n"
 }
 
 // TestDirectoryValues: what zeros, what is absent, and what switches mean in
@@ -82,19 +84,27 @@ func TestDirectoryValues(t *testing.T) {
 		lines []string
 		want  map[string]string
 	}{
-		{nil, map[string]string{"max_age": "never", "min_age": "none", "min_length": "none", "max_length": "none", "history": "none", "lockout_attempts": "never", "self_change": "yes", "change_at_first_use": "no", "grace_signins": "0", "warn_before": "none"}},
-		{[]string{"pwdMaxAge: 0", "pwdMinAge: 0", "pwdInHistory: 0"}, map[string]string{"max_age": "never", "min_age": "none", "history": "none"}},
-		{[]string{"pwdMaxAge: 7776000", "pwdMinAge: 3600", "pwdExpireWarning: 86400"}, map[string]string{"max_age": "90 days", "min_age": "1 hour", "warn_before": "1 day"}},
+		{nil, map[string]string{"max_age": "never", "min_age": "none", "min_length": "none", "max_length": "none",
+			"history": "none", "lockout_attempts": "never", "self_change": "yes", "change_at_first_use": "no",
+			"grace_signins": "0", "warn_before": "none"}},
+		{[]string{"pwdMaxAge: 0", "pwdMinAge: 0", "pwdInHistory: 0"}, map[string]string{"max_age": "never",
+			"min_age": "none", "history": "none"}},
+		{[]string{"pwdMaxAge: 7776000", "pwdMinAge: 3600", "pwdExpireWarning: 86400"},
+			map[string]string{"max_age": "90 days", "min_age": "1 hour", "warn_before": "1 day"}},
 		{[]string{"pwdMinLength: 14"}, map[string]string{"min_length": "none"}}, // nothing looks at it
 		{[]string{"pwdMinLength: 14", "pwdCheckQuality: 1"}, map[string]string{"min_length": "14", "blank_allowed": "no"}},
 		{[]string{"pwdMinLength: 0", "pwdCheckQuality: 2"}, map[string]string{"min_length": "none", "blank_allowed": ""}},
 		{[]string{"pwdMaxFailure: 5"}, map[string]string{"lockout_attempts": "never"}}, // without pwdLockout
 		{[]string{"pwdMaxFailure: 5", "pwdLockout: FALSE"}, map[string]string{"lockout_attempts": "never"}},
-		{[]string{"pwdMaxFailure: 5", "pwdLockout: TRUE"}, map[string]string{"lockout_attempts": "5", "lockout_duration": "until unlocked", "lockout_window": "never"}},
+		{[]string{"pwdMaxFailure: 5", "pwdLockout: TRUE"}, map[string]string{"lockout_attempts": "5",
+			"lockout_duration": "until unlocked", "lockout_window": "never"}},
 		{[]string{"pwdMaxFailure: 0", "pwdLockout: TRUE"}, map[string]string{"lockout_attempts": "never"}},
-		{[]string{"pwdMaxFailure: 5", "pwdLockout: TRUE", "pwdLockoutDuration: 0", "pwdFailureCountInterval: 0"}, map[string]string{"lockout_duration": "until unlocked", "lockout_window": "never"}},
-		{[]string{"pwdMaxFailure: 5", "pwdLockout: TRUE", "pwdLockoutDuration: 900", "pwdFailureCountInterval: 60"}, map[string]string{"lockout_duration": "15 minutes", "lockout_window": "1 minute"}},
-		{[]string{"pwdMustChange: TRUE", "pwdAllowUserChange: FALSE", "pwdGraceAuthNLimit: 3"}, map[string]string{"change_at_first_use": "yes", "self_change": "no", "grace_signins": "3"}},
+		{[]string{"pwdMaxFailure: 5", "pwdLockout: TRUE", "pwdLockoutDuration: 0", "pwdFailureCountInterval: 0"},
+			map[string]string{"lockout_duration": "until unlocked", "lockout_window": "never"}},
+		{[]string{"pwdMaxFailure: 5", "pwdLockout: TRUE", "pwdLockoutDuration: 900", "pwdFailureCountInterval: 60"},
+			map[string]string{"lockout_duration": "15 minutes", "lockout_window": "1 minute"}},
+		{[]string{"pwdMustChange: TRUE", "pwdAllowUserChange: FALSE", "pwdGraceAuthNLimit: 3"},
+			map[string]string{"change_at_first_use": "yes", "self_change": "no", "grace_signins": "3"}},
 		{[]string{"pwdMaxIdle: 2592000", "pwdMinDelay: 2"}, map[string]string{"dormant_after": "30 days", "failure_delay": "2 seconds"}},
 		{[]string{"pwdMaxAge: 99999999999999"}, map[string]string{"max_age": "36500 days"}},
 	} {
@@ -115,9 +125,12 @@ func TestDirectoryValues(t *testing.T) {
 // while and one that does not.
 func TestDirectoryAccounts(t *testing.T) {
 	account := func(uid string, lines ...string) string {
-		return "dn: uid=" + uid + ",ou=people,dc=example\nobjectClass: inetOrgPerson\nuid: " + uid + "\nuserPassword: {SSHA}aaaa\nentryUUID: 1\ncreateTimestamp: 20250101000000Z\npwdPolicySubentry: cn=p,dc=example\n" + strings.Join(lines, "\n") + "\n\n"
+		return "dn: uid=" + uid + ",ou=people,dc=example\nobjectClass: inetOrgPerson\nuid: " + uid +
+			"\nuserPassword: {SSHA}aaaa\nentryUUID: 1\ncreateTimestamp: 20250101000000Z\npwdPolicySubentry: " +
+			"cn=p,dc=example\n" + strings.Join(lines, "\n") + "\n\n"
 	}
-	text := ldifPolicy("pwdLockout: TRUE", "pwdMaxFailure: 3", "pwdLockoutDuration: 3600", "pwdFailureCountInterval: 600", "pwdMustChange: TRUE", "pwdMaxAge: 86400") +
+	text := ldifPolicy("pwdLockout: TRUE", "pwdMaxFailure: 3", "pwdLockoutDuration: 3600", "pwdFailureCountInterval: 600",
+		"pwdMustChange: TRUE", "pwdMaxAge: 86400") +
 		account("plain", "pwdChangedTime: 20261120060000Z") +
 		account("nostamp") +
 		account("lockedtwo", "pwdAccountLockedTime: 20261123053000Z") +
@@ -130,7 +143,8 @@ func TestDirectoryAccounts(t *testing.T) {
 		"dn: uid=bare,dc=example\nobjectClass: inetOrgPerson\nuid: bare\n\n"
 	said, _ := asWritten(t, "ldif", []string{"x.ldif"}, map[string]string{"x.ldif": text})
 	hold(t, "accounts", said, map[string]string{
-		"account plain: password_set": "2026-11-20T06:00:00Z", "account plain: locked": "false", "account plain: enabled": "true", "account plain: storage": "salted fast",
+		"account plain: password_set": "2026-11-20T06:00:00Z", "account plain: locked": "false",
+		"account plain: enabled": "true", "account plain: storage": "salted fast",
 		"account nostamp: password_set": "", "account nostamp: password_expires": "never", // a password without a stamp never ends
 		"account lockedtwo: locked": "true", "account lockedtwo: locked_until": "2026-11-23T06:30:00Z",
 		"account lockover: locked":     "false",
@@ -143,12 +157,15 @@ func TestDirectoryAccounts(t *testing.T) {
 }
 
 func sambaDomain(lines ...string) map[string]string {
-	base := map[string]string{"minPwdLength": "8", "pwdProperties": "1", "pwdHistoryLength": "12", "minPwdAge": "-864000000000", "maxPwdAge": "-77760000000000", "lockoutThreshold": "10", "lockoutDuration": "-18000000000", "lockOutObservationWindow": "-18000000000"}
+	base := map[string]string{"minPwdLength": "8", "pwdProperties": "1", "pwdHistoryLength": "12",
+		"minPwdAge": "-864000000000", "maxPwdAge": "-77760000000000", "lockoutThreshold": "10",
+		"lockoutDuration": "-18000000000", "lockOutObservationWindow": "-18000000000"}
 	for _, l := range lines {
 		name, value, _ := strings.Cut(l, ": ")
 		base[name] = value
 	}
-	text := "dn: DC=example\nobjectClass: domainDNS\nobjectSid: S-1-5-21-1-2-3\nobjectGUID: 5fa26c11-7eba-43bf-84e9-6b92ab4d7c80\nwhenChanged: 20230306081000.0Z\n"
+	text := "dn: DC=example\nobjectClass: domainDNS\nobjectSid: S-1-5-21-1-2-3\nobjectGUID: " +
+		"5fa26c11-7eba-43bf-84e9-6b92ab4d7c80\nwhenChanged: 20230306081000.0Z\n"
 	for name, value := range base {
 		text += name + ": " + value + "\n"
 	}
@@ -161,7 +178,9 @@ func TestSambaValues(t *testing.T) {
 		line string
 		want map[string]string
 	}{
-		{"", map[string]string{"min_length": "8", "min_classes": "3", "history": "12", "min_age": "1 day", "max_age": "90 days", "lockout_attempts": "10", "lockout_window": "30 minutes", "lockout_duration": "30 minutes", "storage": "unsalted fast"}},
+		{"", map[string]string{"min_length": "8", "min_classes": "3", "history": "12", "min_age": "1 day",
+			"max_age": "90 days", "lockout_attempts": "10", "lockout_window": "30 minutes",
+			"lockout_duration": "30 minutes", "storage": "unsalted fast"}},
 		{"maxPwdAge: -9223372036854775808", map[string]string{"max_age": "never"}},
 		{"maxPwdAge: 0", map[string]string{"max_age": "never"}},
 		{"minPwdAge: 0", map[string]string{"min_age": "none"}},
@@ -193,13 +212,14 @@ func TestSambaValues(t *testing.T) {
 // linuxHost is a host with one account and what it needs to be read.
 func linuxHost(shadow string, more map[string]string) map[string]string {
 	files := map[string]string{
-		"etc/passwd":                "root:x:0:0:root:/root:/bin/bash\nada:x:1001:1001:Ada:/home/ada:/bin/bash\n",
-		"etc/shadow":                "root:*:20000:0:99999:7:::\nada:" + shadow + "\n",
-		"etc/group":                 "root:x:0:\nsudo:x:27:\n",
-		"etc/login.defs":            "PASS_MAX_DAYS 90\nPASS_MIN_DAYS 1\nPASS_WARN_AGE 7\n",
-		"etc/pam.d/common-password": "password requisite pam_pwquality.so retry=3\npassword [success=1 default=ignore] pam_unix.so obscure use_authtok yescrypt\npassword requisite pam_deny.so\n",
-		"etc/pam.d/common-auth":     "auth [success=1 default=ignore] pam_unix.so\nauth requisite pam_deny.so\n",
-		"etc/sudoers":               "root ALL=(ALL:ALL) ALL\n%sudo ALL=(ALL:ALL) ALL\n",
+		"etc/passwd":     "root:x:0:0:root:/root:/bin/bash\nada:x:1001:1001:Ada:/home/ada:/bin/bash\n",
+		"etc/shadow":     "root:*:20000:0:99999:7:::\nada:" + shadow + "\n",
+		"etc/group":      "root:x:0:\nsudo:x:27:\n",
+		"etc/login.defs": "PASS_MAX_DAYS 90\nPASS_MIN_DAYS 1\nPASS_WARN_AGE 7\n",
+		"etc/pam.d/common-password": "password requisite pam_pwquality.so retry=3\npassword [success=1 default=ignore] " +
+			"pam_unix.so obscure use_authtok yescrypt\npassword requisite pam_deny.so\n",
+		"etc/pam.d/common-auth": "auth [success=1 default=ignore] pam_unix.so\nauth requisite pam_deny.so\n",
+		"etc/sudoers":           "root ALL=(ALL:ALL) ALL\n%sudo ALL=(ALL:ALL) ALL\n",
 	}
 	for name, text := range more {
 		files[name] = text
@@ -212,7 +232,8 @@ func linuxHost(shadow string, more map[string]string) map[string]string {
 func TestLinuxShadow(t *testing.T) {
 	const hash = "$y$j9T$aaaaaaaa$bbbbbbbb"
 	for line, want := range map[string]map[string]string{
-		hash + ":20775:0:90:7:::":       {"password_set": "2026-11-18", "own max_age": "90 days", "enabled": "true", "storage": "memory-hard", "must_change": "false", "password_usable": "true"},
+		hash + ":20775:0:90:7:::": {"password_set": "2026-11-18", "own max_age": "90 days", "enabled": "true",
+			"storage": "memory-hard", "must_change": "false", "password_usable": "true"},
 		hash + ":20775:0:99999:7:::":    {"own max_age": "never"},
 		hash + ":20775:0:10000:7:::":    {"own max_age": "never"},
 		hash + ":20775:0:9999:7:::":     {"own max_age": "9999 days"},
@@ -246,7 +267,8 @@ func TestLinuxShadow(t *testing.T) {
 func TestLinuxQuality(t *testing.T) {
 	const conf, dropIn, pam = "etc/security/pwquality.conf", "etc/security/pwquality.conf.d/50-x.conf", "etc/pam.d/common-password"
 	stack := func(args string) string {
-		return "password requisite pam_pwquality.so " + args + "\npassword [success=1 default=ignore] pam_unix.so use_authtok yescrypt\npassword requisite pam_deny.so\n"
+		return "password requisite pam_pwquality.so " + args +
+			"\npassword [success=1 default=ignore] pam_unix.so use_authtok yescrypt\npassword requisite pam_deny.so\n"
 	}
 	for _, c := range []struct {
 		what  string
@@ -254,16 +276,23 @@ func TestLinuxQuality(t *testing.T) {
 		want  map[string]string
 	}{
 		{"not copied", nil, map[string]string{"min_length": "", "dictionary_barred": "", "max_length": "none"}},
-		{"defaults", map[string]string{conf: ""}, map[string]string{"min_length": "8", "min_digits": "none", "min_changed": "1", "dictionary_barred": "yes", "login_barred": "contained", "max_length": "none"}},
-		{"conf", map[string]string{conf: "minlen = 12\nminclass = 3\nmaxrepeat = 2\nmaxsequence = 4\n"}, map[string]string{"min_length": "12", "min_classes": "3", "max_repeat": "2", "max_run": "4"}},
-		{"negative credits demand", map[string]string{conf: "minlen = 12\ndcredit = -2\nucredit = -1\n"}, map[string]string{"min_length": "12", "min_digits": "2", "min_upper": "1"}},
-		{"positive credits shorten", map[string]string{conf: "minlen = 12\ndcredit = 2\n"}, map[string]string{"min_length": "10", "min_digits": "none"}},
+		{"defaults", map[string]string{conf: ""}, map[string]string{"min_length": "8", "min_digits": "none",
+			"min_changed": "1", "dictionary_barred": "yes", "login_barred": "contained", "max_length": "none"}},
+		{"conf", map[string]string{conf: "minlen = 12\nminclass = 3\nmaxrepeat = 2\nmaxsequence = 4\n"},
+			map[string]string{"min_length": "12", "min_classes": "3", "max_repeat": "2", "max_run": "4"}},
+		{"negative credits demand", map[string]string{conf: "minlen = 12\ndcredit = -2\nucredit = -1\n"},
+			map[string]string{"min_length": "12", "min_digits": "2", "min_upper": "1"}},
+		{"positive credits shorten", map[string]string{conf: "minlen = 12\ndcredit = 2\n"},
+			map[string]string{"min_length": "10", "min_digits": "none"}},
 		{"never below six", map[string]string{conf: "minlen = 3\n"}, map[string]string{"min_length": "6"}},
-		{"the main file comes last", map[string]string{conf: "minlen = 12\n", dropIn: "minlen = 20\n"}, map[string]string{"min_length": "12"}},
+		{"the main file comes last", map[string]string{conf: "minlen = 12\n", dropIn: "minlen = 20\n"},
+			map[string]string{"min_length": "12"}},
 		{"a drop-in alone", map[string]string{conf: "", dropIn: "minlen = 20\n"}, map[string]string{"min_length": "20"}},
-		{"the line beats the files", map[string]string{conf: "minlen = 12\n", pam: stack("minlen=16")}, map[string]string{"min_length": "16"}},
+		{"the line beats the files", map[string]string{conf: "minlen = 12\n", pam: stack("minlen=16")},
+			map[string]string{"min_length": "16"}},
 		{"switched off", map[string]string{conf: "minlen = 12\nenforcing = 0\n"}, map[string]string{"dictionary_barred": "no"}},
-		{"no dictionary", map[string]string{conf: "dictcheck = 0\nusercheck = 0\n"}, map[string]string{"dictionary_barred": "no", "login_barred": "off"}},
+		{"no dictionary", map[string]string{conf: "dictcheck = 0\nusercheck = 0\n"},
+			map[string]string{"dictionary_barred": "no", "login_barred": "off"}},
 	} {
 		said, _ := asWritten(t, "linux", []string{"."}, linuxHost("$y$j9T$aaaa$bbbb:20775:0:90:7:::", c.files))
 		full := map[string]string{}
@@ -278,31 +307,51 @@ func TestLinuxQuality(t *testing.T) {
 // stand nowhere.
 func TestKerberosValues(t *testing.T) {
 	policy := func(life, least, length, classes, keys, failures, reset, lock string) string {
-		return fmt.Sprintf("Policy: p\nMaximum password life: %s\nMinimum password life: %s\nMinimum password length: %s\nMinimum number of password character classes: %s\nNumber of old keys kept: %s\nMaximum password failures before lockout: %s\nPassword failure count reset interval: %s\nPassword lockout duration: %s\n", life, least, length, classes, keys, failures, reset, lock)
+		return fmt.Sprintf("Policy: p\nMaximum password life: %s\nMinimum password life: %s\nMinimum password length: "+
+			"%s\nMinimum number of password character classes: %s\nNumber of old keys kept: %s\nMaximum password failures "+
+			"before lockout: %s\nPassword failure count reset interval: %s\nPassword lockout duration: %s\n", life, least,
+			length, classes, keys, failures, reset, lock)
 	}
 	principal := func(failed, count, flags string) string {
-		return "Principal: ada@EXAMPLE\nExpiration date: [never]\nLast password change: Mon Sep 01 10:00:00 UTC 2025\nPassword expiration date: [never]\nLast successful authentication: [never]\nLast failed authentication: " + failed + "\nFailed password attempts: " + count + "\nNumber of keys: 1\nKey: vno 1, aes256-cts-hmac-sha1-96\nAttributes: " + flags + "\nPolicy: p\n"
+		return "Principal: ada@EXAMPLE\nExpiration date: [never]\nLast password change: Mon Sep 01 10:00:00 UTC " +
+			"2025\nPassword expiration date: [never]\nLast successful authentication: [never]\nLast failed authentication: " +
+			"" + failed + "\nFailed password attempts: " + count +
+			"\nNumber of keys: 1\nKey: vno 1, aes256-cts-hmac-sha1-96\nAttributes: " + flags + "\nPolicy: p\n"
 	}
 	for _, c := range []struct {
 		what, policy, principal string
 		want                    map[string]string
 	}{
-		{"usual", policy("90 days 00:00:00", "1 day 00:00:00", "12", "3", "5", "6", "0 days 00:15:00", "0 days 01:00:00"), principal("[never]", "0", "REQUIRES_PRE_AUTH"),
-			map[string]string{"policy p: max_age": "90 days", "policy p: min_age": "1 day", "policy p: min_length": "12", "policy p: min_classes": "3", "policy p: history": "4", "policy p: lockout_attempts": "6", "policy p: lockout_window": "15 minutes", "policy p: lockout_duration": "1 hour", "account ada: locked": "false", "account ada: storage": "salted slow"}},
-		{"zeros", policy("0 days 00:00:00", "0 days 00:00:00", "1", "1", "1", "0", "0 days 00:00:00", "0 days 00:00:00"), principal("[never]", "0", "REQUIRES_PRE_AUTH"),
-			map[string]string{"policy p: max_age": "never", "policy p: min_age": "none", "policy p: min_classes": "none", "policy p: history": "none", "policy p: lockout_attempts": "never", "policy p: lockout_window": "never", "policy p: lockout_duration": "until unlocked"}},
-		{"locked until an hour is over", policy("0 days 00:00:00", "0 days 00:00:00", "8", "1", "1", "3", "0 days 00:00:00", "0 days 01:00:00"), principal("Mon Nov 23 05:30:00 UTC 2026", "3", "REQUIRES_PRE_AUTH"),
-			map[string]string{"account ada: locked": "true", "account ada: locked_until": "2026-11-23T06:30:00Z", "account ada: failures": "3"}},
-		{"a lock that is over", policy("0 days 00:00:00", "0 days 00:00:00", "8", "1", "1", "3", "0 days 00:00:00", "0 days 01:00:00"), principal("Mon Nov 23 04:30:00 UTC 2026", "3", "REQUIRES_PRE_AUTH"),
+		{"usual", policy("90 days 00:00:00", "1 day 00:00:00", "12", "3", "5", "6", "0 days 00:15:00", "0 days 01:00:00"),
+			principal("[never]", "0", "REQUIRES_PRE_AUTH"),
+			map[string]string{"policy p: max_age": "90 days", "policy p: min_age": "1 day", "policy p: min_length": "12",
+				"policy p: min_classes": "3", "policy p: history": "4", "policy p: lockout_attempts": "6",
+				"policy p: lockout_window": "15 minutes", "policy p: lockout_duration": "1 hour",
+				"account ada: locked": "false", "account ada: storage": "salted slow"}},
+		{"zeros", policy("0 days 00:00:00", "0 days 00:00:00", "1", "1", "1", "0", "0 days 00:00:00", "0 days 00:00:00"),
+			principal("[never]", "0", "REQUIRES_PRE_AUTH"),
+			map[string]string{"policy p: max_age": "never", "policy p: min_age": "none", "policy p: min_classes": "none",
+				"policy p: history": "none", "policy p: lockout_attempts": "never", "policy p: lockout_window": "never",
+				"policy p: lockout_duration": "until unlocked"}},
+		{"locked until an hour is over", policy("0 days 00:00:00", "0 days 00:00:00", "8", "1", "1", "3", "0 days 00:00:00",
+			"0 days 01:00:00"), principal("Mon Nov 23 05:30:00 UTC 2026", "3", "REQUIRES_PRE_AUTH"),
+			map[string]string{"account ada: locked": "true", "account ada: locked_until": "2026-11-23T06:30:00Z",
+				"account ada: failures": "3"}},
+		{"a lock that is over", policy("0 days 00:00:00", "0 days 00:00:00", "8", "1", "1", "3", "0 days 00:00:00",
+			"0 days 01:00:00"), principal("Mon Nov 23 04:30:00 UTC 2026", "3", "REQUIRES_PRE_AUTH"),
 			map[string]string{"account ada: locked": "false"}},
-		{"locked for ever", policy("0 days 00:00:00", "0 days 00:00:00", "8", "1", "1", "3", "0 days 00:00:00", "0 days 00:00:00"), principal("Mon Nov 03 04:30:00 UTC 2025", "3", "REQUIRES_PRE_AUTH"),
+		{"locked for ever", policy("0 days 00:00:00", "0 days 00:00:00", "8", "1", "1", "3", "0 days 00:00:00",
+			"0 days 00:00:00"), principal("Mon Nov 03 04:30:00 UTC 2025", "3", "REQUIRES_PRE_AUTH"),
 			map[string]string{"account ada: locked": "true", "account ada: locked_until": "never"}},
-		{"without preauthentication nothing is counted", policy("0 days 00:00:00", "0 days 00:00:00", "8", "1", "1", "3", "0 days 00:00:00", "0 days 00:00:00"), principal("Mon Nov 03 04:30:00 UTC 2025", "3", ""),
+		{"without preauthentication nothing is counted", policy("0 days 00:00:00", "0 days 00:00:00", "8", "1", "1", "3",
+			"0 days 00:00:00", "0 days 00:00:00"), principal("Mon Nov 03 04:30:00 UTC 2025", "3", ""),
 			map[string]string{"account ada: locked": "false", "account ada: own lockout_attempts": "never"}},
-		{"flags", policy("0 days 00:00:00", "0 days 00:00:00", "8", "1", "1", "3", "0 days 00:00:00", "0 days 00:00:00"), principal("[never]", "0", "REQUIRES_PRE_AUTH DISALLOW_ALL_TIX REQUIRES_PWCHANGE"),
+		{"flags", policy("0 days 00:00:00", "0 days 00:00:00", "8", "1", "1", "3", "0 days 00:00:00", "0 days 00:00:00"),
+			principal("[never]", "0", "REQUIRES_PRE_AUTH DISALLOW_ALL_TIX REQUIRES_PWCHANGE"),
 			map[string]string{"account ada: enabled": "false", "account ada: must_change": "true"}},
 	} {
-		said, _ := asWritten(t, "kerberos", []string{"."}, map[string]string{"getpol.txt": c.policy, "getprinc.txt": c.principal, "kadm5.acl": "*/admin@EXAMPLE *\n"})
+		said, _ := asWritten(t, "kerberos", []string{"."}, map[string]string{"getpol.txt": c.policy,
+			"getprinc.txt": c.principal, "kadm5.acl": "*/admin@EXAMPLE *\n"})
 		hold(t, c.what, said, c.want)
 	}
 }

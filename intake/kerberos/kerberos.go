@@ -100,7 +100,8 @@ type limits struct {
 // policyLines are what getpol prints of each policy.
 var policyLines = []string{
 	"Maximum password life", "Minimum password life", "Minimum password length", "Minimum number of password character classes",
-	"Number of old keys kept", "Maximum password failures before lockout", "Password failure count reset interval", "Password lockout duration",
+	"Number of old keys kept", "Maximum password failures before lockout", "Password failure count reset interval",
+	"Password lockout duration",
 }
 
 type export struct {
@@ -116,7 +117,8 @@ type export struct {
 
 func open(r *intake.Request) (check.Export, error) {
 	if len(r.From) != 1 {
-		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System + "\" is read as kerberos, which takes one folder under \"from\""}
+		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System +
+			"\" is read as kerberos, which takes one folder under \"from\""}
 	}
 	e := &export{request: r, folder: r.From[0], system: r.NewSystem(), limits: map[string]limits{}}
 	e.system.Chooses = estate.ChooseAssigned
@@ -129,7 +131,8 @@ func open(r *intake.Request) (check.Export, error) {
 		f.Close()
 		e.text = true
 	} else if _, ok := rows.Find(r, e.folder, "princ_meta"); !ok {
-		return nil, &intake.Unreadable{File: e.folder, Message: "neither getprinc.txt nor princ_meta.csv is here; \"from\" must name the folder of the export"}
+		return nil, &intake.Unreadable{File: e.folder,
+			Message: "neither getprinc.txt nor princ_meta.csv is here; \"from\" must name the folder of the export"}
 	}
 	return e, nil
 }
@@ -190,7 +193,8 @@ func (e *export) policies() bool {
 func (e *export) known(p *estate.Policy) {
 	origin := p.Origin
 	origin.Text = "a realm has no such setting"
-	for _, name := range []string{"max_length", "min_lower", "min_upper", "min_digits", "min_symbols", "min_letters", "max_repeat", "max_run", "min_changed", "min_distinct", "source_attempts", "dormant_after", "reuse_after"} {
+	for _, name := range []string{"max_length", "min_lower", "min_upper", "min_digits", "min_symbols", "min_letters",
+		"max_repeat", "max_run", "min_changed", "min_distinct", "source_attempts", "dormant_after", "reuse_after"} {
 		p.Set(setting.Must(name), setting.OffValue, origin)
 	}
 	for _, name := range []string{"recovery_question", "hint_allowed", "applies_to_existing", "breached_barred"} {
@@ -275,7 +279,8 @@ func (e *export) readACL() {
 		switch fields := strings.Fields(s.Text()); {
 		case len(fields) == 0 || fields[0][0] == '#':
 		case len(fields) == 1:
-			e.notes.Refuse(estate.Origin{File: file, Line: n, Text: s.Text()}, "the line gives no rights: expected a principal and its rights")
+			e.notes.Refuse(estate.Origin{File: file, Line: n, Text: s.Text()},
+				"the line gives no rights: expected a principal and its rights")
 		default:
 			e.acl = append(e.acl, aclLine{fields[0], fields[1]})
 		}
@@ -316,7 +321,8 @@ func matches(pattern, name string) bool {
 
 // realmsOwn are principals that every realm has.
 func realmsOwn(name string) bool {
-	return strings.HasPrefix(name, "K/M@") || strings.HasPrefix(name, "krbtgt/") || strings.HasPrefix(name, "kadmin/") || strings.HasPrefix(name, "kiprop/") || strings.HasPrefix(name, "WELLKNOWN/")
+	return strings.HasPrefix(name, "K/M@") || strings.HasPrefix(name, "krbtgt/") || strings.HasPrefix(name, "kadmin/") ||
+		strings.HasPrefix(name, "kiprop/") || strings.HasPrefix(name, "WELLKNOWN/")
 }
 
 // Accounts streams the principals apart from the realm's own.
@@ -370,7 +376,8 @@ func (e *export) lock(a *estate.Account, p *principal) {
 	if p.preauth == estate.No && l.attempts > 0 {
 		origin := a.Origin
 		origin.Text = "no preauthentication required, so that failures are not counted"
-		a.Overrides = append(a.Overrides, estate.Override{Setting: setting.Must("lockout_attempts"), Sourced: estate.Sourced{Value: setting.OffValue, Origin: origin}})
+		a.Overrides = append(a.Overrides, estate.Override{Setting: setting.Must("lockout_attempts"),
+			Sourced: estate.Sourced{Value: setting.OffValue, Origin: origin}})
 	}
 	failed, _ := p.failed.Time() // the zero time where there is none
 	if !asOf.IsZero() {

@@ -32,7 +32,9 @@ func (e *export) fromText(each func(string, *principal) error) error {
 		case p == nil:
 			return nil
 		case twice != "":
-			e.notes.Refuse(estate.Origin{File: file, Line: p.line}, "the block of %s has two lines %q: a line \"Principal: …\" is missing between them; it is left out", p.name, twice)
+			e.notes.Refuse(estate.Origin{File: file, Line: p.line},
+				"the block of %s has two lines %q: a line \"Principal: …\" is missing between them; it is left out", p.name,
+				twice)
 			return nil
 		case !whole:
 			e.notes.Refuse(estate.Origin{File: file, Line: p.line}, "the block of %s ends before its policy; it is left out", p.name)
@@ -63,7 +65,8 @@ func (e *export) fromText(each func(string, *principal) error) error {
 			continue
 		}
 		if p == nil && slices.Contains(principalLines, key) {
-			e.notes.Refuse(estate.Origin{File: file, Line: n}, "the line belongs to no principal: a line \"Principal: …\" is missing before it")
+			e.notes.Refuse(estate.Origin{File: file, Line: n},
+				"the line belongs to no principal: a line \"Principal: …\" is missing before it")
 		}
 		if p != nil {
 			if seen[key] && slices.Contains(principalLines, key) {
@@ -82,7 +85,8 @@ func (e *export) fromText(each func(string, *principal) error) error {
 
 // principalLines are what getprinc prints once of each principal and what is
 // read of it.
-var principalLines = []string{"Expiration date", "Last password change", "Password expiration date", "Last successful authentication", "Last failed authentication", "Failed password attempts", "Attributes", "Policy"}
+var principalLines = []string{"Expiration date", "Last password change", "Password expiration date",
+	"Last successful authentication", "Last failed authentication", "Failed password attempts", "Attributes", "Policy"}
 
 func (e *export) principalLine(p *principal, key, value string, origin estate.Origin) {
 	switch key {
@@ -190,10 +194,12 @@ func (e *export) fromTables(each func(string, *principal) error) error {
 	}
 	for _, p := range order {
 		if lacks := slices.IndexFunc(there, func(name string) bool { return !slices.Contains(p.in, name) }); lacks >= 0 {
-			e.notes.Refuse(estate.Origin{File: main, Line: p.line}, "%s is in %s and not in %s; it is left out", p.name, p.in[0], there[lacks])
+			e.notes.Refuse(estate.Origin{File: main, Line: p.line}, "%s is in %s and not in %s; it is left out", p.name,
+				p.in[0], there[lacks])
 			continue
 		}
-		if slices.Contains(there, "princ_flags") && (p.preauth == estate.Unknown || p.mustChange == estate.Unknown || p.disallowed == estate.Unknown) {
+		if slices.Contains(there, "princ_flags") && (p.preauth == estate.Unknown || p.mustChange == estate.Unknown ||
+			p.disallowed == estate.Unknown) {
 			e.notes.Refuse(estate.Origin{File: main, Line: p.line}, "%s has not all of its flags in princ_flags; it is left out", p.name)
 			continue
 		}

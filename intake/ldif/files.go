@@ -262,6 +262,7 @@ func (f *Files) checkEnd(from string, open *text.File, r *Entries, entries int) 
 	case !open.EndsInLine():
 		f.notes.Cut(origin, "the file ends in the middle of a line: it was cut off; take the export again")
 	case !r.Closed:
-		f.notes.Cut(origin, "the file ends without the empty line that closes an entry: it may have been cut off; take the export again, or add the line if the file is whole")
+		f.notes.Cut(origin, "the file ends without the empty line that closes an entry: it may have been cut off; take the "+
+			"export again, or add the line if the file is whole")
 	}
 }

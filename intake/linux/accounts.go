@@ -66,7 +66,8 @@ func (e *export) readTally() {
 		f := strings.Fields(l.text)
 		if len(f) > 0 && f[0] == "When" {
 			if headed || user == "" {
-				e.notes.Refuse(estate.Origin{File: e.root + "/faillock.txt", Line: l.number}, "a line that names the account is missing before this; its failures are left out")
+				e.notes.Refuse(estate.Origin{File: e.root + "/faillock.txt", Line: l.number},
+					"a line that names the account is missing before this; its failures are left out")
 				user = ""
 			}
 			headed = true
@@ -319,7 +320,8 @@ func (e *export) failures(a *estate.Account, uid int64) {
 
 // rootUnchecked are the settings that only warn root unless enforce_for_root
 // is set.
-var rootUnchecked = []string{"min_length", "min_classes", "min_lower", "min_upper", "min_digits", "min_symbols", "max_repeat", "max_run", "min_changed"}
+var rootUnchecked = []string{"min_length", "min_classes", "min_lower", "min_upper", "min_digits", "min_symbols",
+	"max_repeat", "max_run", "min_changed"}
 
 // freeRoot records what does not hold for root: pwquality only warns it
 // without enforce_for_root, and faillock leaves it out without even_deny_root.

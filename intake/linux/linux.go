@@ -107,7 +107,8 @@ func openHost(r *intake.Request, root, policy string) (*export, error) {
 	e.system.Default = policy
 	e.policy = &e.system.Policies[0]
 	if !e.exists("etc/passwd") {
-		return nil, &intake.Unreadable{File: e.root + "/etc/passwd", Message: "no such file; \"from\" must name the folder into which etc/ was copied", Err: fs.ErrNotExist}
+		return nil, &intake.Unreadable{File: e.root + "/etc/passwd",
+			Message: "no such file; \"from\" must name the folder into which etc/ was copied", Err: fs.ErrNotExist}
 	}
 	e.loginDefs()
 	e.pam()
@@ -235,8 +236,9 @@ func (e *export) loginDefs() {
 
 var cryptMethods = map[string]int{
 	"yescrypt": setting.StoredMemoryHard, "gost_yescrypt": setting.StoredMemoryHard,
-	"sha512": setting.StoredSaltedSlow, "sha256": setting.StoredSaltedSlow, "blowfish": setting.StoredSaltedSlow, "bcrypt": setting.StoredSaltedSlow,
-	"md5": setting.StoredSaltedFast, "des": setting.StoredSaltedFast, "bigcrypt": setting.StoredSaltedFast,
+	"sha512": setting.StoredSaltedSlow, "sha256": setting.StoredSaltedSlow, "blowfish": setting.StoredSaltedSlow,
+	"bcrypt": setting.StoredSaltedSlow,
+	"md5":    setting.StoredSaltedFast, "des": setting.StoredSaltedFast, "bigcrypt": setting.StoredSaltedFast,
 }
 
 // readGroups reads who is in which group.
@@ -246,7 +248,8 @@ func (e *export) readGroups() {
 		f := strings.Split(l.text, ":")
 		if len(f) < 4 {
 			if strings.TrimSpace(l.text) != "" {
-				e.notes.Refuse(estate.Origin{File: e.root + "/etc/group", Line: l.number}, "the line has %d fields where a group has 4", len(f))
+				e.notes.Refuse(estate.Origin{File: e.root + "/etc/group", Line: l.number},
+					"the line has %d fields where a group has 4", len(f))
 			}
 			return nil
 		}
@@ -261,7 +264,8 @@ func (e *export) readGroups() {
 		return nil
 	})
 	if !e.hasGroups {
-		e.notes.Remark(estate.Origin{File: e.root + "/etc/group"}, "no such file: who is in which group, and so who may become root, is unknown; copy it too")
+		e.notes.Remark(estate.Origin{File: e.root + "/etc/group"},
+			"no such file: who is in which group, and so who may become root, is unknown; copy it too")
 	}
 }
 

@@ -104,9 +104,11 @@ func (e *export) firstStack(kind string, services, shared []string) stack {
 		origin := estate.Origin{File: e.root + "/etc/pam.d/" + file}
 		switch {
 		case found.lacks:
-			e.notes.Remark(origin, "a file that this one includes is not in the export: what it holds of the %s modules is unknown; copy all of etc/pam.d", kind)
+			e.notes.Remark(origin, "a file that this one includes is not in the export: what it holds of the %s modules is "+
+				"unknown; copy all of etc/pam.d", kind)
 		case i >= len(services):
-			e.notes.Remark(origin, "the services that share this file (such as %s) are not in the export: which %s modules they add is unknown; copy all of etc/pam.d", services[0], kind)
+			e.notes.Remark(origin, "the services that share this file (such as %s) are not in the export: which %s modules "+
+				"they add is unknown; copy all of etc/pam.d", services[0], kind)
 			found.lacks = true
 		}
 		return found
@@ -131,11 +133,13 @@ func (e *export) pam() {
 		e.complexity(passwords)
 		e.history(passwords)
 	} else if !passwords.lacks {
-		e.notes.Remark(estate.Origin{File: e.root + "/etc/pam.d"}, "no PAM stack for passwords is in the export: complexity and history are unknown; copy etc/pam.d too")
+		e.notes.Remark(estate.Origin{File: e.root + "/etc/pam.d"},
+			"no PAM stack for passwords is in the export: complexity and history are unknown; copy etc/pam.d too")
 	}
 	if len(signIn.modules) == 0 {
 		if !signIn.lacks {
-			e.notes.Remark(estate.Origin{File: e.root + "/etc/pam.d"}, "no PAM stack for signing in is in the export: the lockout is unknown; copy etc/pam.d too")
+			e.notes.Remark(estate.Origin{File: e.root + "/etc/pam.d"},
+				"no PAM stack for signing in is in the export: the lockout is unknown; copy etc/pam.d too")
 		}
 		return
 	}
@@ -166,11 +170,15 @@ func (e *export) lastlog(signIn stack) {
 }
 
 // oneFactor are modules that ask for nothing beside the password.
-var oneFactor = []string{"pam_unix", "pam_faillock", "pam_deny", "pam_permit", "pam_faildelay", "pam_nologin", "pam_group", "pam_env", "pam_securetty", "pam_succeed_if", "pam_cap", "pam_lastlog", "pam_shells", "pam_rootok", "pam_tally2", "pam_localuser"}
+var oneFactor = []string{"pam_unix", "pam_faillock", "pam_deny", "pam_permit", "pam_faildelay", "pam_nologin", "pam_group",
+	"pam_env", "pam_securetty", "pam_succeed_if", "pam_cap", "pam_lastlog", "pam_shells", "pam_rootok", "pam_tally2",
+	"pam_localuser"}
 
 // notAsked remarks on a file of settings that the export lacks.
 func (e *export) notAsked(file, by, what string) {
-	e.notes.Remark(estate.Origin{File: e.root + "/" + file}, "%s reads this file, and it is not in the export: %s unknown; copy it, or put an empty file there if the host has none", by, what)
+	e.notes.Remark(estate.Origin{File: e.root + "/" + file},
+		"%s reads this file, and it is not in the export: %s unknown; copy it, or put an empty file there if the host has "+
+			"none", by, what)
 }
 
 // plainFactors: a stack of modules that know passwords only has no second

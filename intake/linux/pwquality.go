@@ -39,7 +39,9 @@ func (e *export) readKeys(name string, known []string, into map[string]found) bo
 	return true
 }
 
-var pwqualityKeys = []string{"difok", "minlen", "dcredit", "ucredit", "lcredit", "ocredit", "minclass", "maxrepeat", "maxsequence", "maxclassrepeat", "gecoscheck", "dictcheck", "usercheck", "usersubstr", "enforcing", "badwords", "dictpath", "retry", "enforce_for_root", "local_users_only"}
+var pwqualityKeys = []string{"difok", "minlen", "dcredit", "ucredit", "lcredit", "ocredit", "minclass", "maxrepeat",
+	"maxsequence", "maxclassrepeat", "gecoscheck", "dictcheck", "usercheck", "usersubstr", "enforcing", "badwords",
+	"dictpath", "retry", "enforce_for_root", "local_users_only"}
 
 // pwquality are the settings in force and where each stood.
 type pwquality struct {
@@ -117,7 +119,8 @@ func (e *export) complexity(passwords stack) {
 	_, e.rootFree = q.keys["enforce_for_root"]
 	e.rootFree = !e.rootFree
 	e.length(&q, least, origin)
-	for key, name := range map[string]string{"dcredit": "min_digits", "ucredit": "min_upper", "lcredit": "min_lower", "ocredit": "min_symbols"} {
+	for key, name := range map[string]string{"dcredit": "min_digits", "ucredit": "min_upper", "lcredit": "min_lower",
+		"ocredit": "min_symbols"} {
 		n, at := q.number(key, 0)
 		e.setCount(name, -n, at)
 	}
@@ -186,7 +189,8 @@ func (e *export) setCount(name string, n int64, origin estate.Origin) {
 // withoutQuality: pam_unix alone looks at the length only.
 func (e *export) withoutQuality(least int64, origin estate.Origin) {
 	e.set("min_length", setting.Count(least), origin)
-	for _, name := range []string{"min_classes", "min_lower", "min_upper", "min_digits", "min_symbols", "max_repeat", "max_run", "min_changed"} {
+	for _, name := range []string{"min_classes", "min_lower", "min_upper", "min_digits", "min_symbols", "max_repeat",
+		"max_run", "min_changed"} {
 		e.set(name, setting.OffValue, origin)
 	}
 	for _, name := range []string{"names_barred", "dictionary_barred", "common_barred"} {

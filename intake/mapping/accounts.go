@@ -272,7 +272,8 @@ func (p *plan) factColumns(key strictyaml.Text, source *factSource) []*factColum
 }
 
 // flagPutter makes a column with yes or no into the group of its heading.
-func flagPutter(field func(*estate.Account) (list *[]string, known *bool), group string, answers triWords, others estate.Tri) func(*estate.Account, string) bool {
+func flagPutter(field func(*estate.Account) (list *[]string, known *bool), group string, answers triWords,
+	others estate.Tri) func(*estate.Account, string) bool {
 	return func(a *estate.Account, text string) bool {
 		answer, ok := answers.find(text)
 		if !ok {
@@ -522,7 +523,8 @@ func (r *accountReader) fill(a *estate.Account, columns []boundColumn, row []str
 		switch {
 		case c.take(a, text):
 		case c.fact == "storage": // never show what may be a stored password
-			notes.Refuse(estate.Origin{File: r.name, Line: line}, "storage: the text here is not understood; say under \"words\" what it means")
+			notes.Refuse(estate.Origin{File: r.name, Line: line},
+				"storage: the text here is not understood; say under \"words\" what it means")
 		default:
 			notes.Refuse(estate.Origin{File: r.name, Line: line}, "%s: %q is not understood", c.fact, text)
 		}

@@ -96,7 +96,9 @@ func match(list []clue, heading string) string {
 	return ""
 }
 
-var draftForms = []string{"generalized time", "dd/mm/yyyy hh:mm", "dd/mm/yyyy", "mm/dd/yyyy hh:mm", "mm/dd/yyyy", "dd.mm.yyyy hh:mm", "dd.mm.yyyy", "yyyy-mm-dd hh:mm:ss", "yyyy-mm-dd hh:mm", "iso 8601", "spreadsheet days", "epoch milliseconds", "epoch seconds"}
+var draftForms = []string{"generalized time", "dd/mm/yyyy hh:mm", "dd/mm/yyyy", "mm/dd/yyyy hh:mm", "mm/dd/yyyy",
+	"dd.mm.yyyy hh:mm", "dd.mm.yyyy", "yyyy-mm-dd hh:mm:ss", "yyyy-mm-dd hh:mm", "iso 8601", "spreadsheet days",
+	"epoch milliseconds", "epoch seconds"}
 
 // dateForm finds the first form that reads all values; an offset or fraction
 // is for ISO 8601.
@@ -118,7 +120,8 @@ func dateFormOf(values []string) string {
 	return ""
 }
 
-var wordPairs = [][2]string{{"Yes", "No"}, {"yes", "no"}, {"YES", "NO"}, {"true", "false"}, {"TRUE", "FALSE"}, {"True", "False"}, {"Y", "N"}, {"y", "n"}, {"J", "N"}, {"1", "0"}, {"on", "off"}}
+var wordPairs = [][2]string{{"Yes", "No"}, {"yes", "no"}, {"YES", "NO"}, {"true", "false"}, {"TRUE", "FALSE"},
+	{"True", "False"}, {"Y", "N"}, {"y", "n"}, {"J", "N"}, {"1", "0"}, {"on", "off"}}
 
 func yesNoOf(values []string) (yes, no string) {
 	for _, p := range wordPairs {

@@ -19,7 +19,8 @@ type dateForm struct {
 	special string
 }
 
-var specialForms = []string{"iso 8601", "generalized time", "epoch seconds", "epoch milliseconds", "epoch days", "filetime", "spreadsheet days"}
+var specialForms = []string{"iso 8601", "generalized time", "epoch seconds", "epoch milliseconds", "epoch days", "filetime",
+	"spreadsheet days"}
 
 // patternParts are the parts of a pattern, longest first, and what package
 // time calls them. "mm" is the month, or the minute once an hour was written.
@@ -77,7 +78,8 @@ next:
 			}
 		}
 		if rest[0] >= 'a' && rest[0] <= 'z' && rest[0] != 't' && rest[0] != 'z' {
-			return nil, fmt.Errorf("%q is no date pattern: %q is no part of one; write for instance dd/mm/yyyy hh:mm, or one of %s%s", pattern, rest[:1], strings.Join(specialForms, ", "), nearword.Advice(lower, specialForms))
+			return nil, fmt.Errorf("%q is no date pattern: %q is no part of one; write for instance dd/mm/yyyy hh:mm, or "+
+				"one of %s%s", pattern, rest[:1], strings.Join(specialForms, ", "), nearword.Advice(lower, specialForms))
 		}
 		b.WriteString(strings.ToUpper(rest[:1]))
 		rest = rest[1:]

@@ -127,7 +127,8 @@ func (r *delimitedRows) next() ([]string, int) {
 		r.count++
 		if err == nil && len(row) == len(r.whole.header) {
 			if r.atEnd() && !strings.HasSuffix(r.text, "\n") {
-				r.notes.Remark(estate.Origin{File: r.whole.name, Line: line}, "the file does not end with a line end: its last row may have been cut")
+				r.notes.Remark(estate.Origin{File: r.whole.name, Line: line},
+					"the file does not end with a line end: its last row may have been cut")
 			}
 			return row, line
 		}

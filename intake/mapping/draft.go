@@ -306,7 +306,8 @@ func likeliest(items [][2]string) map[string]int {
 			continue
 		}
 		score := 0
-		if kind := setting.Standard().At(setting.Must(name)).Kind; kind <= setting.DurationKind && strings.ContainsAny(item[1][:min(1, len(item[1]))], "0123456789") {
+		if kind := setting.Standard().At(setting.Must(name)).Kind; kind <= setting.DurationKind &&
+			strings.ContainsAny(item[1][:min(1, len(item[1]))], "0123456789") {
 			score += 2
 		}
 		if aside.MatchString(plainWords(item[0])) {
@@ -358,7 +359,9 @@ func (d *drafter) take(items [][2]string, kind string) {
 var unitWord = regexp.MustCompile(`(second|minute|hour|day|month|year)s?`)
 
 // zeroMeans is the usual meaning of 0, to be looked at.
-var zeroMeans = map[string]string{"max_age": "never", "lockout_attempts": "never", "lockout_duration": "until unlocked", "dormant_after": "never", "idle_timeout": "never", "session_limit": "never", "temporary_valid": "never", "lockout_window": "never"}
+var zeroMeans = map[string]string{"max_age": "never", "lockout_attempts": "never", "lockout_duration": "until unlocked",
+	"dormant_after": "never", "idle_timeout": "never", "session_limit": "never", "temporary_valid": "never",
+	"lockout_window": "never"}
 
 // source drafts how one setting is read from values, which are apart by NUL.
 func (d *drafter) source(name, from, values string) string {
@@ -527,7 +530,8 @@ func (d *drafter) fact(fact, from string, values []string, rows int) string {
 // of the fact turns them round.
 func (d *drafter) answers(fact, from string, values []string, options []string) ([]string, string) {
 	words := plainWords(from)
-	opposite := fact == "enabled" && regexp.MustCompile("off|disabled").MatchString(words) || fact == "never_expires" && strings.HasSuffix(words, "password expires")
+	opposite := fact == "enabled" && regexp.MustCompile("off|disabled").MatchString(words) || fact == "never_expires" &&
+		strings.HasSuffix(words, "password expires")
 	yes, no := yesNoOf(values)
 	switch {
 	case yes != "" && opposite:

@@ -123,7 +123,8 @@ func newPlan(r *intake.Request) *plan { return &plan{zone: time.UTC, catalogue: 
 func readPlan(r *intake.Request) (*plan, error) {
 	data, err := os.ReadFile(r.Path(r.Mapping))
 	if err != nil {
-		return nil, &strictyaml.Problem{File: r.Mapping, Message: "the mapping cannot be read; check \"mapping\" of " + r.System + " in estate.yaml"}
+		return nil, &strictyaml.Problem{File: r.Mapping, Message: "the mapping cannot be read; check \"mapping\" of " +
+			r.System + " in estate.yaml"}
 	}
 	p := newPlan(r)
 	if err := strictyaml.Decode(r.Mapping, data, &p.file); err != nil {
@@ -139,7 +140,8 @@ func (p *plan) check() error {
 	if f.Encoding != nil {
 		p.encoding = strings.ToLower(f.Encoding.Value)
 		if !slices.Contains(text.Encodings, p.encoding) {
-			p.fail(*f.Encoding, "%q is no encoding that is read here; it is one of %s%s", f.Encoding.Value, strings.Join(text.Encodings, ", "), nearword.Advice(p.encoding, text.Encodings))
+			p.fail(*f.Encoding, "%q is no encoding that is read here; it is one of %s%s", f.Encoding.Value,
+				strings.Join(text.Encodings, ", "), nearword.Advice(p.encoding, text.Encodings))
 		}
 	}
 	if f.Delimiter != nil {

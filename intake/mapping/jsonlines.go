@@ -71,7 +71,8 @@ type jsonLineRows struct {
 
 func (t *jsonLines) part(piece text.Piece, notes *estate.Notes) pieceRows {
 	return &jsonLineRows{whole: t, rest: piece.Text, at: piece.Line - 1, last: piece.Last, notes: notes,
-		line: jsonLine{row: make([]string, len(t.paths)), found: make([]bool, len(t.paths)), left: map[string]bool{}}, left: map[string]bool{}}
+		line: jsonLine{row: make([]string, len(t.paths)), found: make([]bool, len(t.paths)), left: map[string]bool{}},
+		left: map[string]bool{}}
 }
 
 func (r *jsonLineRows) next() ([]string, int) {

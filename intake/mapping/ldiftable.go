@@ -62,7 +62,8 @@ type ldifRows struct {
 }
 
 func (t *ldifTable) part(piece text.Piece, notes *estate.Notes) pieceRows {
-	r := &ldifRows{Entries: ldif.NewEntries(t.wanted), whole: t, notes: notes, row: make([]string, len(t.names)), found: make([]bool, len(t.names))}
+	r := &ldifRows{Entries: ldif.NewEntries(t.wanted), whole: t, notes: notes, row: make([]string, len(t.names)),
+		found: make([]bool, len(t.names))}
 	r.Begin(piece)
 	return r
 }
@@ -138,12 +139,14 @@ func (t *ldifTable) end(notes *estate.Notes) {
 	origin := estate.Origin{File: t.name, Line: t.line}
 	switch {
 	case t.count == 0:
-		notes.Cut(origin, "no entries were found here; check \"rows\" in the mapping, the object class of the entries, or take the export again")
+		notes.Cut(origin, "no entries were found here; check \"rows\" in the mapping, the object class of the entries, or "+
+			"take the export again")
 		return
 	case !t.file.EndsInLine():
 		notes.Cut(origin, "the file ends in the middle of a line: it was cut off; take the export again")
 	case !t.closed:
-		notes.Cut(origin, "the file ends without the empty line that closes an entry: it may have been cut off; take the export again, or add the line if the file is whole")
+		notes.Cut(origin, "the file ends without the empty line that closes an entry: it may have been cut off; take the "+
+			"export again, or add the line if the file is whole")
 	}
 	for i, found := range t.found {
 		if !found {

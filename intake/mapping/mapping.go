@@ -69,7 +69,8 @@ func (e *export) addUnread(u check.Unread) {
 
 func open(r *intake.Request) (check.Export, error) {
 	if r.Mapping == "" {
-		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System + "\" is read as mapping and needs \"mapping\" in its export"}
+		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System +
+			"\" is read as mapping and needs \"mapping\" in its export"}
 	}
 	plan, err := readPlan(r)
 	if err != nil {
@@ -178,7 +179,8 @@ func (e *export) pairs(t table, s *settingsTable, takers []taker) error {
 	}
 	for i := range takers {
 		if !seen[takers[i].from.Value] {
-			e.notes.Remark(estate.Origin{File: t.path()}, "there is no row %q, from which %s is to come; it stays unknown", takers[i].from.Value, takers[i].def.Name)
+			e.notes.Remark(estate.Origin{File: t.path()}, "there is no row %q, from which %s is to come; it stays unknown",
+				takers[i].from.Value, takers[i].def.Name)
 		}
 	}
 	taken := map[string]bool{}
@@ -247,7 +249,8 @@ func (e *export) rows(t table, s *settingsTable, takers []taker) error {
 		if number >= 0 {
 			n, err := strconv.Atoi(cell(row, number))
 			if err != nil {
-				e.notes.Refuse(p.Origin, "the policy %q has the priority %q, which is no whole number; it counts as 0", p.Name, cell(row, number))
+				e.notes.Refuse(p.Origin, "the policy %q has the priority %q, which is no whole number; it counts as 0",
+					p.Name, cell(row, number))
 			}
 			p.Priority = n
 		}
@@ -267,7 +270,8 @@ func (e *export) addPolicy(p estate.Policy, s *settingsTable) {
 	for _, f := range s.Fixed {
 		id, v, ok := e.plan.fixed(f)
 		if ok {
-			p.Set(id, v, estate.Origin{File: e.request.Mapping, Line: f.Value.Line, Text: f.Key.Value + ": " + f.Value.Value + " (fixed in the mapping)"})
+			p.Set(id, v, estate.Origin{File: e.request.Mapping, Line: f.Value.Line,
+				Text: f.Key.Value + ": " + f.Value.Value + " (fixed in the mapping)"})
 		}
 	}
 	e.system.Policies = append(e.system.Policies, p)

@@ -124,7 +124,8 @@ func TestValues(t *testing.T) {
 		{"common_barred", settingSource{}, "Ja", "yes"},
 		{"common_barred", settingSource{}, "Nein", "no"},
 		{"common_barred", settingSource{}, "vielleicht", "!"},
-		{"second_factor", settingSource{Words: []strictyaml.Pair[strictyaml.Text]{{Key: text("Pflicht"), Value: text("everyone")}}}, "Pflicht", "everyone"},
+		{"second_factor", settingSource{Words: []strictyaml.Pair[strictyaml.Text]{{Key: text("Pflicht"),
+			Value: text("everyone")}}}, "Pflicht", "everyone"},
 		{"second_factor", settingSource{}, "Pflicht", "!"},
 	} {
 		source := c.source

@@ -91,7 +91,8 @@ func TestRecords(t *testing.T) {
 	for _, whole := range []string{
 		"", "\n", "a", "a,b\n", "a,b\r\nc,d\r\n", "a,,\n,,\n", "\n\na\n\r\nb", `"a","b"` + "\n", `"a,b",c` + "\n",
 		"\"line\nbreak\",x\ny,z\n", "\"crlf\r\nin\",x\r\ny\r\n", `"doubled "" quote",x` + "\n", "a\"b,c\nd,e\n", "\"a\"b,c\nd\n",
-		"\"open,a\nb\n", "a,\"open\nb,c\n\"\nd\n", "\"a\n\"b\",c\nd\n", "a,b\r", "\"a\"\r", "a\rb,c\n", `""` + "\n", `"",""` + "\n", "x,\"\"\"\"\n", "\r\n\r\n",
+		"\"open,a\nb\n", "a,\"open\nb,c\n\"\nd\n", "\"a\n\"b\",c\nd\n", "a,b\r", "\"a\"\r", "a\rb,c\n", `""` + "\n",
+		`"",""` + "\n", "x,\"\"\"\"\n", "\r\n\r\n",
 		"a,\"b\r\n\"\r\n",
 	} {
 		compareRecords(t, whole)

@@ -63,8 +63,9 @@ func openSCIM(r *intake.Request) (check.Export, error) {
 	users := core.file.Accounts[0]
 	if r.Mapping == "" {
 		users.Files = nil
-		groups := membersTable{Rows: users.Rows, Account: strictyaml.Text{Value: "$.members[*].value"}, Group: strictyaml.Text{Value: "$.displayName"},
-			ID: &strictyaml.Text{Value: "$.id"}, Match: &strictyaml.Text{Value: "$.id"}}
+		groups := membersTable{Rows: users.Rows, Account: strictyaml.Text{Value: "$.members[*].value"},
+			Group: strictyaml.Text{Value: "$.displayName"},
+			ID:    &strictyaml.Text{Value: "$.id"}, Match: &strictyaml.Text{Value: "$.id"}}
 		for _, from := range r.From {
 			if listsGroups(r.Path(from)) {
 				groups.File = append(groups.File, strictyaml.Text{Value: from})

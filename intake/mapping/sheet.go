@@ -52,13 +52,15 @@ func (e *export) openSheet(name string, s shape, notes *estate.Notes) (table, er
 		if s.sheet == nil {
 			return nil, &intake.Unreadable{File: name, Message: err.Error(), Err: err}
 		}
-		return nil, s.sheet.At(0, "%s has no sheet %q; it has %s%s", name, sheet, strings.Join(sheets, ", "), nearword.Advice(sheet, sheets))
+		return nil, s.sheet.At(0, "%s has no sheet %q; it has %s%s", name, sheet, strings.Join(sheets, ", "),
+			nearword.Advice(sheet, sheets))
 	}
 	for range cmp.Or(s.heading, 1) {
 		cells, ok := t.read()
 		if !ok {
 			t.close()
-			return nil, &intake.Unreadable{File: name, Message: fmt.Sprintf("the sheet %s has no row %d with headings", sheet, cmp.Or(s.heading, 1))}
+			return nil, &intake.Unreadable{File: name, Message: fmt.Sprintf("the sheet %s has no row %d with headings",
+				sheet, cmp.Or(s.heading, 1))}
 		}
 		t.header = append([]string(nil), cells...)
 	}

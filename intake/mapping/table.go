@@ -49,7 +49,8 @@ type shape struct {
 
 var forms = []string{"csv", "json", "ini", "ldif", "xml", "xlsx"}
 
-var formOfEnding = map[string]string{".json": "json", ".jsonl": "json", ".ndjson": "json", ".ini": "ini", ".conf": "ini", ".cfg": "ini", ".properties": "ini", ".xlsx": "xlsx", ".xml": "xml", ".ldif": "ldif", ".ldf": "ldif"}
+var formOfEnding = map[string]string{".json": "json", ".jsonl": "json", ".ndjson": "json", ".ini": "ini", ".conf": "ini",
+	".cfg": "ini", ".properties": "ini", ".xlsx": "xlsx", ".xml": "xml", ".ldif": "ldif", ".ldf": "ldif"}
 
 // openTable opens a file in the form that the mapping says or its name ends
 // in.
@@ -66,7 +67,8 @@ func (e *export) openTable(name string, s shape, notes *estate.Notes) (table, er
 		return nil, intake.CannotOpen(name, err)
 	}
 	if f.Encoding == "windows-1252" && e.plan.encoding == "" {
-		notes.Remark(estate.Origin{File: name}, "read as Windows-1252, since it is no UTF-8; say \"encoding\" in the mapping if that is wrong")
+		notes.Remark(estate.Origin{File: name}, "read as Windows-1252, since it is no UTF-8; say \"encoding\" in the "+
+			"mapping if that is wrong")
 	}
 	switch form {
 	case "json":

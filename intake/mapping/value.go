@@ -25,7 +25,8 @@ func (p *plan) value(t *taker, text string) (v setting.Value, said bool, problem
 			return setting.No, true, ""
 		}
 		if t.def.OffIs == setting.NoOff {
-			return v, false, fmt.Sprintf("%q means off in the mapping, and this setting cannot be off; say under \"words\" what it means", text)
+			return v, false, fmt.Sprintf("%q means off in the mapping, and this setting cannot be off; say under \"words\" "+
+				"what it means", text)
 		}
 		return setting.OffValue, true, ""
 	}

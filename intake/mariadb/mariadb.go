@@ -88,16 +88,20 @@ type found struct {
 
 func open(r *intake.Request) (check.Export, error) {
 	if len(r.From) != 1 {
-		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System + "\" is read as mariadb, which takes one folder under \"from\""}
+		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System +
+			"\" is read as mariadb, which takes one folder under \"from\""}
 	}
-	e := &export{request: r, folder: r.From[0], system: r.NewSystem(), values: map[string]found{}, active: map[string]bool{}, granted: map[string][]string{}, power: map[string]bool{}, isRole: map[string]bool{}}
+	e := &export{request: r, folder: r.From[0], system: r.NewSystem(), values: map[string]found{},
+		active: map[string]bool{}, granted: map[string][]string{}, power: map[string]bool{}, isRole: map[string]bool{}}
 	e.system.Chooses = estate.ChooseSingle
 	e.system.Policies = []estate.Policy{{Name: server, Origin: estate.Origin{File: e.folder}}}
 	e.system.Default = server
 	e.policy = &e.system.Policies[0]
 	var ok bool
 	if e.file, ok = rows.Find(r, e.folder, "global_priv", "global_priv-nohash"); !ok {
-		return nil, &intake.Unreadable{File: e.folder, Message: "no global_priv is here, as .tsv, .json or .xml; mysql.user does not say when passwords end or who is locked"}
+		return nil, &intake.Unreadable{File: e.folder,
+			Message: "no global_priv is here, as .tsv, .json or .xml; mysql.user does not say when passwords end or who is " +
+				"locked"}
 	}
 	e.asOf()
 	for _, part := range []struct {
@@ -115,7 +119,8 @@ func open(r *intake.Request) (check.Export, error) {
 			continue
 		}
 		e.hasRoles = e.hasRoles || part.name == "roles_mapping"
-		if part.name == "variables" && path.Ext(strings.TrimSuffix(strings.TrimSuffix(file, ".gz"), ".zst")) != ".json" { // where it may be one object
+		// where it may be one object
+		if part.name == "variables" && path.Ext(strings.TrimSuffix(strings.TrimSuffix(file, ".gz"), ".zst")) != ".json" {
 			part.need = []string{"Variable_name", "Value"}
 		}
 		if err := rows.Read(r, file, &e.notes, func(row *rows.Row) error { return part.each(file, row) }, part.need...); err != nil {
@@ -224,7 +229,8 @@ const unlimited = 1_000_000
 
 func (e *export) settings(hasPlugins bool) {
 	none := estate.Origin{File: e.folder, Text: "the server has no such setting"}
-	for _, name := range []string{"min_age", "warn_before", "max_length", "dormant_after", "max_repeat", "max_run", "min_distinct", "min_changed"} {
+	for _, name := range []string{"min_age", "warn_before", "max_length", "dormant_after", "max_repeat", "max_run",
+		"min_distinct", "min_changed"} {
 		e.set(name, setting.OffValue, none)
 	}
 	for _, name := range []string{"breached_barred", "change_at_first_use", "recovery_question", "hint_allowed", "applies_to_existing"} {
@@ -341,7 +347,8 @@ func (e *export) role(row *rows.Row) error {
 	if p, ok := e.parse(row); ok && p.IsRole {
 		e.isRole[row.Plain("User")] = true
 		if p.Access == "" {
-			e.notes.Refuse(estate.Origin{File: e.file, Line: row.Line}, "Priv of the role %q has no access; what it gives is unknown", row.Plain("User"))
+			e.notes.Refuse(estate.Origin{File: e.file, Line: row.Line},
+				"Priv of the role %q has no access; what it gives is unknown", row.Plain("User"))
 		}
 		if p.powerful() {
 			e.power[row.Plain("User")] = true

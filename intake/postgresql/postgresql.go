@@ -33,10 +33,15 @@ import (
 
 // how are the commands that take an export.
 const how = `As a superuser, into one folder:
-psql -X --csv -c "SELECT r.oid, r.rolname, r.rolsuper, r.rolinherit, r.rolcreaterole, r.rolcreatedb, r.rolcanlogin, r.rolreplication, r.rolbypassrls, r.rolconnlimit, r.rolvaliduntil, CASE WHEN a.rolpassword LIKE 'SCRAM%' THEN split_part(a.rolpassword, ':', 1) ELSE left(a.rolpassword, 3) END AS password_prefix FROM pg_roles r JOIN pg_authid a USING (oid) ORDER BY r.rolname" > roles.csv
-psql -X --csv -c "SELECT r.rolname AS role, m.rolname AS member FROM pg_auth_members x JOIN pg_roles r ON r.oid = x.roleid JOIN pg_roles m ON m.oid = x.member ORDER BY 1, 2" > auth_members.csv
+psql -X --csv -c "SELECT r.oid, r.rolname, r.rolsuper, r.rolinherit, r.rolcreaterole, r.rolcreatedb, r.rolcanlogin, ` +
+	`r.rolreplication, r.rolbypassrls, r.rolconnlimit, r.rolvaliduntil, CASE WHEN a.rolpassword LIKE 'SCRAM%' THEN ` +
+	`split_part(a.rolpassword, ':', 1) ELSE left(a.rolpassword, 3) END AS password_prefix FROM pg_roles r JOIN pg_authid a USING (oid) ` +
+	`ORDER BY r.rolname" > roles.csv
+psql -X --csv -c "SELECT r.rolname AS role, m.rolname AS member FROM pg_auth_members x JOIN pg_roles r ON r.oid = x.roleid JOIN ` +
+	`pg_roles m ON m.oid = x.member ORDER BY 1, 2" > auth_members.csv
 psql -X --csv -c "SELECT name, setting, unit FROM pg_settings ORDER BY name" > settings.csv
-psql -X --csv -c "SELECT line_number, type, database, user_name, address, netmask, auth_method, options, error FROM pg_hba_file_rules ORDER BY line_number" > hba_file_rules.csv
+psql -X --csv -c "SELECT line_number, type, database, user_name, address, netmask, auth_method, options, error FROM ` +
+	`pg_hba_file_rules ORDER BY line_number" > hba_file_rules.csv
 psql -X -At -F "$(printf '\t')" -c "SELECT version(), now(), current_setting('TimeZone')" > version.txt
 
 estate.yaml:
@@ -82,16 +87,20 @@ type export struct {
 
 func open(r *intake.Request) (check.Export, error) {
 	if len(r.From) != 1 {
-		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System + "\" is read as postgresql, which takes one folder under \"from\""}
+		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System +
+			"\" is read as postgresql, which takes one folder under \"from\""}
 	}
-	e := &export{request: r, folder: r.From[0], system: r.NewSystem(), member: map[string][]string{}, tabled: map[string]bool{}, super: map[string]bool{}}
+	e := &export{request: r, folder: r.From[0], system: r.NewSystem(), member: map[string][]string{},
+		tabled: map[string]bool{}, super: map[string]bool{}}
 	e.system.Chooses = estate.ChooseSingle
 	e.system.Policies = []estate.Policy{{Name: server, Origin: estate.Origin{File: e.folder}}}
 	e.system.Default = server
 	e.policy = &e.system.Policies[0]
 	var ok bool
 	if e.roles, ok = rows.Find(r, e.folder, "authid", "roles", "shadow"); !ok {
-		return nil, &intake.Unreadable{File: e.folder, Message: "neither authid nor roles nor shadow is here, as .csv, .json or .jsonl; \"from\" must name the folder of the export"}
+		return nil, &intake.Unreadable{File: e.folder,
+			Message: "neither authid nor roles nor shadow is here, as .csv, .json or .jsonl; \"from\" must name the folder " +
+				"of the export"}
 	}
 	e.asOf()
 	e.known()
@@ -124,7 +133,8 @@ func open(r *intake.Request) (check.Export, error) {
 		return nil
 	}, e.roleColumns()...)
 	if !limits {
-		e.notes.Remark(estate.Origin{File: e.roles}, "the table has no column rolconnlimit: a role that may have no connection at all reads as enabled")
+		e.notes.Remark(estate.Origin{File: e.roles},
+			"the table has no column rolconnlimit: a role that may have no connection at all reads as enabled")
 	}
 	if !strings.HasPrefix(path.Base(e.roles), "shadow") { // which lists only roles that sign in
 		e.missingRoles()
@@ -204,10 +214,14 @@ func (e *export) set(name string, v setting.Value, origin estate.Origin) {
 // known are the settings that the server has not got.
 func (e *export) known() {
 	origin := estate.Origin{File: e.folder, Text: "the server has no such setting"}
-	for _, name := range []string{"history", "reuse_after", "max_age", "min_age", "warn_before", "lockout_attempts", "source_attempts", "dormant_after", "min_distinct", "min_changed", "max_repeat", "max_run", "max_length", "grace_period"} {
+	for _, name := range []string{"history", "reuse_after", "max_age", "min_age", "warn_before", "lockout_attempts",
+		"source_attempts", "dormant_after", "min_distinct", "min_changed", "max_repeat", "max_run", "max_length",
+		"grace_period"} {
 		e.set(name, setting.OffValue, origin)
 	}
-	for _, name := range []string{"common_barred", "dictionary_barred", "breached_barred", "names_barred", "description_barred", "login_reversed_barred", "change_at_first_use", "applies_to_existing", "recovery_question", "hint_allowed"} {
+	for _, name := range []string{"common_barred", "dictionary_barred", "breached_barred", "names_barred",
+		"description_barred", "login_reversed_barred", "change_at_first_use", "applies_to_existing", "recovery_question",
+		"hint_allowed"} {
 		e.set(name, setting.No, origin)
 	}
 	e.set("self_change", setting.Yes, origin)
@@ -261,14 +275,18 @@ func (e *export) passwordCheck(libraries string, origin estate.Origin) {
 func (e *export) access(file string, row *rows.Row) error {
 	if n, err := strconv.Atoi(row.Plain("rule_number")); err == nil {
 		if e.rule++; n != e.rule {
-			e.notes.Refuse(estate.Origin{File: file, Line: row.Line}, "the rule %d comes where %d was expected; whether a line that is missing lets anybody in is unknown", n, e.rule)
+			e.notes.Refuse(estate.Origin{File: file, Line: row.Line},
+				"the rule %d comes where %d was expected; whether a line that is missing lets anybody in is unknown", n,
+				e.rule)
 			e.rule = n
 		}
 	}
 	method := row.Plain("auth_method")
 	_, broken := row.Text("error")
 	id := setting.Must("blank_allowed")
-	origin := estate.Origin{File: file, Line: row.Line, Text: "line " + row.Plain("line_number") + ": " + strings.Join([]string{row.Plain("type"), row.Plain("database"), row.Plain("user_name"), row.Plain("address"), method}, " ")}
+	origin := estate.Origin{File: file, Line: row.Line, Text: "line " + row.Plain("line_number") + ": " +
+		strings.Join([]string{row.Plain("type"), row.Plain("database"), row.Plain("user_name"), row.Plain("address"),
+			method}, " ")}
 	if method == "trust" && !broken {
 		origin.Text += ": no password is asked for"
 		e.policy.Set(id, setting.Yes, origin)
@@ -346,7 +364,8 @@ func (e *export) fill(a *estate.Account, row *rows.Row, password string, hasPass
 	a.GroupsKnown = e.hasMembers
 	limited := row.Plain("rolconnlimit") == "0"
 	a.Enabled = estate.TriOf(signsIn && !limited)
-	a.Locked, a.MustChange, a.NeverExpires, a.CannotChange, a.BlankAllowed, a.Blank = estate.No, estate.No, estate.No, estate.No, estate.No, estate.No
+	a.Locked, a.MustChange, a.NeverExpires, a.CannotChange, a.BlankAllowed, a.Blank = estate.No, estate.No, estate.No,
+		estate.No, estate.No, estate.No
 	super, given := e.super[a.Login] || row.True("rolcreaterole"), e.hasMembers
 	for _, g := range a.Groups {
 		super = super || e.super[g] || slices.Contains(outOfServer, g)

@@ -196,7 +196,8 @@ func (s *source) csv() error {
 			line, _ = r.FieldPos(0)
 		}
 		if errors.Is(err, csv.ErrFieldCount) && !s.last() {
-			s.notes.Refuse(estate.Origin{File: s.file, Line: line}, "the row has %d fields where the heading has %d", len(record), len(header))
+			s.notes.Refuse(estate.Origin{File: s.file, Line: line}, "the row has %d fields where the heading has %d",
+				len(record), len(header))
 			continue
 		}
 		if err != nil {

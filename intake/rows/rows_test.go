@@ -40,11 +40,12 @@ func read(t *testing.T, name, data string, needs ...string) (string, *estate.Not
 // TestForms: the same rows come out of every form that database clients print.
 func TestForms(t *testing.T) {
 	for name, data := range map[string]string{
-		"x.csv":    "a,b\n1,\n\"two, with \"\"quotes\"\"\",x\n",
-		"x.tsv":    "a\tb\n1\tNULL\ntwo, with \"quotes\"\tx\n",
-		"x.jsonl":  "{\"a\":1,\"b\":null}\n{\"b\":\"x\",\"a\":\"two, with \\\"quotes\\\"\"}\n",
-		"x.json":   "[{\"a\":1,\"b\":null},\n\n {\"b\":\"x\",\"a\":\"two, with \\\"quotes\\\"\"}]\n",
-		"x.xml":    "<resultset>\n<row><field name=\"a\">1</field><field name=\"b\" xsi:nil=\"true\" /></row>\n<row><field name=\"a\">two, with &quot;quotes&quot;</field><field name=\"b\">x</field></row></resultset>\n",
+		"x.csv":   "a,b\n1,\n\"two, with \"\"quotes\"\"\",x\n",
+		"x.tsv":   "a\tb\n1\tNULL\ntwo, with \"quotes\"\tx\n",
+		"x.jsonl": "{\"a\":1,\"b\":null}\n{\"b\":\"x\",\"a\":\"two, with \\\"quotes\\\"\"}\n",
+		"x.json":  "[{\"a\":1,\"b\":null},\n\n {\"b\":\"x\",\"a\":\"two, with \\\"quotes\\\"\"}]\n",
+		"x.xml": "<resultset>\n<row><field name=\"a\">1</field><field name=\"b\" xsi:nil=\"true\" /></row>\n<row><field " +
+			"name=\"a\">two, with &quot;quotes&quot;</field><field name=\"b\">x</field></row></resultset>\n",
 		"x.ndjson": "{\"a\":1,\"b\":null,\"c\":{}}{\"b\":\"x\",\"a\":\"two, with \\\"quotes\\\"\"}",
 	} {
 		got, notes := read(t, name, data, "a", "b")

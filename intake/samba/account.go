@@ -58,7 +58,8 @@ func (e *export) fill(a *estate.Account, x *ldif.Entry) {
 	own := e.ownGroups(x)
 	a.Groups, a.GroupsKnown = e.groups.Of(a.Groups, dn), len(own) > 0
 	if !a.GroupsKnown {
-		e.notes.Remark(a.Origin, "the primary group of %q is not in the export; its groups, and what follows from them, are unknown", a.Login)
+		e.notes.Remark(a.Origin, "the primary group of %q is not in the export; its groups, and what follows from them, are "+
+			"unknown", a.Login)
 	}
 	for _, g := range own {
 		for _, name := range e.groups.Above(g) {

@@ -20,8 +20,11 @@ type attributes struct {
 }
 
 var (
-	domainAttributes = attributes{"minPwdLength", "pwdProperties", "pwdProperties", "pwdHistoryLength", "minPwdAge", "maxPwdAge", "lockoutThreshold", "lockoutDuration", "lockOutObservationWindow"}
-	objectAttributes = attributes{"msDS-MinimumPasswordLength", "msDS-PasswordComplexityEnabled", "msDS-PasswordReversibleEncryptionEnabled", "msDS-PasswordHistoryLength", "msDS-MinimumPasswordAge", "msDS-MaximumPasswordAge", "msDS-LockoutThreshold", "msDS-LockoutDuration", "msDS-LockoutObservationWindow"}
+	domainAttributes = attributes{"minPwdLength", "pwdProperties", "pwdProperties", "pwdHistoryLength", "minPwdAge",
+		"maxPwdAge", "lockoutThreshold", "lockoutDuration", "lockOutObservationWindow"}
+	objectAttributes = attributes{"msDS-MinimumPasswordLength", "msDS-PasswordComplexityEnabled",
+		"msDS-PasswordReversibleEncryptionEnabled", "msDS-PasswordHistoryLength", "msDS-MinimumPasswordAge",
+		"msDS-MaximumPasswordAge", "msDS-LockoutThreshold", "msDS-LockoutDuration", "msDS-LockoutObservationWindow"}
 )
 
 // The bits of pwdProperties.
@@ -52,12 +55,17 @@ func (e *export) addPolicy(file string, x *ldif.Entry, name string, from attribu
 	if name != domain {
 		var ok bool
 		if s.precedence, ok = p.number("msDS-PasswordSettingsPrecedence"); !ok {
-			e.notes.Refuse(estate.Origin{File: file, Line: x.Line}, "the settings object %q has no msDS-PasswordSettingsPrecedence; whether it comes before others is unknown", name)
+			e.notes.Refuse(estate.Origin{File: file, Line: x.Line},
+				"the settings object %q has no msDS-PasswordSettingsPrecedence; whether it comes before others is unknown",
+				name)
 		}
 	}
 	if missing := p.missing(from); len(missing) > 0 {
-		e.notes.Remark(estate.Origin{File: file, Line: x.Line}, "%s of the policy %q %s not in the export; what it says is unknown", strings.Join(missing, ", "), name, map[bool]string{true: "is", false: "are"}[len(missing) == 1])
-		s.unknownLock = slices.Contains(missing, from.attempts) || slices.Contains(missing, from.duration) || slices.Contains(missing, from.window)
+		e.notes.Remark(estate.Origin{File: file, Line: x.Line},
+			"%s of the policy %q %s not in the export; what it says is unknown", strings.Join(missing, ", "), name,
+			map[bool]string{true: "is", false: "are"}[len(missing) == 1])
+		s.unknownLock = slices.Contains(missing, from.attempts) || slices.Contains(missing, from.duration) ||
+			slices.Contains(missing, from.window)
 	}
 	p.policy.Priority = int(s.precedence)
 	p.complexity(from, s.reversible)
@@ -70,7 +78,8 @@ func (e *export) addPolicy(file string, x *ldif.Entry, name string, from attribu
 // missing lists the attributes that a policy always has and this one has not.
 func (p *policyReader) missing(from attributes) []string {
 	var list []string
-	for _, name := range []string{from.length, from.complexity, from.reversible, from.history, from.minAge, from.maxAge, from.attempts, from.duration, from.window} {
+	for _, name := range []string{from.length, from.complexity, from.reversible, from.history, from.minAge, from.maxAge,
+		from.attempts, from.duration, from.window} {
 		if p.x.Text(strings.ToLower(name)) == "" && !slices.Contains(list, name) {
 			list = append(list, name)
 		}

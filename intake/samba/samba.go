@@ -50,9 +50,11 @@ var Format = intake.Format{
 	Open: open,
 	How:  how,
 	ToKnow: map[string]string{
-		"second_factor":   "the domain does not know it: write it under \"known\" in estate.yaml",
-		"last_sign_in":    "lastLogonTimestamp is replicated and late by up to two weeks; export it together with lastLogon of every controller",
-		"idle":            "lastLogonTimestamp is replicated and late by up to two weeks; export it together with lastLogon of every controller",
+		"second_factor": "the domain does not know it: write it under \"known\" in estate.yaml",
+		"last_sign_in": "lastLogonTimestamp is replicated and late by up to two weeks; export it together with lastLogon " +
+			"of every controller",
+		"idle": "lastLogonTimestamp is replicated and late by up to two weeks; export it together with lastLogon " +
+			"of every controller",
 		"kind":            "say under \"kinds\" in estate.yaml which accounts are not people",
 		"common_barred":   "depends on the server's check password script: write it under \"known\" in estate.yaml",
 		"blank_allowed":   "no least length: try an empty password, and write the answer under \"known\" in estate.yaml",
@@ -116,12 +118,14 @@ func open(r *intake.Request) (check.Export, error) {
 	e.system.Default = domain
 	from := estate.Origin{File: strings.Join(r.From, ", ")}
 	if e.system.Policy(domain) == nil {
-		e.notes.Remark(from, "the domain object is not in the export: what holds for accounts without settings of their own is unknown; export it with -s base")
+		e.notes.Remark(from, "the domain object is not in the export: what holds for accounts without settings of their own "+
+			"is unknown; export it with -s base")
 		e.system.LeaveDefaultOpen(unexported, from)
 		e.policies[unexported] = settings{unknown: true}
 	}
 	if len(e.system.Policies) == 1 {
-		e.notes.Remark(from, "no password settings objects are in the export, and everybody is judged by the domain's settings; where the domain has any, export the Password Settings Container too")
+		e.notes.Remark(from, "no password settings objects are in the export, and everybody is judged by the domain's "+
+			"settings; where the domain has any, export the Password Settings Container too")
 	}
 	return e, nil
 }
@@ -152,7 +156,8 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 	case x.Is("group"):
 		e.group(x, dn)
 	case x.Text("grouptype") != "", x.Text("msds-passwordsettingsprecedence") != "":
-		e.notes.Refuse(estate.Origin{File: file, Line: x.Line}, "the entry has attributes of a group or a settings object and no objectClass that says so; it is left out")
+		e.notes.Refuse(estate.Origin{File: file, Line: x.Line},
+			"the entry has attributes of a group or a settings object and no objectClass that says so; it is left out")
 	}
 	for _, a := range x.Attrs {
 		if a.Name == "memberof" {

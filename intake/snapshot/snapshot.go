@@ -54,7 +54,8 @@ type export struct {
 // open reads up to the first account.
 func open(r *intake.Request) (check.Export, error) {
 	if len(r.From) != 1 {
-		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System + "\" is read as snapshot, which is one file"}
+		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System +
+			"\" is read as snapshot, which is one file"}
 	}
 	e := &export{file: r.From[0], path: r.Path(r.From[0]), system: r.NewSystem(), settings: r.Catalogue}
 	f, err := text.Open(e.path, "")
@@ -151,7 +152,8 @@ func (e *export) begin(line string, number int, r *intake.Request) error {
 		e.notes.Cut(estate.Origin{File: e.file, Line: number}, "the export that the snapshot was made of was not read to its end")
 	}
 	if s.Refused > 0 {
-		e.notes.Remark(estate.Origin{File: e.file, Line: number}, "of the export that the snapshot was made of, %d rows or values were refused", s.Refused)
+		e.notes.Remark(estate.Origin{File: e.file, Line: number},
+			"of the export that the snapshot was made of, %d rows or values were refused", s.Refused)
 	}
 	return nil
 }
@@ -270,7 +272,8 @@ func (p *part) Done() {
 	case p.last && e.end == nil:
 		e.notes.Cut(origin, "the snapshot has no line {\"end\": …}: it was cut off; take it again")
 	case p.last && (e.end.Accounts != e.accounts || e.end.Policies != e.policies):
-		e.notes.Cut(origin, "the snapshot's last line promises %d policies and %d accounts, and %d and %d stand in it; take it again", e.end.Policies, e.end.Accounts, e.policies, e.accounts)
+		e.notes.Cut(origin, "the snapshot's last line promises %d policies and %d accounts, and %d and %d stand in it; take "+
+			"it again", e.end.Policies, e.end.Accounts, e.policies, e.accounts)
 	}
 	if p.last {
 		e.accounts, e.end = 0, nil

@@ -38,7 +38,8 @@ func Second(text string) (int64, bool) { return utcSecond(text, 1) }
 
 // generalLayouts are the ways of generalized time (RFC 4517, 3.3.13); the
 // parser takes a fraction after the seconds by itself.
-var generalLayouts = []string{"20060102150405Z0700", "20060102150405Z07", "200601021504Z0700", "200601021504Z07", "2006010215Z0700", "2006010215Z07"}
+var generalLayouts = []string{"20060102150405Z0700", "20060102150405Z07", "200601021504Z0700", "200601021504Z07",
+	"2006010215Z0700", "2006010215Z07"}
 
 // Generalized reads a generalized time, which always says its offset.
 func Generalized(text string) (time.Time, bool) {
@@ -78,7 +79,8 @@ func utcSecond(text string, gap int) (int64, bool) {
 	default:
 		return 0, false
 	}
-	if wrong != 0 || year < 1970 || month-1 > 11 || day-1 > 27 && (day == 0 || day > daysIn(year, month)) || hour > 23 || minute > 59 || second > 59 {
+	if wrong != 0 || year < 1970 || month-1 > 11 || day-1 > 27 && (day == 0 || day > daysIn(year, month)) || hour > 23 ||
+		minute > 59 || second > 59 {
 		return 0, false
 	}
 	// Days since 1970-01-01, with years that begin in March.

@@ -26,7 +26,8 @@ func cell(text string) string {
 // Gaps writes one row for each setting, audience and system.
 func Gaps(w io.Writer, r *check.Result, o output.GapOptions) error {
 	out := csv.NewWriter(w)
-	if err := out.Write([]string{"setting", "audience", "system", "value", "known", "accounts", "of", "unknown", "below_rules", "strictest", "loosest", "odd", "policy", "file", "line", "text"}); err != nil {
+	if err := out.Write([]string{"setting", "audience", "system", "value", "known", "accounts", "of", "unknown",
+		"below_rules", "strictest", "loosest", "odd", "policy", "file", "line", "text"}); err != nil {
 		return err
 	}
 	for _, a := range gap.Audiences {
@@ -40,8 +41,10 @@ func Gaps(w io.Writer, r *check.Result, o output.GapOptions) error {
 				if c.Origin.Line > 0 {
 					line = fmt.Sprint(c.Origin.Line)
 				}
-				record := []string{row.Setting.Name, a.String(), c.System, row.Setting.Text(c.Value), yes(c.Value.Known()), fmt.Sprint(c.Accounts), fmt.Sprint(c.Of), fmt.Sprint(c.Unknown),
-					yes(c.Below), yes(c.Strictest), yes(c.Loosest), yes(c.Odd), cell(c.Policy), cell(c.Origin.File), line, cell(c.Origin.Text)}
+				record := []string{row.Setting.Name, a.String(), c.System, row.Setting.Text(c.Value), yes(c.Value.Known()),
+					fmt.Sprint(c.Accounts), fmt.Sprint(c.Of), fmt.Sprint(c.Unknown),
+					yes(c.Below), yes(c.Strictest), yes(c.Loosest), yes(c.Odd), cell(c.Policy), cell(c.Origin.File), line,
+					cell(c.Origin.Text)}
 				if err := out.Write(record); err != nil {
 					return err
 				}

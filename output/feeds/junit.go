@@ -62,7 +62,8 @@ func JUnit(w io.Writer, r *check.Result, _ output.Options) error {
 			for _, n := range s.Notes {
 				said = append(said, clean(n.Origin.String()+": "+n.Message))
 			}
-			suite.Cases = append(suite.Cases, junitCase{Name: "the export can be read", Class: s.Name, Time: "0", Error: &junitText{"the export was not read to its end", "partial", xmlText(strings.Join(said, "\n"))}})
+			suite.Cases = append(suite.Cases, junitCase{Name: "the export can be read", Class: s.Name, Time: "0",
+				Error: &junitText{"the export was not read to its end", "partial", xmlText(strings.Join(said, "\n"))}})
 			suite.Errors++
 		}
 		states, findings := ruleStates(r, s)

@@ -165,9 +165,12 @@ func OSCAL(w io.Writer, r *check.Result, o output.Options) error {
 	doc := oscalResults{UUID: uuid("results", r.Estate, stamp(newest)), ImportAP: oscalHref{"#" + uuid("plan", r.Estate)},
 		Metadata: oscalMetadata{clean(r.Estate) + ": password settings", stamp(newest), o.Version, "1.1.2"}, Results: []oscalResult{}}
 	for _, s := range systems(r) {
-		description := fmt.Sprintf("Settings and %d accounts of %s, held against the rules %s and the built-in checks; %d of %d clauses are met.", s.Accounts, s.Name, strings.Join(s.Rules, ", "), s.Met, s.Clauses)
-		result := oscalResult{UUID: uuid("result", r.Estate, s.Name, stamp(s.AsOf)), Title: clean(s.Name), Description: clean(description), Start: stamp(s.AsOf),
-			ReviewedControls: oscalReviewed{[]oscalSelection{{Description: "The clauses of the rule sets and the checks that hold for the system"}}}}
+		description := fmt.Sprintf("Settings and %d accounts of %s, held against the rules %s and the built-in checks; %d "+
+			"of %d clauses are met.", s.Accounts, s.Name, strings.Join(s.Rules, ", "), s.Met, s.Clauses)
+		result := oscalResult{UUID: uuid("result", r.Estate, s.Name, stamp(s.AsOf)), Title: clean(s.Name),
+			Description: clean(description), Start: stamp(s.AsOf),
+			ReviewedControls: oscalReviewed{[]oscalSelection{{Description: "The clauses of the rule sets and the checks " +
+				"that hold for the system"}}}}
 		for _, f := range all(r) {
 			if f.System == s.Name {
 				result.add(f, stamp(s.AsOf))
@@ -184,8 +187,10 @@ func (r *oscalResult) add(f *check.Finding, collected string) {
 		state = "accepted"
 	}
 	seen := oscalObservedRef{uuid("observation", f.Fingerprint, state)}
-	props := []oscalProp{{"severity", oscalNamespace, f.Severity.String()}, {"fingerprint", oscalNamespace, f.Fingerprint}, {"accounts", oscalNamespace, fmt.Sprint(f.Reach.Accounts)}}
-	observation := oscalObservation{UUID: seen.Observation, Title: clean(f.Rule), Description: message(f), Props: props, Methods: []string{"EXAMINE"}, Collected: collected}
+	props := []oscalProp{{"severity", oscalNamespace, f.Severity.String()}, {"fingerprint", oscalNamespace, f.Fingerprint},
+		{"accounts", oscalNamespace, fmt.Sprint(f.Reach.Accounts)}}
+	observation := oscalObservation{UUID: seen.Observation, Title: clean(f.Rule), Description: message(f), Props: props,
+		Methods: []string{"EXAMINE"}, Collected: collected}
 	if file, line := place(f); file != "" {
 		text := file
 		if line > 0 {
@@ -197,7 +202,8 @@ func (r *oscalResult) add(f *check.Finding, collected string) {
 		observation.Evidence = []oscalEvidence{{Description: clean(text)}}
 	}
 	r.Observations = append(r.Observations, observation)
-	risk := oscalRisk{UUID: uuid("risk", f.Fingerprint, state), Title: clean(f.Sentence), Description: message(f), Statement: clean(orRule(f)), Status: "open", Related: []oscalObservedRef{seen}}
+	risk := oscalRisk{UUID: uuid("risk", f.Fingerprint, state), Title: clean(f.Sentence), Description: message(f),
+		Statement: clean(orRule(f)), Status: "open", Related: []oscalObservedRef{seen}}
 	if f.Exception != nil {
 		risk.Status = "deviation-approved"
 		risk.Statement = clean(f.Exception.Because + " (" + f.Exception.Owner + ")")
@@ -208,6 +214,8 @@ func (r *oscalResult) add(f *check.Finding, collected string) {
 	if f.Exception != nil {
 		reason = "other"
 	}
-	r.Findings = append(r.Findings, oscalFinding{UUID: uuid("finding", f.Fingerprint, state), Title: clean(f.Sentence), Description: message(f), Props: props,
-		Target: oscalTarget{"objective-id", token(f.Rule), clean(f.Rule), oscalStatus{"not-satisfied", reason}}, Related: []oscalObservedRef{seen}, Risks: []oscalRiskRef{{risk.UUID}}})
+	r.Findings = append(r.Findings, oscalFinding{UUID: uuid("finding", f.Fingerprint, state), Title: clean(f.Sentence),
+		Description: message(f), Props: props,
+		Target:  oscalTarget{"objective-id", token(f.Rule), clean(f.Rule), oscalStatus{"not-satisfied", reason}},
+		Related: []oscalObservedRef{seen}, Risks: []oscalRiskRef{{risk.UUID}}})
 }

@@ -131,7 +131,8 @@ type sarifRegion struct {
 // lines of the exports, from the estate's folder; what exceptions cover is
 // suppressed (section 3.27.23).
 func SARIF(w io.Writer, r *check.Result, o output.Options) error {
-	run := sarifRun{ColumnKind: "unicodeCodePoints", Results: []sarifResult{}, Tool: sarifTool{sarifDriver{"Yewcone", o.Version, []sarifRule{}}}}
+	run := sarifRun{ColumnKind: "unicodeCodePoints", Results: []sarifResult{},
+		Tool: sarifTool{sarifDriver{"Yewcone", o.Version, []sarifRule{}}}}
 	notes := []sarifNotification{}
 	for i := range r.Systems {
 		for _, n := range r.Systems[i].Notes {
@@ -149,10 +150,13 @@ func SARIF(w io.Writer, r *check.Result, o output.Options) error {
 		if !ok {
 			at = len(run.Tool.Driver.Rules)
 			index[f.Rule] = at
-			run.Tool.Driver.Rules = append(run.Tool.Driver.Rules, sarifRule{f.Rule, sarifText{clean(orRule(f))}, sarifText{clean(f.Remedy)}, map[string]any{"tags": []string{"password", "security"}}})
+			run.Tool.Driver.Rules = append(run.Tool.Driver.Rules, sarifRule{f.Rule, sarifText{clean(orRule(f))},
+				sarifText{clean(f.Remedy)}, map[string]any{"tags": []string{"password", "security"}}})
 		}
-		result := sarifResult{RuleID: f.Rule, RuleIndex: at, Level: level(f.Severity), Message: sarifText{message(f)}, PartialFingerprints: map[string]string{"yewcone/v1": f.Fingerprint},
-			Properties: map[string]any{"system": f.System, "severity": f.Severity.String(), "accounts": f.Reach.Accounts, "privileged": f.Reach.Privileged}}
+		result := sarifResult{RuleID: f.Rule, RuleIndex: at, Level: level(f.Severity), Message: sarifText{message(f)},
+			PartialFingerprints: map[string]string{"yewcone/v1": f.Fingerprint},
+			Properties: map[string]any{"system": f.System, "severity": f.Severity.String(), "accounts": f.Reach.Accounts,
+				"privileged": f.Reach.Privileged}}
 		if file, line := place(f); file != "" {
 			l := sarifLocation{sarifPlace{ArtifactLocation: sarifArtifact{(&url.URL{Path: file}).EscapedPath()}}}
 			if line > 0 {
@@ -161,11 +165,14 @@ func SARIF(w io.Writer, r *check.Result, o output.Options) error {
 			result.Locations = []sarifLocation{l}
 		}
 		if f.Exception != nil {
-			result.Suppressions = []sarifSuppression{{"external", "accepted", clean(fmt.Sprintf("%s (%s, until %s)", f.Exception.Because, f.Exception.Owner, f.Exception.Until.Format("2006-01-02")))}}
+			result.Suppressions = []sarifSuppression{{"external", "accepted",
+				clean(fmt.Sprintf("%s (%s, until %s)", f.Exception.Because, f.Exception.Owner,
+					f.Exception.Until.Format("2006-01-02")))}}
 		}
 		run.Results = append(run.Results, result)
 	}
-	return write(w, sarifLog{"https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json", "2.1.0", []sarifRun{run}})
+	return write(w, sarifLog{"https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json",
+		"2.1.0", []sarifRun{run}})
 }
 
 func orRule(f *check.Finding) string {
@@ -205,8 +212,10 @@ func NDJSON(w io.Writer, r *check.Result, o output.Options) error {
 		}
 		file, line := place(f)
 		err := e.Encode(map[string]any{
-			"fingerprint": f.Fingerprint, "system": f.System, "rule": f.Rule, "severity": f.Severity.String(), "sentence": clean(f.Sentence), "state": state,
-			"setting": f.Setting, "value": clean(f.Value), "asked": clean(f.Asked), "policy": clean(f.Policy), "file": clean(file), "line": line, "remedy": clean(f.Remedy),
+			"fingerprint": f.Fingerprint, "system": f.System, "rule": f.Rule, "severity": f.Severity.String(),
+			"sentence": clean(f.Sentence), "state": state,
+			"setting": f.Setting, "value": clean(f.Value), "asked": clean(f.Asked), "policy": clean(f.Policy),
+			"file": clean(file), "line": line, "remedy": clean(f.Remedy),
 			"accounts": f.Reach.Accounts, "privileged": f.Reach.Privileged, "disabled": f.Reach.Disabled,
 		})
 		if err != nil {

@@ -17,7 +17,8 @@ import (
 
 // Check lists the forms of a check's result.
 var Check = []output.CheckFormat{
-	{Name: "text", Write: text.Check}, {Name: "json", Write: jsonfile.Check}, {Name: "html", Write: html.Check}, {Name: "xlsx", Write: workbook.Check},
+	{Name: "text", Write: text.Check}, {Name: "json", Write: jsonfile.Check}, {Name: "html", Write: html.Check},
+	{Name: "xlsx", Write: workbook.Check},
 	{Name: "markdown", Write: markdown.Check}, {Name: "csv", Write: csvfile.Check}, {Name: "ndjson", Write: feeds.NDJSON},
 	{Name: "sarif", Write: feeds.SARIF}, {Name: "junit", Write: feeds.JUnit}, {Name: "oscal", Write: feeds.OSCAL},
 }

@@ -28,7 +28,8 @@ type drawing struct {
 func newDrawing(width, height int) *drawing { return &drawing{width: width, height: height} }
 
 func (d *drawing) rect(class string, x, y, w, h float64, title string) {
-	fmt.Fprintf(&d.b, `<rect class="%s" x="%.1f" y="%.1f" width="%.1f" height="%.1f"><title>%s</title></rect>`, class, x, y, math.Max(w, 0), math.Max(h, 0), template.HTMLEscapeString(title))
+	fmt.Fprintf(&d.b, `<rect class="%s" x="%.1f" y="%.1f" width="%.1f" height="%.1f"><title>%s</title></rect>`, class, x, y,
+		math.Max(w, 0), math.Max(h, 0), template.HTMLEscapeString(title))
 }
 
 func (d *drawing) line(class string, x1, y1, x2, y2 float64) {
@@ -40,7 +41,8 @@ func (d *drawing) text(class string, x, y float64, text string) {
 }
 
 func (d *drawing) done(title, words string) chart {
-	svg := fmt.Sprintf(`<svg viewBox="0 0 %d %d" role="img" aria-label="%s">%s</svg>`, d.width, d.height, template.HTMLEscapeString(title+": "+words), d.b.String())
+	svg := fmt.Sprintf(`<svg viewBox="0 0 %d %d" role="img" aria-label="%s">%s</svg>`, d.width, d.height,
+		template.HTMLEscapeString(title+": "+words), d.b.String())
 	return chart{title, words, template.HTML(svg)}
 }
 
@@ -91,7 +93,8 @@ func bySeverity(r *check.Result) chart {
 		}
 		d.text("value", x+6, y+16, fmt.Sprint(total))
 	}
-	return d.done("Findings by system and severity", "from left to right critical, high, medium, low and info; the worst is "+r.WorstSystem())
+	return d.done("Findings by system and severity",
+		"from left to right critical, high, medium, low and info; the worst is "+r.WorstSystem())
 }
 
 // ages draws, for each system, how many passwords are how old, with the age at
@@ -149,7 +152,8 @@ func ages(r *check.Result) (chart, bool) {
 			d.line("limit", x, y0+top, x, base)
 		}
 	}
-	return d.done("How old passwords are", fmt.Sprintf("months of 30 days from left to right, the last bar for all beyond three years (%d accounts); the line is the age at which most people's passwords end", old)), true
+	return d.done("How old passwords are", fmt.Sprintf("months of 30 days from left to right, the last bar for all beyond "+
+		"three years (%d accounts); the line is the age at which most people's passwords end", old)), true
 }
 
 func sum(list []int) int {
@@ -212,7 +216,9 @@ func endings(r *check.Result) (chart, bool) {
 		d.text("tick middle", x+(step-6)/2, base+14, label)
 	}
 	d.line("axis", left, base, chartWidth, base)
-	return d.done("Passwords that end in the coming weeks", fmt.Sprintf("%d are overdue, %d end within %d weeks, %d later, %d never, and of %d it is not known", columns[0], sum(columns[1:]), check.ExpiryWeeks, later, never, unknown)), true
+	return d.done("Passwords that end in the coming weeks",
+		fmt.Sprintf("%d are overdue, %d end within %d weeks, %d later, %d never, and of %d it is not known", columns[0],
+			sum(columns[1:]), check.ExpiryWeeks, later, never, unknown)), true
 }
 
 // guesses draws the guess budgets on a logarithmic axis.
@@ -257,5 +263,6 @@ func guesses(r *check.Result) (chart, bool) {
 		d.rect(class, labelWidth, y+4, math.Max(length*scale, 1.5), rowHeight-8, b.name+": "+text)
 		d.text("value", labelWidth+math.Max(length*scale, 1.5)+6, y+16, text)
 	}
-	return d.done("Guesses over a password's life (people)", fmt.Sprintf("on a logarithmic axis; %d of %d systems set no bound", unbounded, len(bars))), true
+	return d.done("Guesses over a password's life (people)",
+		fmt.Sprintf("on a logarithmic axis; %d of %d systems set no bound", unbounded, len(bars))), true
 }

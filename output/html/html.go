@@ -347,7 +347,8 @@ func (v *view) settings(i int, s *check.SystemResult) []settingView {
 	var list []settingView
 	for n := range people {
 		def := people[n].Setting
-		row := settingView{Name: def.Name, Group: def.Group, People: valueOf(def, &people[n].Cells[i]), Admins: valueOf(def, &admins[n].Cells[i]), Asks: strings.Join(asks[def.Name], "; ")}
+		row := settingView{Name: def.Name, Group: def.Group, People: valueOf(def, &people[n].Cells[i]),
+			Admins: valueOf(def, &admins[n].Cells[i]), Asks: strings.Join(asks[def.Name], "; ")}
 		if row.People.Text != "" || row.Admins.Text != "" || row.Asks != "" {
 			list = append(list, row)
 		}
@@ -395,7 +396,8 @@ func (v *view) gaps() {
 		view := linkView{Title: l.Between[0] + " and " + l.Between[1], Because: l.Because, Agrees: l.Agrees()}
 		for _, u := range l.Unequal {
 			def := setting.Standard().At(u.ID)
-			view.Lines = append(view.Lines, fmt.Sprintf("%s: %s on %s, %s on %s", def.Name, def.Text(u.Cells[0].Value), l.Between[0], def.Text(u.Cells[1].Value), l.Between[1]))
+			view.Lines = append(view.Lines, fmt.Sprintf("%s: %s on %s, %s on %s", def.Name, def.Text(u.Cells[0].Value),
+				l.Between[0], def.Text(u.Cells[1].Value), l.Between[1]))
 		}
 		if l.Locks != "" {
 			view.Lines = append(view.Lines, l.Locks)
@@ -405,13 +407,16 @@ func (v *view) gaps() {
 		}
 		view.Lines = append(view.Lines, l.Ages...)
 		if l.Shared && len(l.Collide) == 0 {
-			view.Lines = append(view.Lines, fmt.Sprintf("one password: both take some from %d characters on, %.1f bits at that length", l.Length, l.Common.Bits()))
+			view.Lines = append(view.Lines, fmt.Sprintf("one password: both take some from %d characters on, %.1f bits at "+
+				"that length", l.Length, l.Common.Bits()))
 		}
 		v.Links = append(v.Links, view)
 	}
 	for i := range g.Guesses {
 		b := &g.Guesses[i]
-		v.Guesses = append(v.Guesses, guessView{b.System, b.Audience.String(), output.Count(b.PerDay, b.Known), output.Count(b.OverLife(), b.Known && b.LifeOK), fmt.Sprintf("%.1f", b.Space.AtLeast.Bits()), spaceText(&b.Space), b.Arithmetic()})
+		v.Guesses = append(v.Guesses, guessView{b.System, b.Audience.String(), output.Count(b.PerDay, b.Known),
+			output.Count(b.OverLife(), b.Known && b.LifeOK), fmt.Sprintf("%.1f", b.Space.AtLeast.Bits()),
+			spaceText(&b.Space), b.Arithmetic()})
 	}
 }
 

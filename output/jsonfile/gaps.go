@@ -121,8 +121,11 @@ func finite(n float64, known bool) *float64 {
 // Gaps writes systems side by side.
 func Gaps(w io.Writer, r *check.Result, o output.GapOptions) error {
 	g := r.Gaps
-	d := gapsDocument{Format: "yewcone gaps", Version: GapsVersion, Tool: o.Version, Estate: r.Estate, Partial: r.Partial(), Systems: []string{}, Settings: []gapRowPart{}, Links: []linkPart{}, Guesses: []guessPart{}, Findings: []findingPart{},
-		Coverage: coveragePart{append([]string{}, g.Unruled...), append([]string{}, g.Unused...), []oldPart{}, append([]string{}, g.Untold...)}}
+	d := gapsDocument{Format: "yewcone gaps", Version: GapsVersion, Tool: o.Version, Estate: r.Estate, Partial: r.Partial(),
+		Systems: []string{}, Settings: []gapRowPart{}, Links: []linkPart{}, Guesses: []guessPart{},
+		Findings: []findingPart{},
+		Coverage: coveragePart{append([]string{}, g.Unruled...), append([]string{}, g.Unused...), []oldPart{},
+			append([]string{}, g.Untold...)}}
 	for _, p := range g.Profiles {
 		d.Systems = append(d.Systems, p.System)
 	}
@@ -161,7 +164,8 @@ func gapRow(row *gap.Row, a gap.Audience) gapRowPart {
 		if c.None {
 			continue
 		}
-		cell := gapCellPart{c.System, row.Setting.Text(c.Value), c.Value.Known(), c.Accounts, c.Of, c.Unknown, c.Below, c.Strictest, c.Loosest, c.Odd, c.Policy, nil}
+		cell := gapCellPart{c.System, row.Setting.Text(c.Value), c.Value.Known(), c.Accounts, c.Of, c.Unknown, c.Below,
+			c.Strictest, c.Loosest, c.Odd, c.Policy, nil}
 		if c.Origin.Known() {
 			o := origin(c.Origin)
 			cell.Origin = &o
@@ -172,10 +176,13 @@ func gapRow(row *gap.Row, a gap.Audience) gapRowPart {
 }
 
 func link(l *gap.LinkResult) linkPart {
-	part := linkPart{Between: l.Between[:], Because: l.Because, Shared: l.Shared, Agrees: l.Agrees(), Unequal: []unequalPart{}, Open: []string{}, Locks: l.Locks, Collide: []string{}, Ages: append([]string{}, l.Ages...)}
+	part := linkPart{Between: l.Between[:], Because: l.Because, Shared: l.Shared, Agrees: l.Agrees(),
+		Unequal: []unequalPart{}, Open: []string{}, Locks: l.Locks, Collide: []string{},
+		Ages: append([]string{}, l.Ages...)}
 	for _, u := range l.Unequal {
 		name := l.Name(u.ID)
-		part.Unequal = append(part.Unequal, unequalPart{name, []string{valueText(name, u.Cells[0].Value), valueText(name, u.Cells[1].Value)}})
+		part.Unequal = append(part.Unequal, unequalPart{name, []string{valueText(name, u.Cells[0].Value),
+			valueText(name, u.Cells[1].Value)}})
 	}
 	for _, u := range l.Open {
 		part.Open = append(part.Open, l.Name(u.ID))
@@ -191,8 +198,10 @@ func link(l *gap.LinkResult) linkPart {
 }
 
 func guess(g *check.Guess) guessPart {
-	part := guessPart{System: g.System, Audience: g.Audience.String(), Accounts: g.Accounts, PerDay: finite(g.PerDay, g.Known), Unbounded: g.Known && math.IsInf(g.PerDay, 1), Known: g.Known,
-		Endless: g.Endless, OverLife: finite(g.OverLife(), g.Known && g.LifeOK), BySource: finite(g.SourcePerDay, g.SourceKnown), Bits: g.Space.AtLeast.Bits(), Arithmetic: g.Arithmetic()}
+	part := guessPart{System: g.System, Audience: g.Audience.String(), Accounts: g.Accounts,
+		PerDay: finite(g.PerDay, g.Known), Unbounded: g.Known && math.IsInf(g.PerDay, 1), Known: g.Known,
+		Endless: g.Endless, OverLife: finite(g.OverLife(), g.Known && g.LifeOK),
+		BySource: finite(g.SourcePerDay, g.SourceKnown), Bits: g.Space.AtLeast.Bits(), Arithmetic: g.Arithmetic()}
 	part.Length, part.Demands = g.Space.Length, []pricePart{}
 	if g.Space.AtMost.Number != nil {
 		bits := g.Space.AtMost.Bits()

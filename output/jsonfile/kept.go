@@ -61,7 +61,8 @@ func ReadCheck(r io.Reader) (*Kept, error) {
 		if err != nil || f.Fingerprint == "" {
 			return nil, fmt.Errorf("finding %d has no fingerprint or severity", i+1)
 		}
-		k.Findings = append(k.Findings, check.Earlier{Fingerprint: f.Fingerprint, System: f.System, Severity: severity, Sentence: f.Sentence})
+		k.Findings = append(k.Findings, check.Earlier{Fingerprint: f.Fingerprint, System: f.System, Severity: severity,
+			Sentence: f.Sentence})
 	}
 	return k, nil
 }

@@ -62,7 +62,8 @@ func Snapshot(w io.Writer, export check.Export, c *setting.Catalogue, bear int) 
 }
 
 func systemOf(s *estate.System, partial bool, refused int) *snapshot.System {
-	out := &snapshot.System{Version: snapshot.Version, Name: s.Name, Title: s.Title, Labels: s.Labels, AsOfFrom: s.AsOfFrom, Chooses: string(s.Chooses), Default: s.Default, Partial: partial, Refused: refused}
+	out := &snapshot.System{Version: snapshot.Version, Name: s.Name, Title: s.Title, Labels: s.Labels, AsOfFrom: s.AsOfFrom,
+		Chooses: string(s.Chooses), Default: s.Default, Partial: partial, Refused: refused}
 	if !s.AsOf.IsZero() {
 		out.AsOf = s.AsOf.UTC().Format(time.RFC3339)
 	}

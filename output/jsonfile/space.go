@@ -40,7 +40,8 @@ func Space(w io.Writer, targets []*trial.Target, measures []password.Measure, o 
 	d := spaceDocument{Format: "yewcone space", Version: TryVersion, Tool: o.Version, Policies: []spacePart{}}
 	for i, t := range targets {
 		m := &measures[i]
-		part := spacePart{Target: targetOf(t), Length: m.Length, Number: m.AtLeast.Number.String(), Bits: m.AtLeast.Bits(), Exact: m.AtLeast.Exact, Prices: []pricePart{}, Unknown: append([]string{}, m.Unknown...)}
+		part := spacePart{Target: targetOf(t), Length: m.Length, Number: m.AtLeast.Number.String(), Bits: m.AtLeast.Bits(),
+			Exact: m.AtLeast.Exact, Prices: []pricePart{}, Unknown: append([]string{}, m.Unknown...)}
 		part.Collide = []string{}
 		for _, set := range m.Collide {
 			part.Collide = append(part.Collide, password.Clash(set))
@@ -104,21 +105,24 @@ type wouldPart struct {
 
 // Derived writes which settings tell examples apart, without the examples.
 func Derived(w io.Writer, d *trial.Derived, o output.Options) error {
-	doc := deriveDocument{Format: "yewcone derive", Version: TryVersion, Tool: o.Version, Target: targetOf(d.Target), Examples: []labelledPart{}, Sets: [][]switchPart{}, More: d.Derivation.More, Standing: []standingPart{}}
+	doc := deriveDocument{Format: "yewcone derive", Version: TryVersion, Tool: o.Version, Target: targetOf(d.Target),
+		Examples: []labelledPart{}, Sets: [][]switchPart{}, More: d.Derivation.More, Standing: []standingPart{}}
 	for i, e := range d.Examples {
 		doc.Examples = append(doc.Examples, labelledPart{i + 1, e.File, e.Line, e.Good, e.Refused})
 	}
 	for _, set := range d.Derivation.Sets {
 		part := []switchPart{}
 		for _, s := range set {
-			part = append(part, switchPart{s.Setting, valueText(s.Setting, s.Value), valueText(s.Setting, d.Target.Value(setting.Must(s.Setting))), fromOne(s.Refuses)})
+			part = append(part, switchPart{s.Setting, valueText(s.Setting, s.Value),
+				valueText(s.Setting, d.Target.Value(setting.Must(s.Setting))), fromOne(s.Refuses)})
 		}
 		doc.Sets = append(doc.Sets, part)
 	}
 	for _, s := range d.Derivation.Standing {
 		part := standingPart{Example: s.Example + 1, Would: []wouldPart{}}
 		for _, would := range s.Would {
-			part.Would = append(part.Would, wouldPart{would.Switch.Setting, valueText(would.Switch.Setting, would.Switch.Value), fromOne(would.Good), would.Beyond})
+			part.Would = append(part.Would, wouldPart{would.Switch.Setting, valueText(would.Switch.Setting,
+				would.Switch.Value), fromOne(would.Good), would.Beyond})
 		}
 		doc.Standing = append(doc.Standing, part)
 	}

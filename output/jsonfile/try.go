@@ -130,7 +130,8 @@ func Trials(w io.Writer, results []*trial.Result, o output.Options) error {
 			if l.Want.Accepted {
 				wanted = "accepted"
 			}
-			part.Results = append(part.Results, wantedPart{l.Number, l.Want.Line, wanted, l.AsWanted, append([]string{}, l.Missing...), resultOf(l.Target, l.Judged)})
+			part.Results = append(part.Results, wantedPart{l.Number, l.Want.Line, wanted, l.AsWanted,
+				append([]string{}, l.Missing...), resultOf(l.Target, l.Judged)})
 		}
 		for _, x := range r.Resemble {
 			part.Resemble = append(part.Resemble, resemblePart(x))

@@ -28,7 +28,8 @@ func Check(w io.Writer, r *check.Result, o output.Options) error {
 	if worst := r.WorstSystem(); worst != "" {
 		fmt.Fprintf(b, " The worst system is %s.", safe(worst))
 	}
-	fmt.Fprintf(b, "\n\n| system | as of (UTC) | accounts | critical | high | medium | low | info | clauses met |\n|---|---|---:|---:|---:|---:|---:|---:|---|\n")
+	fmt.Fprintf(b, "\n\n| system | as of (UTC) | accounts | critical | high | medium | low | info | clauses met "+
+		"|\n|---|---|---:|---:|---:|---:|---:|---:|---|\n")
 	for i := range r.Systems {
 		s := &r.Systems[i]
 		counts := r.CountBySeverity(s.Name)
@@ -56,16 +57,19 @@ func Check(w io.Writer, r *check.Result, o output.Options) error {
 		}
 	}
 	if len(r.Unknowns) > 0 {
-		fmt.Fprintf(b, "\n## Not known, and so neither met nor broken\n\n| system | what | accounts | asked by | to know it |\n|---|---|---:|---|---|\n")
+		fmt.Fprintf(b, "\n## Not known, and so neither met nor broken\n\n| system | what | accounts | asked by | to know it "+
+			"|\n|---|---|---:|---|---|\n")
 		for _, u := range r.Unknowns {
-			fmt.Fprintf(b, "| %s | %s | %d | %s | %s |\n", safe(u.System), safe(u.Name()), u.Reach.Accounts, safe(strings.Join(u.Rules, ", ")), safe(u.ToKnow))
+			fmt.Fprintf(b, "| %s | %s | %d | %s | %s |\n", safe(u.System), safe(u.Name()), u.Reach.Accounts,
+				safe(strings.Join(u.Rules, ", ")), safe(u.ToKnow))
 		}
 	}
 	if len(r.Accepted) > 0 {
 		fmt.Fprintf(b, "\n## Exceptions\n\n")
 		for i := range r.Accepted {
 			f := &r.Accepted[i]
-			fmt.Fprintf(b, "- until %s: **%s**: %s, because %s (%s; `%s`)\n", f.Exception.Until.Format("2006-01-02"), safe(f.System), safe(f.Sentence), safe(f.Exception.Because), safe(f.Exception.Owner), f.Fingerprint)
+			fmt.Fprintf(b, "- until %s: **%s**: %s, because %s (%s; `%s`)\n", f.Exception.Until.Format("2006-01-02"),
+				safe(f.System), safe(f.Sentence), safe(f.Exception.Because), safe(f.Exception.Owner), f.Fingerprint)
 		}
 	}
 	return b.Flush()

@@ -14,7 +14,8 @@ import (
 
 // safe makes a text safe between the bars of a table.
 func safe(text string) string {
-	return strings.NewReplacer("|", "\\|", "<", "&lt;", "*", "\\*", "_", "\\_", "`", "\\`", "[", "\\[", "]", "\\]").Replace(visible.Text(text))
+	return strings.NewReplacer("|", "\\|", "<", "&lt;", "*", "\\*", "_", "\\_", "`", "\\`", "[", "\\[", "]",
+		"\\]").Replace(visible.Text(text))
 }
 
 // Gaps writes the settings of systems side by side, a table for each audience.
@@ -52,7 +53,9 @@ func Gaps(w io.Writer, r *check.Result, o output.GapOptions) error {
 			fmt.Fprintln(b)
 		}
 	}
-	fmt.Fprintf(b, "\nEach cell is the weakest value that holds for anybody, with how many of the accounts have it where not all do. Bold: below the rules. (strictest), (loosest): of all systems. (odd): all others agree on another value.\n")
+	fmt.Fprintf(b, "\nEach cell is the weakest value that holds for anybody, with how many of the accounts have it where "+
+		"not all do. Bold: below the rules. (strictest), (loosest): of all systems. (odd): all others agree on another "+
+		"value.\n")
 	return b.Flush()
 }
 

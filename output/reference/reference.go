@@ -37,7 +37,8 @@ type Field struct {
 
 // Settings describes settings of the catalogue.
 func Settings(list []*setting.Setting) Page {
-	p := Page{Name: "settings", Title: "Settings", Intro: "What rules can ask for under \"expect\", what mappings can fill under \"take\", and what \"why\" explains."}
+	p := Page{Name: "settings", Title: "Settings",
+		Intro: "What rules can ask for under \"expect\", what mappings can fill under \"take\", and what \"why\" explains."}
 	for _, s := range list {
 		e := Entry{Name: s.Name, Group: s.Group, Title: s.Meaning}
 		e.add("values", s.Expects())
@@ -79,7 +80,8 @@ func stricter(s *setting.Setting) string {
 // Checks describes checks with the limits they have unless an estate sets
 // others.
 func Checks(list []check.Check) Page {
-	p := Page{Name: "checks", Title: "Checks", Intro: "What is looked for on every system, whatever the rules are. In estate.yaml, \"checks\" turns one off or gives it another severity or length of time."}
+	p := Page{Name: "checks", Title: "Checks", Intro: "What is looked for on every system, whatever the rules are. In " +
+		"estate.yaml, \"checks\" turns one off or gives it another severity or length of time."}
 	for _, c := range list {
 		e := Entry{Name: c.ID, Group: "systems", Title: strings.ReplaceAll(c.Title, "{limit}", c.Limit.String())}
 		switch {
@@ -106,7 +108,9 @@ func Checks(list []check.Check) Page {
 
 // Facts describes the facts that conditions can use.
 func Facts(list []condition.Fact) Page {
-	p := Page{Name: "facts", Title: "Facts", Intro: "What \"for\", \"forbid\", \"kinds\" and \"privileged\" can ask about an account. Functions: days(90), hours(8), months(3), years(1), date(\"2026-11-20\"), under(unit, \"Office\"). Operators: and, or, not, ==, !=, <, <=, >, >=, in, startsWith, endsWith, contains, matches."}
+	p := Page{Name: "facts", Title: "Facts", Intro: "What \"for\", \"forbid\", \"kinds\" and \"privileged\" can ask about " +
+		"an account. Functions: days(90), hours(8), months(3), years(1), date(\"2026-11-20\"), under(unit, \"Office\"). " +
+		"Operators: and, or, not, ==, !=, <, <=, >, >=, in, startsWith, endsWith, contains, matches."}
 	for _, f := range list {
 		e := Entry{Name: f.Name, Group: "accounts", Title: f.Meaning}
 		e.add("type", f.Type)

@@ -78,7 +78,8 @@ func (p *page) verdict(r *check.Result) {
 	}
 	unknown := "all that the rules ask is known"
 	if n := len(r.Unknowns); n > 0 {
-		unknown = fmt.Sprintf("%d %s the rules and checks ask %s not known", n, plural(n, "thing that", "things that"), plural(n, "is", "are"))
+		unknown = fmt.Sprintf("%d %s the rules and checks ask %s not known", n, plural(n, "thing that", "things that"),
+			plural(n, "is", "are"))
 	} else if r.Partial() {
 		unknown = "what the missing part says is not known"
 	}
@@ -207,7 +208,8 @@ func (p *page) finding(f *check.Finding, details bool) {
 	rule := "rule " + f.Rule + ", finding " + f.Fingerprint
 	switch {
 	case !details && f.Severity <= rules.Low:
-		p.para(lead, plainStyle, joined("; ", seen(f.System+": "+f.Sentence), reached(&f.Reach, 2))+seen(" ("+f.Rule+", "+f.Fingerprint+")"))
+		p.para(lead, plainStyle, joined("; ", seen(f.System+": "+f.Sentence), reached(&f.Reach,
+			2))+seen(" ("+f.Rule+", "+f.Fingerprint+")"))
 		p.ended(f)
 		return
 	case !details && f.Severity == rules.Medium:
@@ -240,7 +242,8 @@ func joined(by string, texts ...string) string {
 // ended says that an exception is over.
 func (p *page) ended(f *check.Finding) {
 	if x := f.Ended; x != nil {
-		p.para(bodyIndent, plainStyle, seen(fmt.Sprintf("an exception for this ended on %s (%s: %s)", x.Until.Format(time.DateOnly), x.Owner, x.Because)))
+		p.para(bodyIndent, plainStyle, seen(fmt.Sprintf("an exception for this ended on %s (%s: %s)",
+			x.Until.Format(time.DateOnly), x.Owner, x.Because)))
 	}
 }
 
@@ -254,7 +257,9 @@ func (p *page) accepted(r *check.Result) {
 	for i := range r.Accepted {
 		f := &r.Accepted[i]
 		x := f.Exception
-		p.para(fmt.Sprintf("%-10s", f.Severity), plainStyle, joined("; ", seen(f.System+": "+f.Sentence), reached(&f.Reach, 3))+seen(fmt.Sprintf(" (%s, %s; until %s, %s answers: %s)", f.Rule, f.Fingerprint, x.Until.Format(time.DateOnly), x.Owner, x.Because)))
+		p.para(fmt.Sprintf("%-10s", f.Severity), plainStyle, joined("; ", seen(f.System+": "+f.Sentence),
+			reached(&f.Reach, 3))+seen(fmt.Sprintf(" (%s, %s; until %s, %s answers: %s)", f.Rule, f.Fingerprint,
+			x.Until.Format(time.DateOnly), x.Owner, x.Because)))
 	}
 }
 
@@ -353,7 +358,8 @@ func (p *page) unknowns(r *check.Result, details bool) {
 	}
 	for _, s := range r.Systems {
 		if names := forChecks[s.Name]; len(names) > 0 {
-			p.para("unknown   ", plainStyle, seen(s.Name+": the checks ask also for "+list(names)+", which the export does not say for all accounts (--details tells more)"))
+			p.para("unknown   ", plainStyle, seen(s.Name+": the checks ask also for "+list(names)+", which the export does "+
+				"not say for all accounts (--details tells more)"))
 		}
 	}
 }

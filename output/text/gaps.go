@@ -98,7 +98,8 @@ func (p *page) links(g *check.Gaps) {
 		p.para("  ", style, seen(l.Between[0]+" and "+l.Between[1]+" "+word+": "+l.Because))
 		for _, u := range l.Unequal {
 			name := l.Name(u.ID)
-			p.para("    "+padded(name, 20), plainStyle, fmt.Sprintf("%s on %s, %s on %s", cellText(&u.Cells[0], name), l.Between[0], cellText(&u.Cells[1], name), l.Between[1]))
+			p.para("    "+padded(name, 20), plainStyle, fmt.Sprintf("%s on %s, %s on %s", cellText(&u.Cells[0], name),
+				l.Between[0], cellText(&u.Cells[1], name), l.Between[1]))
 		}
 		if l.Locks != "" {
 			p.para("    "+padded("who locks first", 20), plainStyle, seen(l.Locks))
@@ -107,7 +108,9 @@ func (p *page) links(g *check.Gaps) {
 			p.para("    "+padded("no password", 20), plainStyle, seen(password.Clash(set)))
 		}
 		if l.Shared && len(l.Collide) == 0 {
-			p.para("    "+padded("one password", 20), plainStyle, fmt.Sprintf("both take some from %s on, %s at that length", counted(l.Length, "character", "characters"), bits(l.Common)))
+			p.para("    "+padded("one password", 20), plainStyle,
+				fmt.Sprintf("both take some from %s on, %s at that length", counted(l.Length, "character", "characters"),
+					bits(l.Common)))
 		}
 		for _, text := range l.Ages {
 			p.para("    "+padded("ages", 20), plainStyle, seen(text))
@@ -144,7 +147,8 @@ func (p *page) guesses(g *check.Gaps, o *output.GapOptions) {
 	common := blocklist.Common().Count()
 	rows := [][]string{{"system", "accounts", "a day", "over its life", "well-known list in", "a day per address", "space, bits"}}
 	for _, b := range list {
-		rows = append(rows, []string{b.System, fmt.Sprint(b.Accounts), output.Count(b.PerDay, b.Known), output.Count(b.OverLife(), b.Known && b.LifeOK),
+		rows = append(rows, []string{b.System, fmt.Sprint(b.Accounts), output.Count(b.PerDay, b.Known),
+			output.Count(b.OverLife(), b.Known && b.LifeOK),
 			within(float64(common), b), output.Count(b.SourcePerDay, b.SourceKnown), strings.TrimSuffix(bits(b.Space.AtLeast), " bits")})
 	}
 	p.table("  ", rows, func(c int) bool { return c >= 1 }, func(row, c int, text string) string {
@@ -156,7 +160,9 @@ func (p *page) guesses(g *check.Gaps, o *output.GapOptions) {
 		}
 		return text
 	})
-	p.para("  ", faintStyle, fmt.Sprintf("The larger of guessing below the threshold and not caring for locks (--arithmetic shows it); a life without end counts as a year. The list is the one of %s well-known passwords; the space is for random passwords of the least length.", output.Count(float64(common), true)))
+	p.para("  ", faintStyle, fmt.Sprintf("The larger of guessing below the threshold and not caring for locks (--arithmetic "+
+		"shows it); a life without end counts as a year. The list is the one of %s well-known passwords; the space is for "+
+		"random passwords of the least length.", output.Count(float64(common), true)))
 	if !o.Arithmetic {
 		return
 	}
@@ -190,7 +196,8 @@ func (p *page) people(r *check.Result) {
 	}
 	p.blank()
 	p.para("", boldStyle, "People")
-	text := fmt.Sprintf("%s told apart by %s; %d on more than one system", counted(s.People, "person", "people"), strings.Join(s.Match, ", then "), s.Several)
+	text := fmt.Sprintf("%s told apart by %s; %d on more than one system", counted(s.People, "person", "people"),
+		strings.Join(s.Match, ", then "), s.Several)
 	if s.Ambiguous > 0 {
 		text += fmt.Sprintf("; %d ambiguous, and not matched", s.Ambiguous)
 	}
@@ -210,7 +217,8 @@ func (p *page) people(r *check.Result) {
 			continue
 		}
 		word := f.Severity.String()
-		p.para("  "+p.paint(severityStyles[f.Severity], word)+strings.Repeat(" ", 9-len(word)), plainStyle, joined("; ", seen(f.System+": "+f.Sentence), reached(&f.Reach, 3))+" ("+f.Fingerprint+")")
+		p.para("  "+p.paint(severityStyles[f.Severity], word)+strings.Repeat(" ", 9-len(word)), plainStyle,
+			joined("; ", seen(f.System+": "+f.Sentence), reached(&f.Reach, 3))+" ("+f.Fingerprint+")")
 	}
 }
 
@@ -220,7 +228,8 @@ func (p *page) coverage(g *check.Gaps) {
 		lines = append(lines, "no rules hold for "+list(g.Unruled))
 	}
 	if len(g.Unused) > 0 {
-		lines = append(lines, plural(len(g.Unused), "the rule set ", "the rule sets ")+list(g.Unused)+plural(len(g.Unused), " holds", " hold")+" for no system")
+		lines = append(lines, plural(len(g.Unused), "the rule set ", "the rule sets ")+list(g.Unused)+plural(len(g.Unused),
+			" holds", " hold")+" for no system")
 	}
 	for _, old := range g.Old {
 		lines = append(lines, fmt.Sprintf("the export of %s is %d days older than the newest", old.System, old.Days))
@@ -251,7 +260,8 @@ func (p *page) sideBySide(g *check.Gaps, rows []gap.Row, o output.GapOptions) {
 		p.para("  ", plainStyle, "There is nothing to show.")
 		return
 	}
-	p.para("  ", faintStyle, "! below the rules   + strictest   - loosest   ~ all others agree on another   3/29 so many of the accounts have it   ? not said   · nobody there")
+	p.para("  ", faintStyle, "! below the rules   + strictest   - loosest   ~ all others agree on another   3/29 so many of "+
+		"the accounts have it   ? not said   · nobody there")
 	var with []int
 	for i, profile := range g.Profiles {
 		if profile.Accounts(o.Audience) > 0 || !rows[0].Cells[i].None {

@@ -40,7 +40,9 @@ func (p *page) intake(in *check.Intake) {
 	if s.Refused > 0 {
 		refused = fmt.Sprintf("%d %s refused", s.Refused, plural(s.Refused, "row or value", "rows or values"))
 	}
-	p.para("  read      ", plainStyle, fmt.Sprintf("%d %s (%d privileged, %d disabled), %d %s, %s", s.Accounts, plural(s.Accounts, "account", "accounts"), s.Privileged, s.Disabled, s.Policies, plural(s.Policies, "policy", "policies"), refused))
+	p.para("  read      ", plainStyle, fmt.Sprintf("%d %s (%d privileged, %d disabled), %d %s, %s", s.Accounts,
+		plural(s.Accounts, "account", "accounts"), s.Privileged, s.Disabled, s.Policies,
+		plural(s.Policies, "policy", "policies"), refused))
 	for i := range in.System.Policies {
 		p.policy(in, i)
 	}

@@ -76,6 +76,7 @@ func Facts(w io.Writer, facts []condition.Fact, o output.Options) error {
 		p.para(padded(f.Name, 20)+padded(f.Type, 11), plainStyle, f.Meaning)
 	}
 	p.blank()
-	p.para("", faintStyle, "Functions: days(90), hours(8), months(3), years(1), date(\"2026-11-20\"), under(unit, \"Office\"). Operators: and, or, not, ==, !=, <, <=, >, >=, in, startsWith, endsWith, contains, matches.")
+	p.para("", faintStyle, "Functions: days(90), hours(8), months(3), years(1), date(\"2026-11-20\"), under(unit, "+
+		"\"Office\"). Operators: and, or, not, ==, !=, <, <=, >, >=, in, startsWith, endsWith, contains, matches.")
 	return p.w.Flush()
 }

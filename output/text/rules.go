@@ -154,7 +154,8 @@ func Comparison(w io.Writer, c *rules.Comparison, o output.Options) error {
 func RuleProblems(w io.Writer, problems []check.RuleProblem, o output.Options) error {
 	p := newPage(w, o)
 	if len(problems) == 0 {
-		p.para("", boldStyle, "The rules are in order: every clause reaches somebody and can be met, and none contradicts or repeats another.")
+		p.para("", boldStyle, "The rules are in order: every clause reaches somebody and can be met, and none contradicts "+
+			"or repeats another.")
 	} else {
 		p.para("", boldStyle, fmt.Sprintf("%d %s to look at.", len(problems), plural(len(problems), "thing", "things")))
 	}

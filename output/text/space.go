@@ -50,12 +50,14 @@ func Space(w io.Writer, targets []*trial.Target, measures []password.Measure, o 
 	}
 	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(measures[a].AtLeast.Bits(), measures[b].AtLeast.Bits()) })
 	least := order[0]
-	verdict := fmt.Sprintf("The fewest passwords are on %s: %s at %s.", seen(targets[least].Name()), bits(measures[least].AtLeast), counted(measures[least].Length, "character", "characters"))
+	verdict := fmt.Sprintf("The fewest passwords are on %s: %s at %s.", seen(targets[least].Name()),
+		bits(measures[least].AtLeast), counted(measures[least].Length, "character", "characters"))
 	if set := measures[least].Collide; len(set) > 0 {
 		verdict = fmt.Sprintf("On %s no password is possible at all: %s.", seen(targets[least].Name()), password.Clash(set[0]))
 	}
 	p.para("", boldStyle, verdict)
-	p.para("", faintStyle, "Bits for passwords of the least length, chosen at random over the 95 printable characters of a keyboard. People do not choose at random: what they choose is worth less, however large the space.")
+	p.para("", faintStyle, "Bits for passwords of the least length, chosen at random over the 95 printable characters of a "+
+		"keyboard. People do not choose at random: what they choose is worth less, however large the space.")
 	p.blank()
 	rows := [][]string{{"policy", "least length", "bits", "ceiling", "bits at the ceiling"}}
 	for _, i := range order {
@@ -118,7 +120,8 @@ func (p *page) prices(targets []*trial.Target, measures []password.Measure, orde
 		p.para("  "+padded(seen(targets[i].Name()), 22), plainStyle, strings.Join(parts, ", "))
 	}
 	if !first {
-		p.para("", faintStyle, "A demand leaves fewer passwords to choose from; it is worth that where it keeps people from the few that they would choose.")
+		p.para("", faintStyle, "A demand leaves fewer passwords to choose from; it is worth that where it keeps people from "+
+			"the few that they would choose.")
 	}
 }
 
@@ -143,7 +146,8 @@ func Derived(w io.Writer, d *trial.Derived, o output.Options) error {
 	examples := counted(bad, "bad example", "bad examples") + " and " + counted(good, "good one", "good ones")
 	name := seen(d.Target.System)
 	if len(d.Derivation.Standing) > 0 {
-		p.para("", boldStyle, fmt.Sprintf("%s: no settings tell %s apart; %s in the way.", name, examples, counted(len(d.Derivation.Standing), "example stands", "examples stand")))
+		p.para("", boldStyle, fmt.Sprintf("%s: no settings tell %s apart; %s in the way.", name, examples,
+			counted(len(d.Derivation.Standing), "example stands", "examples stand")))
 		p.standing(d)
 		return p.w.Flush()
 	}
@@ -152,7 +156,8 @@ func Derived(w io.Writer, d *trial.Derived, o output.Options) error {
 		return p.w.Flush()
 	}
 	p.para("", boldStyle, fmt.Sprintf("%s: %s all %s and accept the %s. Today's settings refuse %d of the bad and %d of the good.",
-		name, counted(len(d.Derivation.Sets[0]), "setting refuses", "settings refuse"), counted(bad, "bad example", "bad examples"), counted(good, "good one", "good ones"), today, wrong))
+		name, counted(len(d.Derivation.Sets[0]), "setting refuses", "settings refuse"),
+		counted(bad, "bad example", "bad examples"), counted(good, "good one", "good ones"), today, wrong))
 	for i, set := range d.Derivation.Sets {
 		p.blank()
 		if len(d.Derivation.Sets) > 1 {
@@ -219,12 +224,14 @@ func (p *page) standing(d *trial.Derived) {
 			def := setting.Standard().At(setting.Must(would.Switch.Setting))
 			var but []string
 			if len(would.Good) > 0 {
-				but = append(but, plural(len(would.Good), "refuses the good example ", "refuses the good examples ")+numbers(would.Good)+" too")
+				but = append(but, plural(len(would.Good), "refuses the good example ",
+					"refuses the good examples ")+numbers(would.Good)+" too")
 			}
 			if would.Beyond {
 				but = append(but, "is beyond what the system can do")
 			}
-			p.para("  "+padded(would.Switch.Setting, 22), plainStyle, def.Text(would.Switch.Value)+" would, but "+strings.Join(but, " and "))
+			p.para("  "+padded(would.Switch.Setting, 22), plainStyle,
+				def.Text(would.Switch.Value)+" would, but "+strings.Join(but, " and "))
 		}
 	}
 	p.blank()

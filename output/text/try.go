@@ -51,7 +51,8 @@ func tried(t *trial.Table) string {
 		}
 	}
 	if len(t.Targets) > 1 && refused == len(t.Rows) {
-		return counted(refused, "candidate", "candidates") + " against " + counted(len(t.Targets), "policy", "policies") + ": none is accepted by all."
+		return counted(refused, "candidate", "candidates") + " against " + counted(len(t.Targets), "policy", "policies") +
+			": none is accepted by all."
 	} else if len(t.Targets) > 1 {
 		add(refused, "refused by some")
 	} else {
@@ -59,7 +60,8 @@ func tried(t *trial.Table) string {
 	}
 	add(len(t.Rows)-refused-sure, "accepted as far as can be told")
 	add(sure, "accepted")
-	return counted(len(t.Rows), "candidate", "candidates") + " against " + counted(len(t.Targets), "policy", "policies") + ": " + strings.Join(parts, ", ") + "."
+	return counted(len(t.Rows), "candidate", "candidates") + " against " + counted(len(t.Targets), "policy", "policies") +
+		": " + strings.Join(parts, ", ") + "."
 }
 
 // matrix has a line for each target and a column for each candidate, in blocks
@@ -239,7 +241,9 @@ func Trials(w io.Writer, results []*trial.Result, o output.Options) error {
 			}
 		}
 		for _, x := range r.Resemble {
-			p.para("  beware     ", triedStyles[trial.Open], fmt.Sprintf("candidate %d holds %s of %s on %s: trial files are for examples; store no password that somebody may use", x.Number, x.What, seen(x.Login), x.System))
+			p.para("  beware     ", triedStyles[trial.Open],
+				fmt.Sprintf("candidate %d holds %s of %s on %s: trial files are for examples; store no password that "+
+					"somebody may use", x.Number, x.What, seen(x.Login), x.System))
 		}
 	}
 	return p.w.Flush()

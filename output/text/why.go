@@ -80,7 +80,8 @@ func (p *page) who(x *check.Explanation) {
 		for _, o := range x.Others {
 			places = append(places, o.String())
 		}
-		p.para("", faintStyle, seen("Others of this name stand at "+strings.Join(places, ", ")+"; where they name policies, POLICY/"+a.Login+" picks one."))
+		p.para("", faintStyle, seen("Others of this name stand at "+strings.Join(places,
+			", ")+"; where they name policies, POLICY/"+a.Login+" picks one."))
 	}
 }
 

@@ -10,7 +10,8 @@ import (
 func TestText(t *testing.T) {
 	for text, want := range map[string]string{
 		"": "", "Åmund Kær": "Åmund Kær", "日本": "日本", "a b": "a b",
-		"a\nb\tc": `a\u{a}b\u{9}c`, "\x1b[2J": `\u{1b}[2J`, "a\u202eb": `a\u{202e}b`, "a\u200bb": `a\u{200b}b`, "\u2028": `\u{2028}`, "\ufeff": `\u{feff}`, "\x7f": `\u{7f}`, "\u0085": `\u{85}`,
+		"a\nb\tc": `a\u{a}b\u{9}c`, "\x1b[2J": `\u{1b}[2J`, "a\u202eb": `a\u{202e}b`, "a\u200bb": `a\u{200b}b`,
+		"\u2028": `\u{2028}`, "\ufeff": `\u{feff}`, "\x7f": `\u{7f}`, "\u0085": `\u{85}`,
 		"a\xffb": `a\x{ff}b`, "\ufffd": "\ufffd", "\ue000": `\u{e000}`,
 	} {
 		if got := Text(text); got != want {

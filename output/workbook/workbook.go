@@ -186,7 +186,8 @@ func Check(w io.Writer, r *check.Result, o output.Options) error {
 	if err := b.file.DeleteSheet("Sheet1"); err != nil {
 		return err
 	}
-	if err := b.file.SetDocProps(&excelize.DocProperties{Title: text(r.Estate) + ": passwords", Creator: "Yewcone " + o.Version, Created: "2000-01-01T00:00:00Z", Modified: "2000-01-01T00:00:00Z"}); err != nil {
+	if err := b.file.SetDocProps(&excelize.DocProperties{Title: text(r.Estate) + ": passwords",
+		Creator: "Yewcone " + o.Version, Created: "2000-01-01T00:00:00Z", Modified: "2000-01-01T00:00:00Z"}); err != nil {
 		return err
 	}
 	return inOrder(b.file, w)
@@ -221,7 +222,8 @@ func (b *book) styles() {
 	}
 	moment, day := "yyyy-mm-dd hh:mm", "yyyy-mm-dd"
 	top := &excelize.Alignment{Vertical: "top"}
-	b.head = style(&excelize.Style{Font: &excelize.Font{Bold: true}, Fill: excelize.Fill{Type: "pattern", Pattern: 1, Color: []string{"E4E8ED"}}, Border: []excelize.Border{{Type: "bottom", Style: 1, Color: "5A6675"}}})
+	b.head = style(&excelize.Style{Font: &excelize.Font{Bold: true}, Fill: excelize.Fill{Type: "pattern", Pattern: 1,
+		Color: []string{"E4E8ED"}}, Border: []excelize.Border{{Type: "bottom", Style: 1, Color: "5A6675"}}})
 	b.moment = style(&excelize.Style{CustomNumFmt: &moment, Alignment: top})
 	b.day = style(&excelize.Style{CustomNumFmt: &day, Alignment: top})
 	b.number = style(&excelize.Style{Alignment: top})
@@ -229,11 +231,13 @@ func (b *book) styles() {
 }
 
 func (b *book) summary(r *check.Result, o output.Options) {
-	columns := []column{{"system", 16}, {"title", 26}, {"as of (UTC)", 17}, {"accounts", 10}, {"privileged", 11}, {"disabled", 10}, {"policies", 10}}
+	columns := []column{{"system", 16}, {"title", 26}, {"as of (UTC)", 17}, {"accounts", 10}, {"privileged", 11},
+		{"disabled", 10}, {"policies", 10}}
 	for _, s := range rules.Severities {
 		columns = append(columns, column{s.String(), 10})
 	}
-	columns = append(columns, column{"clauses met", 12}, column{"clauses", 10}, column{"accepted", 10}, column{"refused", 10}, column{"partial", 10})
+	columns = append(columns, column{"clauses met", 12}, column{"clauses", 10}, column{"accepted", 10},
+		column{"refused", 10}, column{"partial", 10})
 	s := b.sheet("Summary", columns...)
 	for i := range r.Systems {
 		x := &r.Systems[i]
@@ -252,10 +256,15 @@ func (b *book) summary(r *check.Result, o output.Options) {
 }
 
 func (b *book) findings(r *check.Result) {
-	s := b.sheet("Findings", column{"severity", 10}, column{"system", 14}, column{"finding", 70}, column{"setting", 18}, column{"value", 16}, column{"asked", 28}, column{"policy", 18}, column{"accounts", 10}, column{"privileged", 11}, column{"disabled", 10}, column{"file", 36}, column{"line", 8}, column{"as it stood", 36}, column{"rule", 28}, column{"fingerprint", 14}, column{"to mend", 60}, column{"because", 50})
+	s := b.sheet("Findings", column{"severity", 10}, column{"system", 14}, column{"finding", 70}, column{"setting", 18},
+		column{"value", 16}, column{"asked", 28}, column{"policy", 18}, column{"accounts", 10}, column{"privileged", 11},
+		column{"disabled", 10}, column{"file", 36}, column{"line", 8}, column{"as it stood", 36}, column{"rule", 28},
+		column{"fingerprint", 14}, column{"to mend", 60}, column{"because", 50})
 	for i := range r.Findings {
 		f := &r.Findings[i]
-		s.add(f.Severity.String(), f.System, f.Sentence, f.Setting, f.Value, f.Asked, f.Policy, f.Reach.Accounts, f.Reach.Privileged, f.Reach.Disabled, f.Origin.File, line(f.Origin.Line), f.Origin.Text, f.Rule, f.Fingerprint, f.Remedy, f.Because)
+		s.add(f.Severity.String(), f.System, f.Sentence, f.Setting, f.Value, f.Asked, f.Policy, f.Reach.Accounts,
+			f.Reach.Privileged, f.Reach.Disabled, f.Origin.File, line(f.Origin.Line), f.Origin.Text, f.Rule, f.Fingerprint,
+			f.Remedy, f.Because)
 	}
 	s.done()
 }
@@ -268,7 +277,9 @@ func line(n int) any {
 }
 
 func (b *book) settings(r *check.Result) {
-	s := b.sheet("Settings", column{"system", 14}, column{"group", 12}, column{"setting", 22}, column{"audience", 12}, column{"value", 18}, column{"accounts", 10}, column{"of", 8}, column{"below the rules", 10}, column{"the rules ask", 50}, column{"policy", 18}, column{"file", 36}, column{"line", 8}, column{"as it stood", 40})
+	s := b.sheet("Settings", column{"system", 14}, column{"group", 12}, column{"setting", 22}, column{"audience", 12},
+		column{"value", 18}, column{"accounts", 10}, column{"of", 8}, column{"below the rules", 10},
+		column{"the rules ask", 50}, column{"policy", 18}, column{"file", 36}, column{"line", 8}, column{"as it stood", 40})
 	if r.Gaps != nil {
 		for _, a := range gap.Audiences {
 			rows := r.Gaps.Compare(a)
@@ -279,7 +290,9 @@ func (b *book) settings(r *check.Result) {
 				}
 				for _, row := range rows {
 					if c := &row.Cells[i]; !c.None && (c.Value.Known() || asks[row.Setting.Name] != nil) {
-						s.add(c.System, row.Setting.Group, row.Setting.Name, a.String(), row.Setting.Text(c.Value), c.Accounts, c.Of, c.Below, strings.Join(asks[row.Setting.Name], "; "), c.Policy, c.Origin.File, line(c.Origin.Line), c.Origin.Text)
+						s.add(c.System, row.Setting.Group, row.Setting.Name, a.String(), row.Setting.Text(c.Value),
+							c.Accounts, c.Of, c.Below, strings.Join(asks[row.Setting.Name], "; "), c.Policy, c.Origin.File,
+							line(c.Origin.Line), c.Origin.Text)
 					}
 				}
 			}
@@ -336,21 +349,24 @@ func gapCell(def *setting.Setting, c *gap.Cell) string {
 }
 
 func (b *book) accounts(r *check.Result) {
-	s := b.sheet("Accounts", column{"system", 14}, column{"account", 30}, column{"severity", 10}, column{"finding", 70}, column{"detail", 24}, column{"rule", 28}, column{"fingerprint", 14}, column{"file", 36}, column{"line", 8})
+	s := b.sheet("Accounts", column{"system", 14}, column{"account", 30}, column{"severity", 10}, column{"finding", 70},
+		column{"detail", 24}, column{"rule", 28}, column{"fingerprint", 14}, column{"file", 36}, column{"line", 8})
 	for i := range r.Findings {
 		f := &r.Findings[i]
 		for _, e := range f.Reach.Examples {
 			s.add(f.System, e.Login, f.Severity.String(), f.Sentence, e.Detail, f.Rule, f.Fingerprint, e.Origin.File, line(e.Origin.Line))
 		}
 		if n := f.Reach.Accounts - len(f.Reach.Examples); n > 0 {
-			s.add(f.System, fmt.Sprintf("… and %d more", n), f.Severity.String(), f.Sentence, "--examples takes more", f.Rule, f.Fingerprint, "", "")
+			s.add(f.System, fmt.Sprintf("… and %d more", n), f.Severity.String(), f.Sentence, "--examples takes more",
+				f.Rule, f.Fingerprint, "", "")
 		}
 	}
 	s.done()
 }
 
 func (b *book) unknowns(r *check.Result) {
-	s := b.sheet("Unknowns", column{"system", 14}, column{"setting or fact", 22}, column{"accounts", 10}, column{"asked by", 50}, column{"to know it", 70})
+	s := b.sheet("Unknowns", column{"system", 14}, column{"setting or fact", 22}, column{"accounts", 10},
+		column{"asked by", 50}, column{"to know it", 70})
 	for _, u := range r.Unknowns {
 		s.add(u.System, u.Name(), u.Reach.Accounts, strings.Join(u.Rules, ", "), u.ToKnow)
 	}
@@ -358,10 +374,13 @@ func (b *book) unknowns(r *check.Result) {
 }
 
 func (b *book) exceptions(r *check.Result) {
-	s := b.sheet("Exceptions", column{"until", 12}, column{"system", 14}, column{"what is accepted", 60}, column{"because", 50}, column{"who answers", 24}, column{"rule", 28}, column{"accounts", 10}, column{"fingerprint", 14})
+	s := b.sheet("Exceptions", column{"until", 12}, column{"system", 14}, column{"what is accepted", 60},
+		column{"because", 50}, column{"who answers", 24}, column{"rule", 28}, column{"accounts", 10},
+		column{"fingerprint", 14})
 	for i := range r.Accepted {
 		f := &r.Accepted[i]
-		s.add(dayOnly(f.Exception.Until), f.System, f.Sentence, f.Exception.Because, f.Exception.Owner, f.Rule, f.Reach.Accounts, f.Fingerprint)
+		s.add(dayOnly(f.Exception.Until), f.System, f.Sentence, f.Exception.Because, f.Exception.Owner, f.Rule,
+			f.Reach.Accounts, f.Fingerprint)
 	}
 	s.done()
 }
