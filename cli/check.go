@@ -12,7 +12,6 @@ import (
 
 	"yewcone/core/check"
 	"yewcone/core/rules"
-	"yewcone/core/setting"
 	"yewcone/intake/estatefolder"
 	"yewcone/output/formats"
 	"yewcone/output/jsonfile"
@@ -111,8 +110,7 @@ func openEstate(c *cli.Command, systems []string) (*opened, error) {
 	if err != nil {
 		return nil, err
 	}
-	catalogue := setting.Standard()
-	e, err := estatefolder.Load(folder, catalogue)
+	e, err := estatefolder.Load(folder)
 	if err != nil {
 		return nil, err
 	}
@@ -121,7 +119,7 @@ func openEstate(c *cli.Command, systems []string) (*opened, error) {
 		return nil, err
 	}
 	garbage(subjects, e.Across(systems))
-	return &opened{e, subjects, check.Options{Catalogue: catalogue, Examples: 5, Bear: int(c.Int("bear")),
+	return &opened{e, subjects, check.Options{Examples: 5, Bear: int(c.Int("bear")),
 		Jobs: int(c.Int("jobs")), ValueOf: e.ValueOf(asOf), Across: e.Across(systems)}}, nil
 }
 

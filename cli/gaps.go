@@ -54,9 +54,9 @@ anybody of the audience.
 			if !ok {
 				return fmt.Errorf("--audience is people, privileged or service, not %q", c.String("audience"))
 			}
-			names := setting.Standard().Names()
+			names := setting.Names()
 			for _, name := range c.StringSlice("setting") {
-				if _, ok := setting.Standard().Find(name); !ok {
+				if _, ok := setting.Find(name); !ok {
 					return fmt.Errorf("no setting is named %q%s", name, nearword.Advice(name, names))
 				}
 			}

@@ -11,7 +11,6 @@ import (
 
 	"yewcone/core/check"
 	"yewcone/core/nearword"
-	"yewcone/core/setting"
 	"yewcone/intake"
 	"yewcone/intake/formats"
 	"yewcone/intake/mapping"
@@ -104,7 +103,7 @@ func writeSnapshot(c *cli.Command, w io.Writer, o *opened, format string) error 
 	}
 	partial := false
 	write := func(w io.Writer) (err error) {
-		partial, err = jsonfile.Snapshot(w, o.subjects[0].Export, o.options.Catalogue, o.options.Bear)
+		partial, err = jsonfile.Snapshot(w, o.subjects[0].Export, o.options.Bear)
 		return err
 	}
 	var err error
@@ -124,7 +123,7 @@ func draft(c *cli.Command, w io.Writer) error {
 	if !c.Args().Present() {
 		return errors.New("--draft takes the files of the export")
 	}
-	text, err := mapping.Draft(&intake.Request{From: c.Args().Slice(), Catalogue: setting.Standard()})
+	text, err := mapping.Draft(&intake.Request{From: c.Args().Slice()})
 	if err != nil {
 		return err
 	}

@@ -10,7 +10,6 @@ import (
 	"yewcone/core/check"
 	"yewcone/core/condition"
 	"yewcone/core/nearword"
-	"yewcone/core/setting"
 	"yewcone/output"
 	"yewcone/output/formats"
 	"yewcone/output/reference"
@@ -28,8 +27,8 @@ func settingsCommand() *cli.Command {
   yewcone settings
   yewcone settings max_age lockout_duration
   yewcone settings --format markdown`,
-	}, "setting", reference.Settings(setting.Standard().All()), func(w io.Writer, o output.Options) error {
-		return text.Catalogue(w, setting.Standard(), o)
+	}, "setting", reference.Settings(), func(w io.Writer, o output.Options) error {
+		return text.Catalogue(w, o)
 	})
 }
 

@@ -224,7 +224,8 @@ Second line]]>
     <set>2026-03-01T08:00:00Z</set><group>deck</group><group>watch</group></person>
 <person user="bea"><names><full>Bea, &quot;Bosun&quot; Quill</full></names><state active="no"/><set>2025-12-24T23:59:59Z</set><group>deck</group></person>
 <person user="cyril"><names><full>Cyril&#10;Second line</full></names><state active="yes"/></person></crew>`, charmap.Windows1252.NewEncoder())}},
-		{"ldif", "dates: generalized time\nyes: \"TRUE\"\nno: \"FALSE\"\naccounts:\n  - file: a.ldif\n    rows: crewMember\n" + crewTake + "      groups: group\n",
+		{"ldif", "dates: generalized time\nyes: \"TRUE\"\nno: \"FALSE\"\naccounts:\n  - file: a.ldif\n    rows: " +
+			"crewMember\n" + crewTake + "      groups: group\n",
 			map[string]string{"a.ldif": `version: 1
 
 dn: ou=crew,dc=example

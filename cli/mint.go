@@ -10,7 +10,6 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yewcone/core/password"
-	"yewcone/core/setting"
 	"yewcone/core/trial"
 	"yewcone/output"
 	"yewcone/output/jsonfile"
@@ -199,10 +198,9 @@ func derived(c *cli.Command, system string) (*trial.Derived, error) {
 		}
 	}
 	s := &e.subjects[0]
-	targets, err := trial.Targets(s, trial.Whom{Policy: c.String("policy")}, setting.Standard())
+	targets, err := trial.Targets(s, trial.Whom{Policy: c.String("policy")})
 	if err != nil {
 		return nil, err
 	}
-	return trial.Derive(targets[0], files, func(login string) (*password.Person, error) { return trial.PersonOn(s, login) },
-		setting.Standard())
+	return trial.Derive(targets[0], files, func(login string) (*password.Person, error) { return trial.PersonOn(s, login) })
 }

@@ -12,7 +12,6 @@ import (
 	"yewcone/core/check"
 	"yewcone/core/nearword"
 	"yewcone/core/rules"
-	"yewcone/core/setting"
 	"yewcone/intake/estatefolder"
 	"yewcone/output/text"
 )
@@ -49,7 +48,7 @@ stricter, which implies the other, and where both cannot be met.
 				if len(args) == 1 {
 					return text.RuleSets(w, sets, o)
 				}
-				return text.RuleSet(w, setting.Standard(), sets, o)
+				return text.RuleSet(w, sets, o)
 			case "compare":
 				sets, err := chosenSets(c, args[1:])
 				if err != nil {
@@ -58,7 +57,7 @@ stricter, which implies the other, and where both cannot be met.
 				if len(args) < 3 {
 					return errors.New("rules compare takes two rule sets or more")
 				}
-				return text.Comparison(w, rules.Compare(setting.Standard(), sets), o)
+				return text.Comparison(w, rules.Compare(sets), o)
 			case "validate":
 				if len(args) > 1 {
 					return errors.New("rules validate takes no rule sets: it looks at those that the estate uses")
@@ -89,7 +88,7 @@ func chosenSets(c *cli.Command, names []string) ([]*rules.Set, error) {
 	folder, err := estatefolder.Find(c.String("estate"))
 	switch {
 	case err == nil:
-		e, err := estatefolder.Load(folder, setting.Standard())
+		e, err := estatefolder.Load(folder)
 		if err != nil {
 			return nil, err
 		}
@@ -98,7 +97,7 @@ func chosenSets(c *cli.Command, names []string) ([]*rules.Set, error) {
 		return nil, err
 	}
 	for _, name := range rules.ShippedNames() {
-		if set, ok := rules.Shipped(name, setting.Standard()); ok && !slices.ContainsFunc(sets,
+		if set, ok := rules.Shipped(name); ok && !slices.ContainsFunc(sets,
 			func(s *rules.Set) bool { return s.Name == name }) {
 			sets = append(sets, set)
 		}

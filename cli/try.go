@@ -18,7 +18,6 @@ import (
 	"yewcone/core/blocklist"
 	"yewcone/core/check"
 	"yewcone/core/password"
-	"yewcone/core/setting"
 	"yewcone/core/trial"
 	"yewcone/output"
 	"yewcone/output/jsonfile"
@@ -109,11 +108,11 @@ func (e *triedEstate) targets(whom trial.Whom, only []string) ([]*trial.Target, 
 		if len(only) > 0 && !slices.Contains(only, s.Export.System().Name) {
 			continue
 		}
-		list, err := trial.Targets(s, whom, setting.Standard())
+		list, err := trial.Targets(s, whom)
 		var notFound *check.NotFound
 		if errors.As(err, &notFound) {
 			missing = errors.Join(missing, err)
-			list, err = trial.Targets(s, trial.Whom{}, setting.Standard())
+			list, err = trial.Targets(s, trial.Whom{})
 			for _, t := range list {
 				t.Note = "has no account " + whom.Account + ", so that names are not compared"
 			}
@@ -197,11 +196,11 @@ func proposed(file string) (*trial.Target, error) {
 	if err != nil {
 		return nil, err
 	}
-	name, values, err := trial.ReadProposal(file, data, setting.Standard())
+	name, values, err := trial.ReadProposal(file, data)
 	if err != nil {
 		return nil, err
 	}
-	return trial.Proposed(name, values, password.Lists{Common: password.List{Lookup: blocklist.Common()}}, setting.Standard()), nil
+	return trial.Proposed(name, values, password.Lists{Common: password.List{Lookup: blocklist.Common()}}), nil
 }
 
 // mostCandidates bounds how many are tried at a time.

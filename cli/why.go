@@ -32,8 +32,8 @@ out for it.
 			only := ""
 			if len(args) == 3 {
 				only = args[2]
-				if _, ok := setting.Standard().Find(only); !ok {
-					return fmt.Errorf("no setting is named %q%s", only, nearword.Advice(only, setting.Standard().Names()))
+				if _, ok := setting.Find(only); !ok {
+					return fmt.Errorf("no setting is named %q%s", only, nearword.Advice(only, setting.Names()))
 				}
 			}
 			w := c.Root().Writer

@@ -16,17 +16,16 @@ import (
 
 // A Request says what to read and how the estate file describes it.
 type Request struct {
-	System    string
-	Title     string
-	Labels    []string
-	Folder    string    // of the estate; paths are relative to it
-	From      []string  // files or folders of the export, as the estate file has them
-	Mapping   string    // path of the mapping file; "" for none
-	AsOf      time.Time // the moment the export speaks for; zero when nobody says it
-	AsOfFrom  string    // who says so
-	Chooses   estate.Choosing
-	Default   string // name of the default policy, where the export cannot say it
-	Catalogue *setting.Catalogue
+	System   string
+	Title    string
+	Labels   []string
+	Folder   string    // of the estate; paths are relative to it
+	From     []string  // files or folders of the export, as the estate file has them
+	Mapping  string    // path of the mapping file; "" for none
+	AsOf     time.Time // the moment the export speaks for; zero when nobody says it
+	AsOfFrom string    // who says so
+	Chooses  estate.Choosing
+	Default  string // name of the default policy, where the export cannot say it
 }
 
 // Path returns where a file of the export lies.
@@ -113,8 +112,8 @@ func (f *failed) Notes() *estate.Notes                       { return &f.notes }
 // counts and lists: any characters are taken, digits and symbols may stand
 // anywhere, and there is no meter.
 func AnyCharacters(p *estate.Policy, origin estate.Origin) {
-	p.Set(setting.Must("alphabet"), setting.ChoiceAt(2), origin)
-	p.Set(setting.Must("strength_floor"), setting.ChoiceAt(0), origin)
-	p.Set(setting.Must("digit_inside"), setting.No, origin)
-	p.Set(setting.Must("symbol_inside"), setting.No, origin)
+	p.Set(setting.Alphabet, setting.AlphabetAny, origin)
+	p.Set(setting.StrengthFloor, setting.NoStrengthFloor, origin)
+	p.Set(setting.DigitInside, setting.No, origin)
+	p.Set(setting.SymbolInside, setting.No, origin)
 }

@@ -118,13 +118,6 @@ func (e *engine) kindOf(a *estate.Account) string {
 	return cmp.Or(a.Kind, estate.Person)
 }
 
-var (
-	maxAge       = setting.Must("max_age")
-	secondFactor = setting.Must("second_factor")
-	// optional is the choice "optional" of second_factor.
-	optional = setting.ChoiceAt(1)
-)
-
 // count keeps the sums of a system.
 func (e *engine) count(a *estate.Account, v *verdict) {
 	e.summary.Accounts++
@@ -148,10 +141,10 @@ func (e *engine) sumUp() {
 		for _, p := range v.settings.Reach {
 			e.tally.PolicyReach[p.Name] += v.accounts
 		}
-		if _, ok := v.settings.Get(maxAge).Value.Span(); ok {
+		if _, ok := v.settings.Get(setting.MaxAge).Value.Span(); ok {
 			e.tally.Expiring += v.accounts
 		}
-		if v.settings.Get(secondFactor).Value == optional {
+		if v.settings.Get(setting.SecondFactor).Value == setting.SecondFactorOptional {
 			for answer, n := range v.secondFactor {
 				e.tally.Optional += n
 				e.tally.SecondFactor[estate.Tri(answer)] += n

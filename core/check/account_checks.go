@@ -115,7 +115,7 @@ var accountChecks = []Check{
 		ID: "known-name", Title: "accounts with a name that every guesser tries first", Severity: rules.Low, IfPrivileged: rules.Medium,
 		Doc: "half of the guess is made.",
 		Account: `enabled and password_usable and login in ["root", "admin", "administrator", "Administrator", "sa", ` +
-			` "sysadmin", "superuser", "postgres", "test", "user", "operator", "oracle", "mysql"]`,
+			`"sysadmin", "superuser", "postgres", "test", "user", "operator", "oracle", "mysql"]`,
 		Remedy: "rename the account, or shut it and use accounts with people's names",
 	},
 	{

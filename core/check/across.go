@@ -68,10 +68,9 @@ type belowKey struct{ system, setting, value string }
 
 // Compare sets the systems side by side for an audience.
 func (g *Gaps) Compare(a gap.Audience) []gap.Row {
-	catalogue := setting.Standard()
-	return gap.Compare(catalogue, g.Profiles, a, func(system, name string, v setting.Value) bool {
-		id, _ := catalogue.Find(name)
-		return g.below[belowKey{system, name, catalogue.At(id).Text(v)}]
+	return gap.Compare(g.Profiles, a, func(system, name string, v setting.Value) bool {
+		id, _ := setting.Find(name)
+		return g.below[belowKey{system, name, setting.At(id).Text(v)}]
 	})
 }
 
@@ -119,7 +118,7 @@ func across(engines []*engine, o *Options, register *gap.Register) (*Gaps, error
 			e.found(unruled, "no rules hold for it, so that only the built-in checks look at it", gap.Cell{})
 		}
 	}
-	g.links(o.Across.Links, by, o.Catalogue)
+	g.links(o.Across.Links, by)
 	g.odd(engines)
 	g.coverage(engines, o)
 	g.guess(engines)
@@ -132,20 +131,20 @@ func across(engines []*engine, o *Options, register *gap.Register) (*Gaps, error
 	return g, nil
 }
 
-func (g *Gaps) links(list []gap.Link, by map[string]*engine, catalogue *setting.Catalogue) {
+func (g *Gaps) links(list []gap.Link, by map[string]*engine) {
 	for i := range list {
 		l := &list[i]
 		a, b := by[l.Between[0]], by[l.Between[1]]
 		if a == nil || b == nil {
 			continue // one end is not looked at
 		}
-		r := l.Check(catalogue, [2]*gap.Profile{a.profile, b.profile})
+		r := l.Check([2]*gap.Profile{a.profile, b.profile})
 		g.Links = append(g.Links, r)
 		for _, u := range r.Unequal {
-			def := catalogue.At(u.ID)
+			def := setting.At(u.ID)
 			text := fmt.Sprintf("%s is %s here and %s on %s, and must be equal (%s)", def.Name, def.Text(u.Cells[0].Value),
 				def.Text(u.Cells[1].Value), b.system.Name, l.Because)
-			if def.Name == "lockout_attempts" && r.Locks != "" {
+			if u.ID == setting.LockoutAttempts && r.Locks != "" {
 				text += ": " + r.Locks
 			}
 			a.found(linkUnequal, text, u.Cells[0])
@@ -193,7 +192,7 @@ func (g *Gaps) coverage(engines []*engine, o *Options) {
 			e.found(exportOld, fmt.Sprintf("its export is %d days older than the newest of the estate", days), gap.Cell{})
 		}
 	}
-	for id := range o.Catalogue.Len() {
+	for id := range setting.Len {
 		told := false
 		for _, p := range g.Profiles {
 			for a := gap.People; a <= gap.Rest && !told; a++ {
@@ -201,7 +200,7 @@ func (g *Gaps) coverage(engines []*engine, o *Options) {
 			}
 		}
 		if !told {
-			g.Untold = append(g.Untold, o.Catalogue.At(setting.ID(id)).Name)
+			g.Untold = append(g.Untold, setting.At(setting.ID(id)).Name)
 		}
 	}
 }

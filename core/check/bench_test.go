@@ -35,7 +35,7 @@ func benchEngine(b *testing.B, clauses, policies int) (*engine, []estate.Account
 		fmt.Fprintf(&text, "  - {id: c%d, for: kind == \"person\" and not privileged, expect: {min_length: at least %d, "+
 			"max_age: at most 90 days}}\n", i, 8+i%10)
 	}
-	set, err := rules.Read("bench.yaml", []byte(text.String()), setting.Standard())
+	set, err := rules.Read("bench.yaml", []byte(text.String()))
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -44,15 +44,15 @@ func benchEngine(b *testing.B, clauses, policies int) (*engine, []estate.Account
 	for i := range policies {
 		name := fmt.Sprintf("p%d", i)
 		p := estate.Policy{Name: name, Roles: []string{name}}
-		p.Set(setting.Must("min_length"), setting.Count(int64(6+i)), estate.Origin{})
-		p.Set(setting.Must("max_age"), setting.Days(60), estate.Origin{})
+		p.Set(setting.MinLength, setting.Count(int64(6+i)), estate.Origin{})
+		p.Set(setting.MaxAge, setting.Days(60), estate.Origin{})
 		system.Policies = append(system.Policies, p)
 		a := ordinary(name)
 		a.Roles, a.RolesKnown = []string{name}, true
 		accounts = append(accounts, a)
 	}
 	e, err := newEngine(&Subject{Export: &fake{system: system}, Rules: []*rules.Set{set}},
-		&Options{Catalogue: setting.Standard(), Examples: 5})
+		&Options{Examples: 5})
 	if err != nil {
 		b.Fatal(err)
 	}

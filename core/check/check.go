@@ -62,7 +62,6 @@ type KindCondition struct {
 
 // Options of a check.
 type Options struct {
-	Catalogue *setting.Catalogue
 	// ValueOf returns what another system of the estate has of a setting, for
 	// "same as"; unknown where it cannot be told. May be nil.
 	ValueOf  func(system string, id setting.ID) setting.Value

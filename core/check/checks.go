@@ -77,21 +77,16 @@ func clauseOf(c *Check, limit setting.Span) (*rules.Clause, error) {
 
 // A Look is what a settings check sees.
 type Look struct {
-	catalogue *setting.Catalogue
-	holds     func(setting.ID) *effective.Setting
-	asked     func(setting.ID) []setting.Value // what rules ask at least
-	first     *effective.Candidate             // where the first known value that was looked at stands
-	firstOf   setting.ID                       // the setting of which that is the value
-	policies  []string                         // where the values that were looked at stand
-	personal  bool                             // a value that was looked at stands on the account itself
+	holds    func(setting.ID) *effective.Setting
+	asked    func(setting.ID) []setting.Value // what rules ask at least
+	first    *effective.Candidate             // where the first known value that was looked at stands
+	firstOf  setting.ID                       // the setting of which that is the value
+	policies []string                         // where the values that were looked at stand
+	personal bool                             // a value that was looked at stands on the account itself
 }
 
 // get returns the value of a setting.
-func (l *Look) get(name string) setting.Value {
-	id, ok := l.catalogue.Find(name)
-	if !ok {
-		panic("no setting is named " + name)
-	}
+func (l *Look) get(id setting.ID) setting.Value {
 	s := l.holds(id)
 	if s.From != nil {
 		l.personal = l.personal || s.From.Level == effective.OnAccount
@@ -106,28 +101,27 @@ func (l *Look) get(name string) setting.Value {
 }
 
 // count returns an amount; false when it is off, unknown or no amount.
-func (l *Look) count(name string) (int64, bool) { return l.get(name).Count() }
+func (l *Look) count(id setting.ID) (int64, bool) { return l.get(id).Count() }
 
 // seconds returns a length of time in seconds; false as for count.
-func (l *Look) seconds(name string) (int64, bool) {
-	span, ok := l.get(name).Span()
+func (l *Look) seconds(id setting.ID) (int64, bool) {
+	span, ok := l.get(id).Span()
 	return span.Length(), ok
 }
 
-func (l *Look) text(name string) string {
-	id, _ := l.catalogue.Find(name)
-	return l.catalogue.At(id).Counted(l.holds(id).Value)
+func (l *Look) text(id setting.ID) string {
+	return setting.At(id).Counted(l.holds(id).Value)
 }
 
-func (l *Look) off(name string) bool { return l.get(name).State() == setting.Off }
+func (l *Look) off(id setting.ID) bool { return l.get(id).State() == setting.Off }
 
-func (l *Look) yes(name string) bool {
-	yes, ok := l.get(name).Flag()
+func (l *Look) yes(id setting.ID) bool {
+	yes, ok := l.get(id).Flag()
 	return ok && yes
 }
 
-func (l *Look) no(name string) bool {
-	yes, ok := l.get(name).Flag()
+func (l *Look) no(id setting.ID) bool {
+	yes, ok := l.get(id).Flag()
 	return ok && !yes
 }
 

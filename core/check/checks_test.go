@@ -9,6 +9,7 @@ import (
 	"yewcone/core/estate"
 	"yewcone/core/rules"
 	"yewcone/core/setting"
+	"yewcone/core/setting/settingtest"
 )
 
 // fake is an export in memory.
@@ -40,7 +41,7 @@ func ordinary(login string) estate.Account {
 		Login: login, Kind: estate.Person, Privileged: estate.No, Enabled: estate.Yes, Locked: estate.No, MustChange: estate.No,
 		NeverExpires: estate.No, CannotChange: estate.No, BlankAllowed: estate.No, Blank: estate.No,
 		PasswordUsable: estate.Yes, SecondFactor: estate.Yes,
-		Created: ago(500), PasswordSet: ago(30), LastSignIn: ago(1), Storage: setting.ChoiceAt(setting.StoredMemoryHard),
+		Created: ago(500), PasswordSet: ago(30), LastSignIn: ago(1), Storage: setting.StoredMemoryHard,
 		Origin: estate.Origin{File: "accounts", Line: 1},
 	}
 }
@@ -59,12 +60,7 @@ func policy(t *testing.T, name string, values ...map[string]string) estate.Polic
 	p := estate.Policy{Name: name, Origin: estate.Origin{File: "policies", Line: 1}}
 	for _, set := range values {
 		for key, text := range set {
-			id := setting.Must(key)
-			v, err := setting.Standard().At(id).Parse(text)
-			if err != nil {
-				t.Fatal(err)
-			}
-			p.Set(id, v, estate.Origin{File: "policies", Line: 2, Text: key})
+			p.Set(settingtest.ID(key), settingtest.Value(key, text), estate.Origin{File: "policies", Line: 2, Text: key})
 		}
 	}
 	return p
@@ -74,7 +70,7 @@ func policy(t *testing.T, name string, values ...map[string]string) estate.Polic
 func run(t *testing.T, f *fake, sets ...*rules.Set) []string {
 	t.Helper()
 	f.system.AsOf = asOf
-	r, err := Run("test", []Subject{{Export: f, Rules: sets}}, Options{Catalogue: setting.Standard(), Examples: 5})
+	r, err := Run("test", []Subject{{Export: f, Rules: sets}}, Options{Examples: 5})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -111,10 +107,10 @@ func TestAccountChecks(t *testing.T) {
 		{"blank", func(a *estate.Account) { a.Blank = estate.Yes }, func(a *estate.Account) { a.Blank, a.Enabled = estate.Yes, estate.No }},
 		{"blank-permitted", func(a *estate.Account) { a.BlankAllowed = estate.Yes },
 			func(a *estate.Account) { a.BlankAllowed = estate.Unknown }},
-		{"stored-readable", func(a *estate.Account) { a.Storage = setting.ChoiceAt(setting.StoredReversible) },
-			func(a *estate.Account) { a.Storage = setting.ChoiceAt(setting.StoredUnsalted) }},
-		{"stored-weakly", func(a *estate.Account) { a.Storage = setting.ChoiceAt(setting.StoredSaltedFast) },
-			func(a *estate.Account) { a.Storage = setting.ChoiceAt(setting.StoredSaltedSlow) }},
+		{"stored-readable", func(a *estate.Account) { a.Storage = setting.StoredReversible },
+			func(a *estate.Account) { a.Storage = setting.StoredUnsalted }},
+		{"stored-weakly", func(a *estate.Account) { a.Storage = setting.StoredSaltedFast },
+			func(a *estate.Account) { a.Storage = setting.StoredSaltedSlow }},
 		{"never-expires", func(a *estate.Account) { a.NeverExpires = estate.Yes },
 			func(a *estate.Account) { a.NeverExpires, a.Kind = estate.Yes, estate.Service }},
 		{"cannot-change", func(a *estate.Account) { a.CannotChange = estate.Yes },
@@ -187,7 +183,7 @@ func TestSettingsChecks(t *testing.T) {
 		{"storage-undeserved", values{"storage": "salted fast"}, values{"storage": "salted slow"}},
 	} {
 		asks, err := rules.Read("r.yaml", []byte("rules: r\nclauses:\n  - {id: l, expect: {min_length: at least 16}, "+
-			"because: b}\n"), setting.Standard())
+			"because: b}\n"))
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -139,12 +139,12 @@ func newEngine(s *Subject, o *Options) (*engine, error) {
 	system := s.Export.System()
 	e := &engine{
 		subject: s, options: o, system: system,
-		resolver: effective.NewResolver(o.Catalogue, system),
+		resolver: effective.NewResolver(system),
 		verdicts: map[*effective.Settings]*verdict{},
 		groups:   map[groupKey]*group{},
 		unknowns: map[unknownKey]*Reach{},
 
-		profile:       gap.NewProfile(system.Name, o.Catalogue),
+		profile:       gap.NewProfile(system.Name),
 		unknownPlaces: map[unknownKey]uint32{},
 		asked:         map[setting.ID][]setting.Value{},
 		outcomes:      map[string]*outcome{},
@@ -194,7 +194,7 @@ func newEngine(s *Subject, o *Options) (*engine, error) {
 func (e *engine) readLimits() error {
 	e.limits = map[setting.ID]requirement.Requirement{}
 	for id, limit := range e.system.Limits {
-		r, err := requirement.Parse(e.options.Catalogue.At(id), limit.Phrase)
+		r, err := requirement.Parse(setting.At(id), limit.Phrase)
 		if err != nil {
 			return fmt.Errorf("%s: limits of %s: %w", limit.Origin, e.system.Name, err)
 		}

@@ -7,6 +7,7 @@ import (
 	"yewcone/core/effective"
 	"yewcone/core/estate"
 	"yewcone/core/rules"
+	"yewcone/core/setting"
 )
 
 // exceptionUse is an exception of this system and whether it matched.
@@ -35,7 +36,7 @@ func (e *engine) linkExceptions() {
 func (e *engine) excepted(s *source, h *hit, a *estate.Account) (covered, ended int) {
 	for _, use := range s.exceptions {
 		x := use.exception
-		if x.Setting != "" && (h.key.setting < 0 || e.options.Catalogue.At(h.key.setting).Name != x.Setting) {
+		if x.Setting != "" && (h.key.setting < 0 || setting.At(h.key.setting).Name != x.Setting) {
 			continue
 		}
 		onAccount := h.key.level == effective.OnAccount
@@ -43,7 +44,7 @@ func (e *engine) excepted(s *source, h *hit, a *estate.Account) (covered, ended 
 			(onAccount || x.Policy != h.key.policy) {
 			continue
 		}
-		if x.Value != "" && (h.key.setting < 0 || e.options.Catalogue.At(h.key.setting).Text(h.key.value) != x.Value) {
+		if x.Value != "" && (h.key.setting < 0 || setting.At(h.key.setting).Text(h.key.value) != x.Value) {
 			continue
 		}
 		if x.Accounts != nil && (a == nil || x.Accounts.Test(&e.about) != estate.Yes) {

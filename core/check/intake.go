@@ -32,7 +32,7 @@ func TakeIn(subjects []Subject, o Options) ([]Intake, error) {
 	for i := range subjects {
 		in := Intake{Summary: result.Systems[i], System: subjects[i].Export.System()}
 		for p := range in.System.Policies {
-			in.Settings = append(in.Settings, readSettings(&in.System.Policies[p], o.Catalogue))
+			in.Settings = append(in.Settings, readSettings(&in.System.Policies[p]))
 		}
 		if s, ok := subjects[i].Export.(Skipper); ok {
 			in.Unread = s.Unread()
@@ -47,11 +47,11 @@ func TakeIn(subjects []Subject, o Options) ([]Intake, error) {
 	return list, nil
 }
 
-func readSettings(p *estate.Policy, catalogue *setting.Catalogue) []ReadSetting {
+func readSettings(p *estate.Policy) []ReadSetting {
 	var list []ReadSetting
 	for id := range p.Values {
 		if v := p.Values[id]; v.Known() {
-			def := catalogue.At(setting.ID(id))
+			def := setting.At(setting.ID(id))
 			list = append(list, ReadSetting{def.Name, def.Text(v.Value), v.Origin})
 		}
 	}

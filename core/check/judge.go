@@ -34,7 +34,7 @@ func (e *engine) judge(s *effective.Settings) *verdict {
 			e.judgeCheck(v, i, s)
 		}
 	}
-	for id := range e.options.Catalogue.Len() {
+	for id := range setting.Len {
 		if from := s.Get(setting.ID(id)).From; from != nil && from.Level == effective.OnPolicy {
 			e.tally.PolicyWon[from.Policy] = true
 		}
@@ -83,7 +83,7 @@ func (e *engine) judgeAny(v *verdict, i int, s *effective.Settings) {
 			case requirement.Unknown:
 				unknown = append(unknown, list[j].setting)
 			}
-			def := e.options.Catalogue.At(list[j].setting)
+			def := setting.At(list[j].setting)
 			said = append(said, def.Name+" "+def.Text(s.Get(list[j].setting).Value))
 		}
 		switch {
@@ -109,7 +109,7 @@ func (e *engine) alternatives(i int) string {
 	for _, list := range e.sources[i].anyOf {
 		var all []string
 		for _, x := range list {
-			all = append(all, e.options.Catalogue.At(x.setting).Name+" "+x.requirement.String())
+			all = append(all, setting.At(x.setting).Name+" "+x.requirement.String())
 		}
 		parts = append(parts, strings.Join(all, " with "))
 	}
@@ -117,7 +117,7 @@ func (e *engine) alternatives(i int) string {
 }
 
 func (e *engine) judgeCheck(v *verdict, i int, s *effective.Settings) {
-	look := &Look{catalogue: e.options.Catalogue, holds: s.Get, asked: func(id setting.ID) []setting.Value { return e.asked[id] }}
+	look := &Look{holds: s.Get, asked: func(id setting.ID) []setting.Value { return e.asked[id] }}
 	text := e.sources[i].settings(look)
 	if text == "" {
 		return
@@ -149,7 +149,7 @@ func disagree(s *effective.Setting) (setting.Value, bool) {
 // moot reports whether a setting has no effect here, because the one that it
 // needs is off: asking for it would only repeat what the other rule says.
 func (e *engine) moot(s *effective.Settings, id setting.ID) bool {
-	needed, ok := e.options.Catalogue.Find(e.options.Catalogue.At(id).Needs)
+	needed, ok := id.Needs()
 	return ok && s.Get(needed).Value.State() == setting.Off
 }
 
@@ -193,7 +193,7 @@ func (e *engine) describe(f *Finding, h *hit, privileged bool) {
 }
 
 func (e *engine) describeSetting(f *Finding, h *hit) {
-	def := e.options.Catalogue.At(h.want.setting)
+	def := setting.At(h.want.setting)
 	f.Setting = def.Name
 	f.Value = def.Text(h.key.value)
 	f.Asked = h.want.requirement.String()

@@ -57,7 +57,7 @@ func mixture(count int) []estate.Account {
 			Storage: setting.ChoiceAt(r.IntN(6)), StoredMark: uint64(r.IntN(3 * count)), Origin: estate.Origin{File: "f", Line: i + 2},
 		}
 		if r.IntN(5) == 0 {
-			a.Overrides = []estate.Override{{Setting: setting.Must("max_age"),
+			a.Overrides = []estate.Override{{Setting: setting.MaxAge,
 				Sourced: estate.Sourced{Value: setting.Days(int32(r.IntN(3) * 200)),
 					Origin: estate.Origin{File: "f", Line: i + 2, Text: "own"}}}}
 		}
@@ -85,15 +85,15 @@ clauses:
   - {id: loose, for: privileged, replaces: [age], expect: {max_age: at most 365 days}, severity: low, if_privileged: high}
   - {id: used, forbid: last_sign_in > password_set and "p1" in roles, severity: medium}
   - {id: idle, forbid: idle > days(90) and not locked, severity: low, if_privileged: critical}
-`), setting.Standard())
+`))
 	if err != nil {
 		t.Fatal(err)
 	}
 	for i := range 4 {
 		p := estate.Policy{Name: fmt.Sprint("p", i), Roles: []string{fmt.Sprint("p", i)}, Changed: ago(100 * i)}
-		p.Set(setting.Must("min_length"), setting.Count(int64(10+2*i)), estate.Origin{File: "p", Line: i})
-		p.Set(setting.Must("max_age"), setting.Days(int32(60*i)), estate.Origin{File: "p", Line: i})
-		p.Set(setting.Must("second_factor"), optional, estate.Origin{File: "p", Line: i})
+		p.Set(setting.MinLength, setting.Count(int64(10+2*i)), estate.Origin{File: "p", Line: i})
+		p.Set(setting.MaxAge, setting.Days(int32(60*i)), estate.Origin{File: "p", Line: i})
+		p.Set(setting.SecondFactor, setting.SecondFactorOptional, estate.Origin{File: "p", Line: i})
 		system.Policies = append(system.Policies, p)
 	}
 	return Subject{Export: export, Rules: []*rules.Set{set}, Exceptions: exceptions()}
@@ -111,7 +111,7 @@ func TestPartsAndOutcomes(t *testing.T) {
 		if whole {
 			export = &d.fake
 		}
-		result, err := Run("e", []Subject{mixedSubject(t, export, system)}, Options{Catalogue: setting.Standard(),
+		result, err := Run("e", []Subject{mixedSubject(t, export, system)}, Options{
 			Examples: 7, Jobs: jobs, alone: alone})
 		if err != nil {
 			t.Fatal(err)
@@ -158,7 +158,7 @@ func TestPartsInOrder(t *testing.T) {
 	for _, until := range []int{3000, 0, 1, batchSize - 1, batchSize, 5*batchSize + 7} {
 		d := &divided{fake{system: &estate.System{AsOf: asOf}, accounts: mixture(3000)}}
 		n, last, stop := 0, -1, errors.New("enough")
-		_, err := Run("e", []Subject{mixedSubject(t, d, d.system)}, Options{Catalogue: setting.Standard(), Jobs: 4,
+		_, err := Run("e", []Subject{mixedSubject(t, d, d.system)}, Options{Jobs: 4,
 			Each: func(r *Reached) error {
 				if r.Account.Origin.Line < last {
 					t.Fatalf("line %d comes after %d", r.Account.Origin.Line, last)

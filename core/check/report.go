@@ -8,6 +8,7 @@ import (
 	"yewcone/core/effective"
 	"yewcone/core/estate"
 	"yewcone/core/gap"
+	"yewcone/core/setting"
 )
 
 // finish looks at the whole system once its accounts went past.
@@ -154,7 +155,7 @@ func (e *engine) states() {
 				if len(t.anyOf) > 0 {
 					text += " (or another way)"
 				}
-				e.summary.Asks = append(e.summary.Asks, Ask{e.options.Catalogue.At(list[j].setting).Name, t.rule, text})
+				e.summary.Asks = append(e.summary.Asks, Ask{setting.At(list[j].setting).Name, t.rule, text})
 			}
 		}
 	}
@@ -173,7 +174,7 @@ func (e *engine) gatherUnknowns() []Unknown {
 	for _, k := range keys {
 		u := Unknown{System: e.system.Name, Fact: k.fact, Rules: []string{e.sources[k.source].rule}, Reach: *e.unknowns[k]}
 		if k.setting >= 0 {
-			u.Setting = e.options.Catalogue.At(k.setting).Name
+			u.Setting = setting.At(k.setting).Name
 		}
 		u.ToKnow = cmp.Or(e.system.ToKnow[u.Name()], e.system.ToKnow[""])
 		same := slices.IndexFunc(list, func(o Unknown) bool { return o.Setting == u.Setting && o.Fact == u.Fact })

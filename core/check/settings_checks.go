@@ -22,9 +22,10 @@ var settingsChecks = []Check{
 		Doc:    "the password runs out before it may be changed.",
 		Remedy: "set min_age well below max_age",
 		Settings: func(l *Look) string {
-			least, ok := l.seconds("min_age")
-			most, ok2 := l.seconds("max_age")
-			return when(ok && ok2 && least >= most, "a password must be kept for %s and lasts %s", l.text("min_age"), l.text("max_age"))
+			least, ok := l.seconds(setting.MinAge)
+			most, ok2 := l.seconds(setting.MaxAge)
+			return when(ok && ok2 && least >= most, "a password must be kept for %s and lasts %s", l.text(setting.MinAge),
+				l.text(setting.MaxAge))
 		},
 	},
 	{
@@ -32,11 +33,11 @@ var settingsChecks = []Check{
 		Doc:    "a warning every day is read by nobody.",
 		Remedy: "set warn_before to a week or two",
 		Settings: func(l *Look) string {
-			warn, ok := l.seconds("warn_before")
-			most, ok2 := l.seconds("max_age")
+			warn, ok := l.seconds(setting.WarnBefore)
+			most, ok2 := l.seconds(setting.MaxAge)
 			return when(ok && ok2 && warn >= most && most > 0,
 				"people are warned %s before the end of a password that lasts %s: from the first day",
-				l.text("warn_before"), l.text("max_age"))
+				l.text(setting.WarnBefore), l.text(setting.MaxAge))
 		},
 	},
 	{
@@ -44,8 +45,8 @@ var settingsChecks = []Check{
 		Doc:    "a ceiling cuts off passphrases and password managers, and hints at passwords that are not hashed.",
 		Remedy: "raise max_length to at least 64",
 		Settings: func(l *Look) string {
-			most, ok := l.count("max_length")
-			return when(ok && most < 64, "passwords longer than %s are refused", l.text("max_length"))
+			most, ok := l.count(setting.MaxLength)
+			return when(ok && most < 64, "passwords longer than %s are refused", l.text(setting.MaxLength))
 		},
 	},
 	{
@@ -53,10 +54,10 @@ var settingsChecks = []Check{
 		Doc:    "no password can be set.",
 		Remedy: "set max_length above min_length",
 		Settings: func(l *Look) string {
-			most, ok := l.count("max_length")
-			least, ok2 := l.count("min_length")
-			return when(ok && ok2 && most < least, "passwords must have at least %s and at most %s", l.text("min_length"),
-				l.text("max_length"))
+			most, ok := l.count(setting.MaxLength)
+			least, ok2 := l.count(setting.MinLength)
+			return when(ok && ok2 && most < least, "passwords must have at least %s and at most %s", l.text(setting.MinLength),
+				l.text(setting.MaxLength))
 		},
 	},
 	{
@@ -70,13 +71,13 @@ var settingsChecks = []Check{
 		Doc:    "the shortest length on the page is not the true one.",
 		Remedy: "set min_length to at least the sum of what is demanded by kind",
 		Settings: func(l *Look) string {
-			least, ok := l.count("min_length")
+			least, ok := l.count(setting.MinLength)
 			sum := int64(0)
-			for _, name := range []string{"min_lower", "min_upper", "min_digits", "min_symbols"} {
-				n, _ := l.count(name)
+			for _, id := range []setting.ID{setting.MinLower, setting.MinUpper, setting.MinDigits, setting.MinSymbols} {
+				n, _ := l.count(id)
 				sum += n
 			}
-			classes, _ := l.count("min_classes")
+			classes, _ := l.count(setting.MinClasses)
 			sum = max(sum, classes)
 			return when(ok && sum > least, "%d characters are demanded by kind, and only %d in all", sum, least)
 		},
@@ -92,7 +93,8 @@ var settingsChecks = []Check{
 		Doc:    "the accounts worth guessing are the ones that may be guessed at for ever.",
 		Remedy: "switch on the lockout for administrators too",
 		Settings: func(l *Look) string {
-			return when(l.no("lockout_covers_admins") && l.get("lockout_attempts").Known(), "the lockout leaves administrators out")
+			return when(l.no(setting.LockoutCoversAdmins) && l.get(setting.LockoutAttempts).Known(),
+				"the lockout leaves administrators out")
 		},
 	},
 	{
@@ -100,8 +102,8 @@ var settingsChecks = []Check{
 		Doc:    "two slips of the finger lock the owner, and anybody can lock everybody.",
 		Remedy: "allow at least 3 attempts",
 		Settings: func(l *Look) string {
-			n, ok := l.count("lockout_attempts")
-			return when(ok && n < 3, "an account locks after %s", l.text("lockout_attempts"))
+			n, ok := l.count(setting.LockoutAttempts)
+			return when(ok && n < 3, "an account locks after %s", l.text(setting.LockoutAttempts))
 		},
 	},
 	{
@@ -109,8 +111,8 @@ var settingsChecks = []Check{
 		Doc:    "an attacker changes the address and goes on with the same account.",
 		Remedy: "switch on the lockout of accounts as well",
 		Settings: func(l *Look) string {
-			n, ok := l.count("source_attempts")
-			return when(ok && l.off("lockout_attempts"), "an address is blocked after %d failures, and an account never", n)
+			n, ok := l.count(setting.SourceAttempts)
+			return when(ok && l.off(setting.LockoutAttempts), "an address is blocked after %d failures, and an account never", n)
 		},
 	},
 	{
@@ -118,8 +120,8 @@ var settingsChecks = []Check{
 		Doc:    "one password tried on every account stays below each account's threshold.",
 		Remedy: "block source addresses as well, where the system can",
 		Settings: func(l *Look) string {
-			n, ok := l.count("lockout_attempts")
-			return when(ok && l.off("source_attempts"), "an account locks after %d failures, and an address never", n)
+			n, ok := l.count(setting.LockoutAttempts)
+			return when(ok && l.off(setting.SourceAttempts), "an account locks after %d failures, and an address never", n)
 		},
 	},
 	{
@@ -127,10 +129,10 @@ var settingsChecks = []Check{
 		Doc:    "the life is in truth twice as long.",
 		Remedy: "shorten grace_period",
 		Settings: func(l *Look) string {
-			grace, ok := l.seconds("grace_period")
-			most, ok2 := l.seconds("max_age")
+			grace, ok := l.seconds(setting.GracePeriod)
+			most, ok2 := l.seconds(setting.MaxAge)
 			return when(ok && ok2 && grace >= most && most > 0, "a password lasts %s and is good for another %s",
-				l.text("max_age"), l.text("grace_period"))
+				l.text(setting.MaxAge), l.text(setting.GracePeriod))
 		},
 	},
 	{
@@ -138,7 +140,7 @@ var settingsChecks = []Check{
 		Doc:    "the user must change the password and may not: somebody else will do it, and know it.",
 		Remedy: "allow people to change their own password",
 		Settings: func(l *Look) string {
-			return when(l.yes("change_at_first_use") && l.no("self_change"),
+			return when(l.yes(setting.ChangeAtFirstUse) && l.no(setting.SelfChange),
 				"a first password must be changed, and people may not change it")
 		},
 	},
@@ -147,10 +149,10 @@ var settingsChecks = []Check{
 		Doc:    "the demands on length are lost on whoever gets the store.",
 		Remedy: "store passwords with a slow, salted hash",
 		Settings: func(l *Look) string {
-			grade, ok := l.get("storage").Index()
-			least, ok2 := l.count("min_length")
-			return when(ok && ok2 && grade < setting.StoredSaltedSlow && least >= 8, "passwords need %s and are stored: %s",
-				l.text("min_length"), l.text("storage"))
+			weaker, ok := setting.At(setting.Storage).Compare(l.get(setting.Storage), setting.StoredSaltedSlow)
+			least, ok2 := l.count(setting.MinLength)
+			return when(ok && ok2 && weaker < 0 && least >= 8, "passwords need %s and are stored: %s",
+				l.text(setting.MinLength), l.text(setting.Storage))
 		},
 	},
 	{
@@ -159,11 +161,11 @@ var settingsChecks = []Check{
 		Doc:          "whoever reads the policy believes that the password expires.",
 		Remedy:       "bring the two to agree",
 		Settings: func(l *Look) string {
-			l.get("max_age")
-			id := setting.Must("max_age")
+			l.get(setting.MaxAge)
+			id := setting.MaxAge
 			policy, flagged := disagree(l.holds(id))
 			return when(flagged, "the policy says that passwords last %s, and a mark on the account that this one never "+
-				"expires", l.catalogue.At(id).Counted(policy))
+				"expires", setting.At(id).Counted(policy))
 		},
 	},
 }
@@ -177,25 +179,25 @@ func when(so bool, format string, args ...any) string {
 }
 
 func historyCycled(l *Look) string {
-	n, ok := l.count("history")
+	n, ok := l.count(setting.History)
 	if !ok || n == 0 {
 		return ""
 	}
-	if l.off("min_age") {
+	if l.off(setting.MinAge) {
 		return fmt.Sprintf("only the last %s stay barred, and a new one may be changed at once: the old one is back after "+
-			"%d changes in a row", l.text("history"), n+1)
+			"%d changes in a row", l.text(setting.History), n+1)
 	}
-	least, ok := l.seconds("min_age")
+	least, ok := l.seconds(setting.MinAge)
 	return when(ok && least*n < 7*daySeconds, "only the last %s stay barred, each kept for %s at least: the old one is back "+
-		"within a week", l.text("history"), l.text("min_age"))
+		"within a week", l.text(setting.History), l.text(setting.MinAge))
 }
 
 func ceilingBelowRules(l *Look) string {
-	most, ok := l.count("max_length")
+	most, ok := l.count(setting.MaxLength)
 	if !ok {
 		return ""
 	}
-	for _, asked := range l.asked(setting.Must("min_length")) {
+	for _, asked := range l.asked(setting.MinLength) {
 		if n, isCount := asked.Count(); isCount && n > most {
 			return fmt.Sprintf("passwords longer than %d characters are refused, and the rules ask for at least %d", most, n)
 		}
@@ -204,12 +206,13 @@ func ceilingBelowRules(l *Look) string {
 }
 
 func patientGuessing(l *Look) string {
-	if _, ok := l.count("lockout_attempts"); !ok {
+	if _, ok := l.count(setting.LockoutAttempts); !ok {
 		return ""
 	}
-	guesses, _, ok := gap.PerDay(l.get("lockout_attempts"), l.get("lockout_window"), l.get("lockout_duration"), setting.OffValue)
+	guesses, _, ok := gap.PerDay(l.get(setting.LockoutAttempts), l.get(setting.LockoutWindow),
+		l.get(setting.LockoutDuration), setting.OffValue)
 	return when(ok && guesses > 1000, "%s a day can be guessed (%s, counted over %s, locked for %s)", guessText(guesses),
-		l.text("lockout_attempts"), l.text("lockout_window"), l.text("lockout_duration"))
+		l.text(setting.LockoutAttempts), l.text(setting.LockoutWindow), l.text(setting.LockoutDuration))
 }
 
 func guessText(n float64) string {

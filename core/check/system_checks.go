@@ -80,13 +80,13 @@ var systemChecks = []Check{
 		Doc:    "the number on the policy page does nothing.",
 		Remedy: "switch expiry on where it should hold, or remove the age",
 		System: func(t *Tally, hit func(Hit)) {
-			id := setting.Must("max_age")
+			id := setting.MaxAge
 			for i := range t.System.Policies {
 				p := &t.System.Policies[i]
 				v := p.Value(id)
 				if _, ok := v.Span(); ok && t.Accounts > 0 && t.Expiring == 0 {
 					hit(Hit{Says: fmt.Sprintf("the policy %s sets an age of %s, and no account's password expires", p.Name,
-						setting.Standard().At(id).Text(v.Value)), Policy: p.Name, Origin: v.Origin})
+						setting.At(id).Text(v.Value)), Policy: p.Name, Origin: v.Origin})
 				}
 			}
 		},

@@ -89,7 +89,7 @@ func (v *validator) problems() []RuleProblem {
 		}
 		for j := range s.expect {
 			x := &s.expect[j]
-			def := v.options.Catalogue.At(x.setting)
+			def := setting.At(x.setting)
 			if _, possible := requirement.Together(x.requirement); !possible {
 				add(i, "%s %q can be met by no value", def.Name, x.requirement)
 			} else if x.beyond {
@@ -121,7 +121,7 @@ func (v *validator) pair(i, j, accounts int, add func(int, string, ...any)) {
 			if x.setting != y.setting {
 				continue
 			}
-			name, other := v.options.Catalogue.At(x.setting).Name, v.sources[j].rule
+			name, other := setting.At(x.setting).Name, v.sources[j].rule
 			_, possible := requirement.Together(x.requirement, y.requirement)
 			switch {
 			case !possible:
@@ -142,23 +142,23 @@ func (v *validator) pair(i, j, accounts int, add func(int, string, ...any)) {
 // crossed finds demands of one clause that no password or account can meet at
 // once: a length above the ceiling, an age below the smallest.
 func (v *validator) crossed(i int, add func(int, string, ...any)) {
-	for _, pair := range [][2]string{{"min_length", "max_length"}, {"min_age", "max_age"}} {
+	for _, pair := range [][2]setting.ID{{setting.MinLength, setting.MaxLength}, {setting.MinAge, setting.MaxAge}} {
 		low, high := v.wanted(i, pair[0]), v.wanted(i, pair[1])
 		if low == nil || high == nil {
 			continue
 		}
 		least, ok := requirement.Together(*low)
 		most, ok2 := requirement.Together(*high)
-		def := v.options.Catalogue.At(setting.Must(pair[1]))
+		def := setting.At(pair[1])
 		if ok && ok2 && least.State() == most.State() && def.CompareAmounts(least, most) > 0 && !high.Implies(mustParse(def, "off")) {
 			add(i, "can be met by no account: %s %q and %s %q", pair[0], *low, pair[1], *high)
 		}
 	}
 }
 
-func (v *validator) wanted(i int, name string) *requirement.Requirement {
+func (v *validator) wanted(i int, id setting.ID) *requirement.Requirement {
 	for _, x := range v.sources[i].expect {
-		if x.setting == setting.Must(name) {
+		if x.setting == id {
 			return &x.requirement
 		}
 	}

@@ -133,7 +133,7 @@ func (e *engine) explain(a *estate.Account) *Explanation {
 			x.Facts = append(x.Facts, KnownFact{f.Name, text})
 		}
 	}
-	for id := range e.options.Catalogue.Len() {
+	for id := range setting.Len {
 		x.Settings = append(x.Settings, e.explainSetting(setting.ID(id), s, a))
 	}
 	v := e.judge(s)
@@ -151,7 +151,7 @@ func (e *engine) explain(a *estate.Account) *Explanation {
 }
 
 func (e *engine) explainSetting(id setting.ID, s *effective.Settings, a *estate.Account) ExplainedSetting {
-	def, holds := e.options.Catalogue.At(id), s.Get(id)
+	def, holds := setting.At(id), s.Get(id)
 	out := ExplainedSetting{Name: def.Name, Group: def.Group, Value: def.Text(holds.Value)}
 	for i := range holds.Trail {
 		c := &holds.Trail[i]
@@ -206,14 +206,14 @@ func (e *engine) explainRule(i int, s *effective.Settings, v *verdict, a *estate
 	if len(v.unknown[i]) > 0 {
 		var names []string
 		for _, id := range v.unknown[i] {
-			names = append(names, e.options.Catalogue.At(id).Name)
+			names = append(names, setting.At(id).Name)
 		}
 		out.Outcome, out.Text = Open, "the export does not say "+strings.Join(names, ", ")
 		return out
 	}
 	var texts []string
 	for _, x := range src.expect {
-		def := e.options.Catalogue.At(x.setting)
+		def := setting.At(x.setting)
 		if x.requirement.Test(s.Get(x.setting).Value) == requirement.Meets {
 			texts = append(texts, def.Name+" "+def.Text(s.Get(x.setting).Value))
 		}

@@ -23,7 +23,7 @@ func TestThreeAnswers(t *testing.T) {
 			Login: "svc-tide", Kind: estate.Service, Unit: "Ships/MV Petrel/Deck", Enabled: estate.Yes,
 			Groups: []string{"harbourmasters"}, GroupsKnown: true,
 			PasswordSet: day("2026-08-01"), Created: day("2024-01-01"), LastSignIn: estate.Never,
-			Storage: setting.ChoiceAt(setting.StoredSaltedFast),
+			Storage: setting.StoredSaltedFast,
 		},
 		System: &estate.System{Name: "quay1", Labels: []string{"core"}},
 		Dates:  estate.Dates{AsOf: asOf.Unix(), AsOfKnown: true, Overdue: estate.Yes},

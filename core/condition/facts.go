@@ -168,7 +168,7 @@ func storage(s *Subject) (int64, bool) {
 }
 
 // schemes are the grades of the fact "storage", weakest first.
-var schemes = setting.Standard().At(setting.Must("storage")).Choices
+var schemes = setting.At(setting.Storage).Choices
 
 var facts = []Fact{
 	textFact("login", FromExport, "the sign-in name", func(s *Subject) (string, bool) { return said(s.Account.Login) }),

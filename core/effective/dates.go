@@ -36,20 +36,20 @@ func DatesOf(d *estate.Dates, a *estate.Account, s *Settings, system *estate.Sys
 
 // ages works out what follows from ages, warnings and grace.
 func ages(d *estate.Dates, a *estate.Account, s *Settings) {
-	d.Expires = expires(a, s.Get(maxAge).Value)
-	if span, ok := s.Get(minAge).Value.Span(); ok {
+	d.Expires = expires(a, s.Get(setting.MaxAge).Value)
+	if span, ok := s.Get(setting.MinAge).Value.Span(); ok {
 		d.MayChange = a.PasswordSet.Plus(span)
-	} else if s.Get(minAge).Value.State() == setting.Off {
+	} else if s.Get(setting.MinAge).Value.State() == setting.Off {
 		d.MayChange = a.PasswordSet
 	}
-	if span, ok := s.Get(warnBefore).Value.Span(); ok {
+	if span, ok := s.Get(setting.WarnBefore).Value.Span(); ok {
 		d.WarnedFrom = d.Expires.Minus(span)
-	} else if s.Get(warnBefore).Value.State() == setting.Off {
+	} else if s.Get(setting.WarnBefore).Value.State() == setting.Off {
 		d.WarnedFrom = estate.Never
 	}
-	if span, ok := s.Get(gracePeriod).Value.Span(); ok {
+	if span, ok := s.Get(setting.GracePeriod).Value.Span(); ok {
 		d.ShutAt = d.Expires.Plus(span)
-	} else if s.Get(gracePeriod).Value.State() == setting.Off {
+	} else if s.Get(setting.GracePeriod).Value.State() == setting.Off {
 		d.ShutAt = estate.Never
 	}
 }
@@ -65,7 +65,7 @@ func SettleLock(a *estate.Account, s *Settings, system *estate.System) {
 	if a.Locked != estate.Unknown || !a.LockedSince.Known() {
 		return
 	}
-	duration := s.Get(lockoutDuration).Value
+	duration := s.Get(setting.LockoutDuration).Value
 	span, timed := duration.Span()
 	switch {
 	case a.LockedSince.IsNever():
@@ -108,7 +108,7 @@ func shut(d *estate.Dates, a *estate.Account, s *Settings) estate.Tri {
 	if d.Overdue != estate.Yes {
 		return d.Overdue
 	}
-	if left, ok := s.Get(graceSignins).Value.Count(); ok && a.GraceUsed.Known {
+	if left, ok := s.Get(setting.GraceSignIns).Value.Count(); ok && a.GraceUsed.Known {
 		return estate.TriOf(int64(a.GraceUsed.N) >= left)
 	}
 	return d.ShutAt.Past(d.AsOf)

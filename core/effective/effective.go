@@ -71,19 +71,18 @@ const memoLimit = 1 << 16
 // accounts share a few combinations of policies; each is worked out once. It
 // is not for use by several goroutines at a time.
 type Resolver struct {
-	catalogue *setting.Catalogue
-	system    *estate.System
-	byRole    map[string][]int
-	memo      map[string]*Settings
-	key       []byte
-	matched   []int
-	before    []byte // the key asked for before, and what holds for it
-	last      *Settings
+	system  *estate.System
+	byRole  map[string][]int
+	memo    map[string]*Settings
+	key     []byte
+	matched []int
+	before  []byte // the key asked for before, and what holds for it
+	last    *Settings
 }
 
 // NewResolver returns a resolver for the accounts of one system.
-func NewResolver(catalogue *setting.Catalogue, system *estate.System) *Resolver {
-	r := &Resolver{catalogue: catalogue, system: system, byRole: map[string][]int{}, memo: map[string]*Settings{}}
+func NewResolver(system *estate.System) *Resolver {
+	r := &Resolver{system: system, byRole: map[string][]int{}, memo: map[string]*Settings{}}
 	for i, p := range system.Policies {
 		for _, role := range p.Roles {
 			r.byRole[role] = append(r.byRole[role], i)
@@ -229,7 +228,7 @@ func (r *Resolver) plan(a *estate.Account) plan {
 
 func (r *Resolver) resolve(a *estate.Account) *Settings {
 	p := r.plan(a)
-	s := &Settings{Missing: p.missing, list: make([]Setting, r.catalogue.Len())}
+	s := &Settings{Missing: p.missing, list: make([]Setting, setting.Len)}
 	if len(p.tiers) > 0 {
 		s.Policy = p.tiers[0][0]
 	}
@@ -243,7 +242,7 @@ func (r *Resolver) resolve(a *estate.Account) *Settings {
 		s.list[i] = r.settle(r.fromAccount(a, id), p, id)
 	}
 	s.undated = true
-	for _, id := range []setting.ID{maxAge, minAge, warnBefore, gracePeriod, graceSignins} {
+	for _, id := range []setting.ID{setting.MaxAge, setting.MinAge, setting.WarnBefore, setting.GracePeriod, setting.GraceSignIns} {
 		s.undated = s.undated && !s.list[id].Value.Known()
 	}
 	return s
@@ -283,11 +282,11 @@ func (r *Resolver) fromAccount(a *estate.Account, id setting.ID) *Candidate {
 		return &Candidate{Sourced: estate.Sourced{Value: v, Origin: origin}, Level: OnAccount, Flag: true}
 	}
 	switch {
-	case id == maxAge && a.NeverExpires == estate.Yes:
+	case id == setting.MaxAge && a.NeverExpires == estate.Yes:
 		return flag(setting.OffValue, "password never expires")
-	case id == selfChange && a.CannotChange == estate.Yes:
+	case id == setting.SelfChange && a.CannotChange == estate.Yes:
 		return flag(setting.No, "may not change the password")
-	case id == blankAllowed && a.BlankAllowed == estate.Yes:
+	case id == setting.BlankAllowed && a.BlankAllowed == estate.Yes:
 		return flag(setting.Yes, "empty password permitted")
 	}
 	for i := range a.Overrides {
@@ -298,20 +297,9 @@ func (r *Resolver) fromAccount(a *estate.Account, id setting.ID) *Candidate {
 	return nil
 }
 
-var (
-	maxAge          = setting.Must("max_age")
-	minAge          = setting.Must("min_age")
-	warnBefore      = setting.Must("warn_before")
-	gracePeriod     = setting.Must("grace_period")
-	graceSignins    = setting.Must("grace_signins")
-	lockoutDuration = setting.Must("lockout_duration")
-	selfChange      = setting.Must("self_change")
-	blankAllowed    = setting.Must("blank_allowed")
-)
-
 // settle picks the winner of one setting and explains the others.
 func (r *Resolver) settle(own *Candidate, p plan, id setting.ID) Setting {
-	def := r.catalogue.At(id)
+	def := setting.At(id)
 	var out Setting
 	if own != nil {
 		own.Why = "stands on the account itself, which comes last and wins"

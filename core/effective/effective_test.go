@@ -7,18 +7,14 @@ import (
 
 	"yewcone/core/estate"
 	"yewcone/core/setting"
+	"yewcone/core/setting/settingtest"
 )
 
 // p makes a policy out of "name value" pairs; "-" says nothing.
 func p(name string, change func(*estate.Policy), values ...string) estate.Policy {
 	out := estate.Policy{Name: name, Origin: estate.Origin{File: name}}
 	for i := 0; i < len(values); i += 2 {
-		id := setting.Must(values[i])
-		v, err := setting.Standard().At(id).Parse(values[i+1])
-		if err != nil {
-			panic(err)
-		}
-		out.Set(id, v, estate.Origin{File: name})
+		out.Set(settingtest.ID(values[i]), settingtest.Value(values[i], values[i+1]), estate.Origin{File: name})
 	}
 	if change != nil {
 		change(&out)
@@ -50,12 +46,8 @@ func account(change func(*estate.Account)) *estate.Account {
 
 func own(name, value string) func(*estate.Account) {
 	return func(a *estate.Account) {
-		id := setting.Must(name)
-		v, err := setting.Standard().At(id).Parse(value)
-		if err != nil {
-			panic(err)
-		}
-		a.Overrides = append(a.Overrides, estate.Override{Setting: id, Sourced: estate.Sourced{Value: v}})
+		a.Overrides = append(a.Overrides, estate.Override{Setting: settingtest.ID(name),
+			Sourced: estate.Sourced{Value: settingtest.Value(name, value)}})
 	}
 }
 
@@ -213,11 +205,11 @@ func TestChoosing(t *testing.T) {
 		{"loosest: a policy that does not exist", estate.ChooseLoosest, []estate.Policy{base}, names("gone"), "min_length", "10", "base"},
 	} {
 		system := &estate.System{Name: "x", Chooses: c.chooses, Policies: c.policies, Default: "base"}
-		r := NewResolver(setting.Standard(), system)
+		r := NewResolver(system)
 		a := account(c.account)
 		s := r.For(a)
-		id := setting.Must(c.setting)
-		got, from := setting.Standard().At(id).Text(s.Get(id).Value), ""
+		id := settingtest.ID(c.setting)
+		got, from := setting.At(id).Text(s.Get(id).Value), ""
 		if f := s.Get(id).From; f != nil {
 			if from = f.Policy; f.Level == OnAccount {
 				from = "account"
@@ -274,7 +266,7 @@ func TestDates(t *testing.T) {
 		system.AsOf = asOf
 		a := account(c.change)
 		var d estate.Dates
-		DatesOf(&d, a, NewResolver(setting.Standard(), system).For(a), system, 0)
+		DatesOf(&d, a, NewResolver(system).For(a), system, 0)
 		if d.Expires.String() != c.expires || d.WarnedFrom.String() != c.warned || d.Overdue != c.overdue || d.Shut != c.shut {
 			t.Errorf("%s: expires %s, warned %s, overdue %s, shut %s", c.what, d.Expires, d.WarnedFrom, d.Overdue, d.Shut)
 		}
@@ -296,7 +288,7 @@ func BenchmarkFor(b *testing.B) {
 		policies = append(policies, p(fmt.Sprint("role", i), role(fmt.Sprint("role", i)), "min_length", fmt.Sprint(8+i)))
 	}
 	policies = append(policies, p("base", nil, "max_age", "90 days"))
-	r := NewResolver(setting.Standard(), &estate.System{Name: "x", Chooses: estate.ChooseOwn, Policies: policies, Default: "base"})
+	r := NewResolver(&estate.System{Name: "x", Chooses: estate.ChooseOwn, Policies: policies, Default: "base"})
 	accounts := make([]estate.Account, 20)
 	for i := range accounts {
 		accounts[i] = estate.Account{Login: "a", Roles: []string{fmt.Sprint("role", i)}}

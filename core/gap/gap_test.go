@@ -12,23 +12,14 @@ import (
 	"yewcone/core/effective"
 	"yewcone/core/estate"
 	"yewcone/core/setting"
+	"yewcone/core/setting/settingtest"
 )
-
-func value(t testing.TB, name, text string) setting.Value {
-	t.Helper()
-	v, err := setting.Standard().At(setting.Must(name)).Parse(text)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return v
-}
 
 // profile makes one of a system whose people fall under policies, each with so
 // many accounts.
 func profile(t testing.TB, name string, policies ...map[string]string) *Profile {
 	t.Helper()
-	c := setting.Standard()
-	p := NewProfile(name, c)
+	p := NewProfile(name)
 	for i, values := range policies {
 		system := &estate.System{Name: name, Chooses: estate.ChooseSingle, Default: "p", Policies: []estate.Policy{{Name: "p"}}}
 		accounts := 1
@@ -37,9 +28,9 @@ func profile(t testing.TB, name string, policies ...map[string]string) *Profile 
 				_, _ = fmt.Sscan(text, &accounts)
 				continue
 			}
-			system.Policies[0].Set(setting.Must(key), value(t, key, text), estate.Origin{File: name, Line: i + 1})
+			system.Policies[0].Set(settingtest.ID(key), settingtest.Value(key, text), estate.Origin{File: name, Line: i + 1})
 		}
-		p.Add(People, effective.NewResolver(c, system).For(&estate.Account{}), accounts)
+		p.Add(People, effective.NewResolver(system).For(&estate.Account{}), accounts)
 	}
 	return p
 }
@@ -86,9 +77,9 @@ func TestCompare(t *testing.T) {
 		profile(t, "b", map[string]string{"min_length": "12", "max_age": "3 months", "self_change": "no"}),
 		profile(t, "c", map[string]string{"min_length": "12", "lockout_attempts": "5"}),
 		profile(t, "d", map[string]string{"min_length": "none", "max_age": "3 months", "self_change": "yes", "lockout_attempts": "5"}),
-		NewProfile("e", setting.Standard()),
+		NewProfile("e"),
 	}
-	rows := Compare(setting.Standard(), profiles, People,
+	rows := Compare(profiles, People,
 		func(system, name string, v setting.Value) bool { return name == "min_length" && system != "b" })
 	for name, want := range map[string]string{
 		"min_length":       "8 3/23!; 12+; 12!+; none!-; nobody",
@@ -143,8 +134,8 @@ func TestOrderOfSystems(t *testing.T) {
 		for _, i := range order {
 			shuffled = append(shuffled, profiles[i])
 		}
-		before := Compare(setting.Standard(), profiles, People, nil)
-		after := Compare(setting.Standard(), shuffled, People, nil)
+		before := Compare(profiles, People, nil)
+		after := Compare(shuffled, People, nil)
 		for i := range before {
 			if before[i].Differs != after[i].Differs {
 				t.Fatalf("%s differs: %v and %v", before[i].Setting.Name, before[i].Differs, after[i].Differs)
@@ -164,9 +155,9 @@ func TestAnotherSystemRemovesNothing(t *testing.T) {
 	r := rand.New(rand.NewPCG(9, 10))
 	for range 60 {
 		profiles := randomProfiles(t, r, 5)
-		two := Compare(setting.Standard(), profiles[:2], People, nil)
+		two := Compare(profiles[:2], People, nil)
 		for n := 3; n <= 5; n++ {
-			more := Compare(setting.Standard(), profiles[:n], People, nil)
+			more := Compare(profiles[:n], People, nil)
 			for i := range two {
 				if two[i].Differs && !more[i].Differs {
 					t.Fatalf("%s no longer differs among %d", two[i].Setting.Name, n)
@@ -192,11 +183,11 @@ func TestMergeIsAnyWayTheSame(t *testing.T) {
 	whole := profile(t, "a", one, two)
 	a, b := profile(t, "a", one), profile(t, "a", two)
 	b.Merge(a)
-	for id := range setting.Standard().Len() {
+	for id := range setting.Len {
 		x, y := whole.Weakest(People, setting.ID(id)), b.Weakest(People, setting.ID(id))
 		x.Origin, y.Origin = estate.Origin{}, estate.Origin{}
 		if x != y {
-			t.Errorf("%s: %+v and %+v", setting.Standard().At(setting.ID(id)).Name, x, y)
+			t.Errorf("%s: %+v and %+v", setting.At(setting.ID(id)).Name, x, y)
 		}
 	}
 	if g := b.Guesses(People); g == nil || !math.IsInf(whole.Guesses(People).PerDay, 1) || *g != *whole.Guesses(People) {
@@ -224,13 +215,13 @@ func TestGuesses(t *testing.T) {
 		{"5", "", "15 minutes", "none", "90 days", 0, 0, false},
 		{"5", "15 minutes", "", "none", "90 days", 0, 0, false},
 	} {
-		g := GuessesOf(func(name string) setting.Value {
+		g := GuessesOf(func(id setting.ID) setting.Value {
 			text := map[string]string{"lockout_attempts": c.attempts, "lockout_window": c.window,
-				"lockout_duration": c.duration, "failure_delay": c.delay, "max_age": c.age}[name]
+				"lockout_duration": c.duration, "failure_delay": c.delay, "max_age": c.age}[id.String()]
 			if text == "" {
 				return setting.Value{}
 			}
-			return value(t, name, text)
+			return settingtest.Value(id.String(), text)
 		})
 		if g.Known != c.known || c.known && (g.PerDay != c.perDay || g.OverLife() != c.overLife) {
 			t.Errorf("%+v: %v a day, %v over its life, known %v", c, g.PerDay, g.OverLife(), g.Known)
@@ -244,7 +235,7 @@ func TestGuesses(t *testing.T) {
 // TestLinks: what linked systems have unlike, who locks first, and whether one
 // password serves both.
 func TestLinks(t *testing.T) {
-	same := []setting.ID{setting.Must("lockout_attempts"), setting.Must("lockout_window")}
+	same := []setting.ID{setting.LockoutAttempts, setting.LockoutWindow}
 	for _, c := range []struct {
 		a, b map[string]string
 		want string
@@ -267,13 +258,13 @@ func TestLinks(t *testing.T) {
 				"the last 3"},
 	} {
 		l := Link{Between: [2]string{"a", "b"}, Same: same, Shared: true}
-		r := l.Check(setting.Standard(), [2]*Profile{profile(t, "a", c.a), profile(t, "b", c.b)})
+		r := l.Check([2]*Profile{profile(t, "a", c.a), profile(t, "b", c.b)})
 		var said []string
 		for _, u := range r.Unequal {
-			said = append(said, l.Name(u.ID))
+			said = append(said, u.ID.String())
 		}
 		for _, u := range r.Open {
-			said = append(said, "unknown "+l.Name(u.ID))
+			said = append(said, "unknown "+u.ID.String())
 		}
 		if r.Locks != "" {
 			said = append(said, r.Locks)
@@ -281,8 +272,8 @@ func TestLinks(t *testing.T) {
 		for _, set := range r.Collide {
 			var parts []string
 			for _, claim := range set {
-				parts = append(parts, claim.System+" has "+claim.Setting+" "+
-					""+setting.Standard().At(setting.Must(claim.Setting)).Text(claim.Value))
+				parts = append(parts, claim.System+" has "+claim.Setting.String()+" "+
+					setting.At(claim.Setting).Text(claim.Value))
 			}
 			said = append(said, strings.Join(parts, ", "))
 		}
@@ -294,7 +285,7 @@ func TestLinks(t *testing.T) {
 		if got != c.want {
 			t.Errorf("%v, %v:\n%s, expected\n%s", c.a, c.b, got, c.want)
 		}
-		if back := l.Check(setting.Standard(), [2]*Profile{profile(t, "a", c.b),
+		if back := l.Check([2]*Profile{profile(t, "a", c.b),
 			profile(t, "b", c.a)}); len(back.Unequal) != len(r.Unequal) || len(back.Collide) != len(r.Collide) ||
 			len(back.Ages) != len(r.Ages) {
 			t.Errorf("%v, %v: the other way round it says something else", c.a, c.b)

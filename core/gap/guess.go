@@ -103,14 +103,16 @@ func PerDay(attempts, window, duration, delay setting.Value) (perDay float64, ho
 }
 
 // GuessesOf works out the budget that settings leave.
-func GuessesOf(get func(name string) setting.Value) Guesses {
+func GuessesOf(get func(setting.ID) setting.Value) Guesses {
 	var g Guesses
-	g.PerDay, g.how, g.Known = PerDay(get("lockout_attempts"), get("lockout_window"), get("lockout_duration"), get("failure_delay"))
-	g.SourcePerDay, _, g.SourceKnown = PerDay(get("source_attempts"), get("source_window"), get("source_duration"), get("failure_delay"))
-	if n, ok := get("lockout_attempts").Count(); ok && get("lockout_duration").State() == setting.UntilUnlocked {
+	g.PerDay, g.how, g.Known = PerDay(get(setting.LockoutAttempts), get(setting.LockoutWindow),
+		get(setting.LockoutDuration), get(setting.FailureDelay))
+	g.SourcePerDay, _, g.SourceKnown = PerDay(get(setting.SourceAttempts), get(setting.SourceWindow),
+		get(setting.SourceDuration), get(setting.FailureDelay))
+	if n, ok := get(setting.LockoutAttempts).Count(); ok && get(setting.LockoutDuration).State() == setting.UntilUnlocked {
 		g.Once = n
 	}
-	age := get("max_age")
+	age := get(setting.MaxAge)
 	life, ok := age.Span()
 	g.Life, g.LifeOK = life.Length(), ok
 	if age.State() == setting.Off {

@@ -36,9 +36,6 @@ type LinkResult struct {
 	Ages    []string           // what of ages and history does not make sense together
 }
 
-// Name is the name of a setting.
-func (l *Link) Name(id setting.ID) string { return setting.Standard().At(id).Name }
-
 // Agrees reports whether nothing is wrong with the link, as far as is known.
 func (l *LinkResult) Agrees() bool {
 	return len(l.Unequal) == 0 && len(l.Collide) == 0 && len(l.Ages) == 0
@@ -46,7 +43,7 @@ func (l *LinkResult) Agrees() bool {
 
 // Check holds the ends of a link against one another, by what holds for most
 // people; for most of another audience where a system has none.
-func (l *Link) Check(catalogue *setting.Catalogue, ends [2]*Profile) *LinkResult {
+func (l *Link) Check(ends [2]*Profile) *LinkResult {
 	r := &LinkResult{Link: *l, Ends: ends}
 	of := func(id setting.ID) [2]Cell {
 		return [2]Cell{ends[0].usual(id), ends[1].usual(id)}
@@ -54,7 +51,7 @@ func (l *Link) Check(catalogue *setting.Catalogue, ends [2]*Profile) *LinkResult
 	for _, id := range l.Same {
 		cells := of(id)
 		a, b := cells[0].Value, cells[1].Value
-		def := catalogue.At(id)
+		def := setting.At(id)
 		switch {
 		case !a.Known() || !b.Known():
 			r.Open = append(r.Open, Unequal{id, cells})
@@ -62,7 +59,7 @@ func (l *Link) Check(catalogue *setting.Catalogue, ends [2]*Profile) *LinkResult
 			r.Unequal = append(r.Unequal, Unequal{id, cells})
 		}
 	}
-	r.Locks = locksFirst(ends, of(setting.Must("lockout_attempts")))
+	r.Locks = locksFirst(ends, of(setting.LockoutAttempts))
 	if l.Shared {
 		r.shared(of)
 	}
@@ -125,8 +122,8 @@ func (r *LinkResult) shared(of func(setting.ID) [2]Cell) {
 		r.Collide = password.Collisions(claims, &password.Printable)
 	}
 	r.Common = composition.Count(&password.Printable, r.Length)
-	ages := of(setting.Must("max_age"))
-	def := setting.Standard().At(setting.Must("max_age"))
+	ages := of(setting.MaxAge)
+	def := setting.At(setting.MaxAge)
 	if a, b := ages[0].Value, ages[1].Value; a.Known() && b.Known() && !equal(def, a, b) {
 		short, long := 0, 1
 		if def.Strictest(a, b) == b {
@@ -136,8 +133,8 @@ func (r *LinkResult) shared(of func(setting.ID) [2]Cell) {
 			"is never reached",
 			r.Ends[short].System, def.Text(ages[short].Value), r.Ends[long].System, def.Text(ages[long].Value)))
 	}
-	histories := of(setting.Must("history"))
-	def = setting.Standard().At(setting.Must("history"))
+	histories := of(setting.History)
+	def = setting.At(setting.History)
 	if a, b := histories[0].Value, histories[1].Value; a.Known() && b.Known() && !equal(def, a, b) {
 		long, short := 0, 1
 		if def.Strictest(a, b) == b {

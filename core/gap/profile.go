@@ -81,15 +81,14 @@ type audience struct {
 // switched off, and those that no password lets in, are not in it.
 type Profile struct {
 	System    string
-	catalogue *setting.Catalogue
 	audiences [audiences]audience
 }
 
 // NewProfile returns an empty profile.
-func NewProfile(system string, catalogue *setting.Catalogue) *Profile {
-	p := &Profile{System: system, catalogue: catalogue}
+func NewProfile(system string) *Profile {
+	p := &Profile{System: system}
 	for i := range p.audiences {
-		p.audiences[i].values = make([]map[setting.Value]*Held, catalogue.Len())
+		p.audiences[i].values = make([]map[setting.Value]*Held, setting.Len)
 	}
 	return p
 }
@@ -110,7 +109,7 @@ func (p *Profile) Add(to Audience, s *effective.Settings, accounts int) {
 		}
 		a.hold(id, &h)
 	}
-	g := GuessesOf(func(name string) setting.Value { return s.Get(setting.Must(name)).Value })
+	g := GuessesOf(func(id setting.ID) setting.Value { return s.Get(id).Value })
 	a.guess(&g)
 }
 
@@ -164,7 +163,7 @@ func (p *Profile) Held(a Audience, id setting.ID) []Held {
 	for _, h := range p.audiences[a].values[id] {
 		list = append(list, *h)
 	}
-	def := p.catalogue.At(id)
+	def := setting.At(id)
 	slices.SortFunc(list, func(x, y Held) int {
 		return cmp.Or(cmp.Compare(y.Accounts, x.Accounts), strings.Compare(def.Text(x.Value), def.Text(y.Value)))
 	})
@@ -198,7 +197,7 @@ func (p *Profile) Weakest(a Audience, id setting.ID) Cell {
 	if c.None = len(list) == 0; c.None {
 		return c
 	}
-	def := p.catalogue.At(id)
+	def := setting.At(id)
 	for i := range list {
 		h := &list[i]
 		if !h.Value.Known() {
@@ -230,11 +229,11 @@ func (r *Row) Told() bool {
 
 // Compare sets systems side by side for an audience. below tells whether a
 // value is below what the rules of a system ask; it may be nil.
-func Compare(catalogue *setting.Catalogue, profiles []*Profile, a Audience, below func(system, name string, v setting.Value) bool) []Row {
-	rows := make([]Row, catalogue.Len())
+func Compare(profiles []*Profile, a Audience, below func(system, name string, v setting.Value) bool) []Row {
+	rows := make([]Row, setting.Len)
 	for i := range rows {
 		id := setting.ID(i)
-		rows[i] = Row{ID: id, Setting: catalogue.At(id)}
+		rows[i] = Row{ID: id, Setting: setting.At(id)}
 		for _, p := range profiles {
 			c := p.Weakest(a, id)
 			c.Below = c.Value.Known() && below != nil && below(p.System, rows[i].Setting.Name, c.Value)

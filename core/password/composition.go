@@ -60,12 +60,13 @@ type Composition struct {
 }
 
 // composing are the settings that make up a Composition.
-var composing = []string{"min_length", "max_length", "min_classes", "min_letters", "min_lower", "min_upper", "min_digits",
-	"min_symbols", "digit_inside", "symbol_inside", "max_repeat", "max_run", "min_distinct", "alphabet"}
+var composing = []setting.ID{setting.MinLength, setting.MaxLength, setting.MinClasses, setting.MinLetters, setting.MinLower,
+	setting.MinUpper, setting.MinDigits,
+	setting.MinSymbols, setting.DigitInside, setting.SymbolInside, setting.MaxRepeat, setting.MaxRun, setting.MinDistinct, setting.Alphabet}
 
 // Ask adds what one more setting asks; what is unknown or off asks nothing.
 // Asking twice keeps what is stricter.
-func (c *Composition) Ask(name string, v setting.Value) {
+func (c *Composition) Ask(id setting.ID, v setting.Value) {
 	n64, _ := v.Count()
 	n := int(min(n64, 1<<20))
 	yes, _ := v.Flag()
@@ -75,49 +76,48 @@ func (c *Composition) Ask(name string, v setting.Value) {
 			*to = max(n, 1)
 		}
 	}
-	switch name {
-	case "min_length":
+	switch id {
+	case setting.MinLength:
 		raise(&c.Least)
-	case "max_length":
+	case setting.MaxLength:
 		lower(&c.Most)
-	case "min_classes":
+	case setting.MinClasses:
 		raise(&c.Mixed)
-	case "min_letters":
+	case setting.MinLetters:
 		raise(&c.Letters)
-	case "min_lower":
+	case setting.MinLower:
 		raise(&c.Of[Lower])
-	case "min_upper":
+	case setting.MinUpper:
 		raise(&c.Of[Upper])
-	case "min_digits":
+	case setting.MinDigits:
 		raise(&c.Of[Digit])
-	case "min_symbols":
+	case setting.MinSymbols:
 		raise(&c.Of[Symbol])
-	case "digit_inside":
+	case setting.DigitInside:
 		c.DigitInside = c.DigitInside || yes
-	case "symbol_inside":
+	case setting.SymbolInside:
 		c.SymbolInside = c.SymbolInside || yes
-	case "max_repeat":
+	case setting.MaxRepeat:
 		lower(&c.Repeat)
-	case "max_run":
+	case setting.MaxRun:
 		lower(&c.Run)
-	case "min_distinct":
+	case setting.MinDistinct:
 		raise(&c.Distinct)
-	case "alphabet":
-		of, known := v.Index()
-		c.Digits = c.Digits || known && of == onlyDigits
-		c.Plain = c.Plain || known && of == lettersAndDigits
+	case setting.Alphabet:
+		c.Digits = c.Digits || v == setting.AlphabetDigits
+		c.Plain = c.Plain || v == setting.AlphabetLettersAndDigits
 	}
 }
 
 // CompositionOf gathers what settings ask. unknown lists the settings that
 // nothing is said of; they count as asking nothing.
-func CompositionOf(s Settings) (c Composition, unknown []string) {
-	for _, name := range composing {
-		v := s(setting.Must(name))
+func CompositionOf(s Settings) (c Composition, unknown []setting.ID) {
+	for _, id := range composing {
+		v := s(id)
 		if !v.Known() {
-			unknown = append(unknown, name)
+			unknown = append(unknown, id)
 		}
-		c.Ask(name, v)
+		c.Ask(id, v)
 	}
 	return c, unknown
 }

@@ -17,7 +17,7 @@ type Example struct {
 
 // A Switch is a setting with the value that it is set to.
 type Switch struct {
-	Setting string
+	Setting setting.ID
 	Value   setting.Value
 	Refuses []int // the bad examples, by their place, that it refuses
 }
@@ -53,9 +53,12 @@ const maxSets = 12
 
 // derivable are the settings that a derivation uses. A ceiling on the length
 // and a narrow alphabet are not among them, since they only weaken.
-var derivable = []string{"min_length", "min_classes", "min_letters", "min_lower", "min_upper", "min_digits", "min_symbols",
-	"digit_inside", "symbol_inside", "max_repeat", "max_run", "min_distinct", "min_changed", "login_barred",
-	"login_reversed_barred", "names_barred", "description_barred", "common_barred", "dictionary_barred", "breached_barred"}
+var derivable = []setting.ID{setting.MinLength, setting.MinClasses, setting.MinLetters, setting.MinLower, setting.MinUpper,
+	setting.MinDigits, setting.MinSymbols,
+	setting.DigitInside, setting.SymbolInside, setting.MaxRepeat, setting.MaxRun, setting.MinDistinct, setting.MinChanged,
+	setting.LoginBarred,
+	setting.LoginReversedBarred, setting.NamesBarred, setting.DescriptionBarred, setting.CommonBarred,
+	setting.DictionaryBarred, setting.BreachedBarred}
 
 // a set of examples, by their place.
 type examples []uint64
@@ -99,7 +102,7 @@ func (e examples) holds(o examples) bool {
 // a lever is a setting with the values that may be used, weakest first, each
 // refusing more than the one before.
 type lever struct {
-	setting string
+	setting setting.ID
 	values  []setting.Value
 	refuses []examples
 }
@@ -110,7 +113,7 @@ func (l *lever) most() examples { return l.refuses[len(l.refuses)-1] }
 type deriver struct {
 	examples []Example
 	lists    Lists
-	takes    func(name string, v setting.Value) bool
+	takes    func(id setting.ID, v setting.Value) bool
 	sees     setting.Value // substitutions_seen
 	bad      examples
 }
@@ -119,10 +122,10 @@ type deriver struct {
 // accept every good one. takes tells which values the system can be set to;
 // nil for all. What cannot be judged refuses nothing. The error is one of a
 // list.
-func Derive(list []Example, lists Lists, takes func(name string, v setting.Value) bool) (*Derivation, error) {
+func Derive(list []Example, lists Lists, takes func(id setting.ID, v setting.Value) bool) (*Derivation, error) {
 	d := &deriver{examples: list, lists: lists, takes: takes, bad: make(examples, len(list)/64+1)}
 	if takes == nil {
-		d.takes = func(string, setting.Value) bool { return true }
+		d.takes = func(setting.ID, setting.Value) bool { return true }
 	}
 	for i, e := range list {
 		if !e.Good {
@@ -131,7 +134,7 @@ func Derive(list []Example, lists Lists, takes func(name string, v setting.Value
 	}
 	var best [][]Switch
 	for _, sees := range []setting.Value{setting.No, setting.Yes} {
-		if sees == setting.Yes && !d.takes("substitutions_seen", sees) {
+		if sees == setting.Yes && !d.takes(setting.SubstitutionsSeen, sees) {
 			continue
 		}
 		d.sees = sees
@@ -142,7 +145,7 @@ func Derive(list []Example, lists Lists, takes func(name string, v setting.Value
 		sets := d.smallest(levers)
 		if sees == setting.Yes {
 			for i := range sets {
-				sets[i] = append(sets[i], Switch{Setting: "substitutions_seen", Value: setting.Yes})
+				sets[i] = append(sets[i], Switch{Setting: setting.SubstitutionsSeen, Value: setting.Yes})
 			}
 		}
 		if len(sets) > 0 && (len(best) == 0 || len(sets[0]) < len(best[0])) {
@@ -151,7 +154,7 @@ func Derive(list []Example, lists Lists, takes func(name string, v setting.Value
 	}
 	if len(best) == 0 {
 		d.sees = setting.Yes
-		if !d.takes("substitutions_seen", setting.Yes) {
+		if !d.takes(setting.SubstitutionsSeen, setting.Yes) {
 			d.sees = setting.No
 		}
 		standing, err := d.standing()
@@ -170,7 +173,7 @@ func (d *deriver) outcomes(demand *Demand, v setting.Value) (bad, good examples,
 	for i := range d.examples {
 		e := &d.examples[i]
 		a := &Against{Person: e.Person, Old: e.Old, Lists: d.lists, Settings: func(id setting.ID) setting.Value {
-			if id == substitutionsSeen {
+			if id == setting.SubstitutionsSeen {
 				return d.sees
 			}
 			return setting.Value{}
@@ -190,8 +193,8 @@ func (d *deriver) outcomes(demand *Demand, v setting.Value) (bad, good examples,
 
 // values lists the values of a setting that may differ in what they refuse,
 // weakest first.
-func (d *deriver) values(name string) []setting.Value {
-	def := setting.Standard().At(setting.Must(name))
+func (d *deriver) values(id setting.ID) []setting.Value {
+	def := setting.At(id)
 	var list []setting.Value
 	switch def.Kind {
 	case setting.FlagKind:
@@ -217,19 +220,19 @@ func (d *deriver) values(name string) []setting.Value {
 	return list
 }
 
-func demandOf(name string) *Demand {
-	return &demands[slices.IndexFunc(demands, func(d Demand) bool { return d.Setting == name })]
+func demandOf(id setting.ID) *Demand {
+	return &demands[slices.IndexFunc(demands, func(d Demand) bool { return d.Setting == id })]
 }
 
 func (d *deriver) levers() ([]lever, error) {
 	var list []lever
-	for _, name := range derivable {
-		l := lever{setting: name}
-		for _, v := range d.values(name) {
-			if !d.takes(name, v) {
+	for _, id := range derivable {
+		l := lever{setting: id}
+		for _, v := range d.values(id) {
+			if !d.takes(id, v) {
 				continue
 			}
-			bad, good, err := d.outcomes(demandOf(name), v)
+			bad, good, err := d.outcomes(demandOf(id), v)
 			if err != nil {
 				return nil, err
 			}
@@ -321,8 +324,8 @@ func (d *deriver) standing() ([]Standing, error) {
 			continue
 		}
 		s := Standing{Example: i}
-		for _, name := range derivable {
-			would, ok, err := d.would(name, i)
+		for _, id := range derivable {
+			would, ok, err := d.would(id, i)
 			if err != nil {
 				return nil, err
 			}
@@ -337,14 +340,14 @@ func (d *deriver) standing() ([]Standing, error) {
 
 // would finds the weakest value of a setting that refuses an example, and what
 // stands in its way; a value that the system takes, where there is one.
-func (d *deriver) would(name string, example int) (w Would, ok bool, err error) {
-	for _, v := range d.values(name) {
-		bad, good, err := d.outcomes(demandOf(name), v)
+func (d *deriver) would(id setting.ID, example int) (w Would, ok bool, err error) {
+	for _, v := range d.values(id) {
+		bad, good, err := d.outcomes(demandOf(id), v)
 		if err != nil {
 			return w, false, err
 		}
-		if takes := d.takes(name, v); bad.has(example) && (!ok || w.Beyond && takes) {
-			w, ok = Would{Switch{name, v, bad.list()}, good.list(), !takes}, true
+		if takes := d.takes(id, v); bad.has(example) && (!ok || w.Beyond && takes) {
+			w, ok = Would{Switch{id, v, bad.list()}, good.list(), !takes}, true
 		}
 	}
 	return w, ok, nil

@@ -25,7 +25,7 @@ func refusedBy(t *testing.T, e *Example, values map[string]string, lists Lists) 
 func phrases(set []Switch) map[string]string {
 	values := map[string]string{}
 	for _, s := range set {
-		values[s.Setting] = setting.Standard().At(setting.Must(s.Setting)).Text(s.Value)
+		values[s.Setting.String()] = setting.At(s.Setting).Text(s.Value)
 	}
 	return values
 }
@@ -39,9 +39,8 @@ func TestDeriveAgreesWithBruteForce(t *testing.T) {
 		"max_repeat": {"", "3", "2", "1"}, "digit_inside": {"", "yes"},
 	}
 	names := []string{"min_length", "min_digits", "min_upper", "max_repeat", "digit_inside"}
-	within := func(name string, v setting.Value) bool {
-		id, _ := setting.Standard().Find(name)
-		return slices.Contains(universe[name], setting.Standard().At(id).Text(v))
+	within := func(id setting.ID, v setting.Value) bool {
+		return slices.Contains(universe[id.String()], setting.At(id).Text(v))
 	}
 	r := rand.New(rand.NewPCG(3, 4))
 	solved, impossible := 0, 0
@@ -98,13 +97,13 @@ func TestDeriveAgreesWithBruteForce(t *testing.T) {
 			}
 			for i, s := range set {
 				values := phrases(set)
-				all := universe[s.Setting]
-				at := slices.Index(all, values[s.Setting])
+				all := universe[s.Setting.String()]
+				at := slices.Index(all, values[s.Setting.String()])
 				if at < 1 {
-					t.Fatalf("%s %q is not among the values", s.Setting, values[s.Setting])
+					t.Fatalf("%s %q is not among the values", s.Setting, values[s.Setting.String()])
 				}
-				if values[s.Setting] = all[at-1]; at == 1 {
-					delete(values, s.Setting)
+				if values[s.Setting.String()] = all[at-1]; at == 1 {
+					delete(values, s.Setting.String())
 				}
 				if tells(values) {
 					t.Fatalf("setting %d of %v could be lowered", i, phrases(set))
@@ -144,12 +143,12 @@ func TestDeriveLooksFurtherThanTheObvious(t *testing.T) {
 	}
 	// A system without such a list cannot refuse the well-known ones: only the
 	// run of keys among them.
-	d, err = Derive(list, lists, func(name string, v setting.Value) bool { return name != "common_barred" })
+	d, err = Derive(list, lists, func(id setting.ID, v setting.Value) bool { return id != setting.CommonBarred })
 	if err != nil || len(d.Standing) != 1 || d.Standing[0].Example != 4 {
 		t.Fatalf("%+v, %v", d, err)
 	}
 	for _, w := range d.Standing[0].Would {
-		if w.Beyond != (w.Switch.Setting == "common_barred") || w.Beyond == (len(w.Good) > 0) {
+		if w.Beyond != (w.Switch.Setting == setting.CommonBarred) || w.Beyond == (len(w.Good) > 0) {
 			t.Errorf("%+v", w)
 		}
 	}
@@ -159,9 +158,9 @@ func TestDeriveLooksFurtherThanTheObvious(t *testing.T) {
 // least of these that refuses is found.
 func TestDeriveKeepsToLimits(t *testing.T) {
 	list := []Example{{Candidate: NewCandidate("abcdef")}, {Candidate: NewCandidate("correct horse"), Good: true}}
-	d, err := Derive(list, Lists{}, func(name string, v setting.Value) bool {
+	d, err := Derive(list, Lists{}, func(id setting.ID, v setting.Value) bool {
 		n, _ := v.Count()
-		return name == "min_length" && n%4 == 0
+		return id == setting.MinLength && n%4 == 0
 	})
 	if err != nil || len(d.Sets) != 1 || fmt.Sprint(phrases(d.Sets[0])) != "map[min_length:8]" {
 		t.Errorf("%+v, %v", d, err)
@@ -176,9 +175,8 @@ func TestDeriveSeesThroughSubstitutions(t *testing.T) {
 		{Candidate: NewCandidate("tide7mark"), Person: p, Good: true},
 		{Candidate: NewCandidate("k3lpb3dxx"), Person: p, Good: true},
 		{Candidate: NewCandidate("x3k3a3nx"), Person: p, Good: true}}
-	d, err := Derive(list, Lists{}, func(name string,
-		_ setting.Value) bool {
-		return name == "names_barred" || name == "substitutions_seen"
+	d, err := Derive(list, Lists{}, func(id setting.ID, _ setting.Value) bool {
+		return id == setting.NamesBarred || id == setting.SubstitutionsSeen
 	})
 	if err != nil || len(d.Sets) != 1 || fmt.Sprint(phrases(d.Sets[0])) != "map[names_barred:yes substitutions_seen:yes]" {
 		t.Errorf("%+v, %v", d, err)
@@ -248,7 +246,7 @@ func TestMeasure(t *testing.T) {
 	if m.AtLeast.Number.Int64() != 3*26*26*10 {
 		t.Errorf("%v", m.AtLeast.Number)
 	}
-	if got := m.Prices[1]; got.Setting != "min_digits" || got.Bits >= 0 {
+	if got := m.Prices[1]; got.Setting != setting.MinDigits || got.Bits >= 0 {
 		t.Errorf("%+v", got)
 	}
 	if m := MeasureOf(asked(t, map[string]string{"min_length": "9", "max_length": "8"})); len(m.Collide) != 1 ||

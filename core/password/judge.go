@@ -45,7 +45,7 @@ type Against struct {
 // A Reason says why a candidate is refused, or what cannot be judged. It never
 // quotes the candidate.
 type Reason struct {
-	Setting string
+	Setting setting.ID
 	Text    string // for a refusal a sentence; for what is open a half-sentence
 }
 
@@ -57,8 +57,8 @@ type Judgement struct {
 }
 
 // Refuses reports whether one of the reasons comes from a setting.
-func (j *Judgement) Refuses(name string) bool {
-	return slices.ContainsFunc(j.Refused, func(r Reason) bool { return r.Setting == name })
+func (j *Judgement) Refuses(id setting.ID) bool {
+	return slices.ContainsFunc(j.Refused, func(r Reason) bool { return r.Setting == id })
 }
 
 // outcome of one setting.
@@ -73,7 +73,7 @@ const (
 // A Demand is a setting that candidates can be judged by. Its outcome for an
 // unknown value is open, unless no value of the setting would refuse.
 type Demand struct {
-	Setting string
+	Setting setting.ID
 	Doc     string // what exactly is refused, a full sentence
 	judge   func(c *Candidate, v setting.Value, a *Against) (outcome, string, error)
 }
@@ -82,9 +82,9 @@ type Demand struct {
 const notSaid = "not in the export"
 
 // atLeast makes a demand of a setting that counts upwards.
-func atLeast(name, one, what string, of func(*Candidate) int) Demand {
+func atLeast(id setting.ID, one, what string, of func(*Candidate) int) Demand {
 	return Demand{
-		Setting: name,
+		Setting: id,
 		Doc:     "Refused with fewer " + what + " than the setting asks for.",
 		judge: func(c *Candidate, v setting.Value, _ *Against) (outcome, string, error) {
 			least, has := v.Count()
@@ -113,9 +113,9 @@ func needs(least int64, one, many string, has int) string {
 
 // atMost makes a demand of a setting that bounds from above. What no value
 // refuses passes.
-func atMost(name, doc, says string, harmless int, of func(*Candidate) int) Demand {
+func atMost(id setting.ID, doc, says string, harmless int, of func(*Candidate) int) Demand {
 	return Demand{
-		Setting: name,
+		Setting: id,
 		Doc:     doc,
 		judge: func(c *Candidate, v setting.Value, _ *Against) (outcome, string, error) {
 			most, has := v.Count()
@@ -134,9 +134,9 @@ func atMost(name, doc, says string, harmless int, of func(*Candidate) int) Deman
 
 // searched makes a demand of a yes-or-no setting that bars what a search
 // finds. The search tells why it cannot be made.
-func searched(name, doc, says string, search func(c *Candidate, a *Against) (found match, cannot string, err error)) Demand {
+func searched(id setting.ID, doc, says string, search func(c *Candidate, a *Against) (found match, cannot string, err error)) Demand {
 	return Demand{
-		Setting: name,
+		Setting: id,
 		Doc:     doc,
 		judge: func(c *Candidate, v setting.Value, a *Against) (outcome, string, error) {
 			if yes, known := v.Flag(); known && !yes {
@@ -159,7 +159,7 @@ func searched(name, doc, says string, search func(c *Candidate, a *Against) (fou
 // only where the system sees through them.
 func weigh(found match, known bool, says string, a *Against) (outcome, string) {
 	if found == seenMatch {
-		switch sees, said := a.Settings(substitutionsSeen).Flag(); {
+		switch sees, said := a.Settings(setting.SubstitutionsSeen).Flag(); {
 		case said && !sees:
 			return passes, ""
 		case !said:
@@ -178,9 +178,9 @@ func weigh(found match, known bool, says string, a *Against) (outcome, string) {
 const nobody = "no account is named to compare with (--as)"
 
 // inside makes a demand that a class stands elsewhere than at the end.
-func inside(name, what string, is func(*Candidate) bool) Demand {
+func inside(id setting.ID, what string, is func(*Candidate) bool) Demand {
 	return Demand{
-		Setting: name,
+		Setting: id,
 		Doc:     "Refused without a " + what + " that is not the last character.",
 		judge: func(c *Candidate, v setting.Value, _ *Against) (outcome, string, error) {
 			yes, known := v.Flag()
@@ -196,9 +196,9 @@ func inside(name, what string, is func(*Candidate) bool) Demand {
 }
 
 // looked makes a demand of a setting that bars what is on a list.
-func looked(name, doc, says string, list func(*Lists) List, find func(*Candidate, Lookup) (match, error)) Demand {
+func looked(id setting.ID, doc, says string, list func(*Lists) List, find func(*Candidate, Lookup) (match, error)) Demand {
 	return Demand{
-		Setting: name,
+		Setting: id,
 		Doc:     doc,
 		judge: func(c *Candidate, v setting.Value, a *Against) (outcome, string, error) {
 			yes, known := v.Flag()
@@ -286,16 +286,16 @@ func Demands() []Demand { return demands }
 
 // Definition says what candidates a setting refuses; "" for a setting that
 // judges none.
-func Definition(name string) string {
-	switch name {
-	case "blank_allowed":
+func Definition(id setting.ID) string {
+	switch id {
+	case setting.BlankAllowed:
 		return "The empty candidate is refused where this is no; no other setting judges it."
-	case "substitutions_seen":
+	case setting.SubstitutionsSeen:
 		return "Decides whether a candidate is also compared with names and lists after 0 is read as o, 1 and ! as i or l, " +
 			"and so on: " + strings.Join(substitutes, " ") + "."
 	}
 	for i := range demands {
-		if demands[i].Setting == name {
+		if demands[i].Setting == id {
 			return demands[i].Doc
 		}
 	}
@@ -303,27 +303,27 @@ func Definition(name string) string {
 }
 
 var demands = []Demand{
-	atLeast("min_length", "character", "characters", (*Candidate).Length),
-	atMost("max_length", "Refused with more characters than the setting allows.", "it has %d characters; the most is %d", 1,
+	atLeast(setting.MinLength, "character", "characters", (*Candidate).Length),
+	atMost(setting.MaxLength, "Refused with more characters than the setting allows.", "it has %d characters; the most is %d", 1,
 		(*Candidate).Length),
-	atLeast("min_classes", "kind of characters", "kinds of characters (small letters, capitals, digits, symbols, other "+
+	atLeast(setting.MinClasses, "kind of characters", "kinds of characters (small letters, capitals, digits, symbols, other "+
 		"letters)", (*Candidate).mixed),
-	atLeast("min_letters", "letter", "letters", (*Candidate).letters),
-	atLeast("min_lower", "small letter", "small letters", func(c *Candidate) int { return c.counts[Lower] }),
-	atLeast("min_upper", "capital", "capitals", func(c *Candidate) int { return c.counts[Upper] }),
-	atLeast("min_digits", "digit", "digits", func(c *Candidate) int { return c.counts[Digit] }),
-	atLeast("min_symbols", "symbol", "symbols", func(c *Candidate) int { return c.counts[Symbol] }),
-	inside("digit_inside", "digit", func(c *Candidate) bool { return c.digitInside }),
-	inside("symbol_inside", "symbol", func(c *Candidate) bool { return c.symbolInside }),
-	atMost("max_repeat", "Refused with more equal characters in a row than the setting allows; capitals and small letters "+
+	atLeast(setting.MinLetters, "letter", "letters", (*Candidate).letters),
+	atLeast(setting.MinLower, "small letter", "small letters", func(c *Candidate) int { return c.counts[Lower] }),
+	atLeast(setting.MinUpper, "capital", "capitals", func(c *Candidate) int { return c.counts[Upper] }),
+	atLeast(setting.MinDigits, "digit", "digits", func(c *Candidate) int { return c.counts[Digit] }),
+	atLeast(setting.MinSymbols, "symbol", "symbols", func(c *Candidate) int { return c.counts[Symbol] }),
+	inside(setting.DigitInside, "digit", func(c *Candidate) bool { return c.digitInside }),
+	inside(setting.SymbolInside, "symbol", func(c *Candidate) bool { return c.symbolInside }),
+	atMost(setting.MaxRepeat, "Refused with more equal characters in a row than the setting allows; capitals and small letters "+
 		"differ.", "it has %d equal characters in a row; the most is %d", 1, func(c *Candidate) int { return c.repeat }),
-	atMost("max_run", "Refused with a longer run than the setting allows: neighbours, up or down, among the digits 0 to 9, "+
+	atMost(setting.MaxRun, "Refused with a longer run than the setting allows: neighbours, up or down, among the digits 0 to 9, "+
 		"the letters a to z, or the rows 1234567890, qwertyuiop, asdfghjkl and zxcvbnm of a keyboard; capitals count as "+
 		"small letters.", "it has a run of %d characters such as 1234, dcba or qwer; the most is %d", 1,
 		func(c *Candidate) int { return c.run }),
-	atLeast("min_distinct", "character", "different characters", func(c *Candidate) int { return c.distinct }),
+	atLeast(setting.MinDistinct, "character", "different characters", func(c *Candidate) int { return c.distinct }),
 	{
-		Setting: "min_changed",
+		Setting: setting.MinChanged,
 		Doc: "Judged only where the present password is typed too. Refused with fewer characters that the present " +
 			"password has nowhere than the setting asks for; a character counts as often as it stands.",
 		judge: func(c *Candidate, v setting.Value, a *Against) (outcome, string, error) {
@@ -341,25 +341,24 @@ var demands = []Demand{
 		},
 	},
 	{
-		Setting: "alphabet",
+		Setting: setting.Alphabet,
 		Doc:     "Refused with a character that is no digit, or neither letter nor digit, as the setting says.",
 		judge: func(c *Candidate, v setting.Value, _ *Against) (outcome, string, error) {
-			of, known := v.Index()
 			switch {
 			case c.counts[Digit] == c.Length():
 				return passes, "", nil
-			case !known:
+			case !v.Known():
 				return open, notSaid, nil
-			case of == onlyDigits:
+			case v == setting.AlphabetDigits:
 				return refuses, "it may have digits only", nil
-			case of == lettersAndDigits && c.counts[Symbol] > 0:
+			case v == setting.AlphabetLettersAndDigits && c.counts[Symbol] > 0:
 				return refuses, "it may have letters and digits only", nil
 			}
 			return passes, "", nil
 		},
 	},
 	{
-		Setting: "login_barred",
+		Setting: setting.LoginBarred,
 		Doc: "equal: refused when it is the sign-in name. contained: also when the sign-in name, of at least 3 " +
 			"characters, stands anywhere in it.",
 		judge: func(c *Candidate, v setting.Value, a *Against) (outcome, string, error) {
@@ -385,14 +384,14 @@ var demands = []Demand{
 			return o, text, nil
 		},
 	},
-	searched("login_reversed_barred", "Refused when the sign-in name backwards, of at least 3 characters, stands anywhere "+
+	searched(setting.LoginReversedBarred, "Refused when the sign-in name backwards, of at least 3 characters, stands anywhere "+
 		"in it.", "it contains the sign-in name backwards", func(c *Candidate, a *Against) (match, string, error) {
 		if a.Person == nil {
 			return noMatch, nobody, nil
 		}
 		return c.contains(long(reversed(a.Person.login))), "", nil
 	}),
-	searched("names_barred", "Refused when a part of the first, last or display name, of at least 3 characters, stands "+
+	searched(setting.NamesBarred, "Refused when a part of the first, last or display name, of at least 3 characters, stands "+
 		"anywhere in it; names are split at everything but letters and digits.", "it contains a part of the user's name",
 		func(c *Candidate, a *Against) (match, string, error) {
 			if a.Person == nil {
@@ -400,7 +399,7 @@ var demands = []Demand{
 			}
 			return c.contains(a.Person.names...), "", nil
 		}),
-	searched("description_barred", "Refused when a word of the account's description, of at least 4 characters, stands "+
+	searched(setting.DescriptionBarred, "Refused when a word of the account's description, of at least 4 characters, stands "+
 		"anywhere in it.", "it contains a word of the account's description", func(c *Candidate, a *Against) (match, string,
 		error) {
 		if a.Person == nil {
@@ -408,12 +407,13 @@ var demands = []Demand{
 		}
 		return c.contains(a.Person.description...), "", nil
 	}),
-	looked("common_barred", "Refused when it is on the list of well-known passwords, whatever its case.", "it is a well-known password",
+	looked(setting.CommonBarred, "Refused when it is on the list of well-known passwords, whatever its case.",
+		"it is a well-known password",
 		func(l *Lists) List { return l.Common }, (*Candidate).find),
-	looked("dictionary_barred", "Refused when it is a word of the dictionary, whatever its case, also with digits and "+
+	looked(setting.DictionaryBarred, "Refused when it is a word of the dictionary, whatever its case, also with digits and "+
 		"symbols before or after it.", "it is a word of a dictionary",
 		func(l *Lists) List { return l.Dictionary }, (*Candidate).inDictionary),
-	looked("breached_barred", "Refused when it is, exactly as it was typed, on the list of passwords known from breaches.",
+	looked(setting.BreachedBarred, "Refused when it is, exactly as it was typed, on the list of passwords known from breaches.",
 		"it is known from a breach",
 		func(l *Lists) List { return l.Breached }, func(c *Candidate, l Lookup) (match, error) {
 			found, err := l.Has(c.text)
@@ -423,20 +423,20 @@ var demands = []Demand{
 			return noMatch, err
 		}),
 	{
-		Setting: "strength_floor",
+		Setting: setting.StrengthFloor,
 		Doc:     "Cannot be judged: the meter is the system's own.",
 		judge: func(_ *Candidate, v setting.Value, _ *Against) (outcome, string, error) {
-			switch of, known := v.Index(); {
-			case !known:
+			switch {
+			case !v.Known():
 				return open, notSaid, nil
-			case of == 0:
+			case v == setting.NoStrengthFloor:
 				return passes, "", nil
 			}
 			return open, "the meter is the system's own", nil
 		},
 	},
 	{
-		Setting: "history",
+		Setting: setting.History,
 		Doc: "Judged only where the present password is typed too. Refused when it is the present password and any are " +
 			"barred from reuse; earlier passwords are not at hand.",
 		judge: func(c *Candidate, v setting.Value, a *Against) (outcome, string, error) {
@@ -451,17 +451,6 @@ var demands = []Demand{
 		},
 	},
 }
-
-// The choices of alphabet below any.
-const (
-	onlyDigits       = 0
-	lettersAndDigits = 1
-)
-
-var (
-	substitutionsSeen = setting.Must("substitutions_seen")
-	blankAllowed      = setting.Must("blank_allowed")
-)
 
 // newAgainst counts the characters that another password has nowhere.
 func (c *Candidate) newAgainst(old *Candidate) int {
@@ -499,7 +488,7 @@ func Judge(c *Candidate, a *Against) (*Judgement, error) {
 	}
 	for i := range demands {
 		d := &demands[i]
-		o, text, err := d.judge(c, a.Settings(setting.Must(d.Setting)), a)
+		o, text, err := d.judge(c, a.Settings(d.Setting), a)
 		if err != nil {
 			return nil, err
 		}
@@ -515,12 +504,12 @@ func Judge(c *Candidate, a *Against) (*Judgement, error) {
 
 // blank judges the empty password, which nothing but one setting decides on.
 func (j *Judgement) blank(a *Against) {
-	yes, known := a.Settings(blankAllowed).Flag()
+	yes, known := a.Settings(setting.BlankAllowed).Flag()
 	switch {
 	case !known:
-		j.Open = append(j.Open, Reason{"blank_allowed", notSaid})
+		j.Open = append(j.Open, Reason{setting.BlankAllowed, notSaid})
 	case !yes:
-		j.Refused = append(j.Refused, Reason{"blank_allowed", "it is empty"})
+		j.Refused = append(j.Refused, Reason{setting.BlankAllowed, "it is empty"})
 	}
 }
 

@@ -10,17 +10,17 @@ import (
 // A Claim is what one system asks by one setting.
 type Claim struct {
 	System  string
-	Setting string
+	Setting setting.ID
 	Value   setting.Value
 }
 
 // ClaimsOf lists what a system asks of the composition of passwords.
 func ClaimsOf(system string, s Settings) []Claim {
 	var list []Claim
-	for _, name := range composing {
-		c := Claim{system, name, s(setting.Must(name))}
+	for _, id := range composing {
+		c := Claim{system, id, s(id)}
 		var asks Composition
-		asks.Ask(name, c.Value)
+		asks.Ask(id, c.Value)
 		if asks != (Composition{}) {
 			list = append(list, c)
 		}
@@ -98,7 +98,7 @@ func Collisions(claims []Claim, a *Alphabet) [][]Claim {
 func Clash(claims []Claim) string {
 	var asks []string
 	for _, c := range claims {
-		ask := c.Setting + " " + setting.Standard().At(setting.Must(c.Setting)).Text(c.Value)
+		ask := c.Setting.String() + " " + setting.At(c.Setting).Text(c.Value)
 		if c.System != "" {
 			ask = c.System + " has " + ask
 		}
@@ -109,7 +109,7 @@ func Clash(claims []Claim) string {
 
 // A Price is what one setting takes away, or gives, in bits.
 type Price struct {
-	Setting string
+	Setting setting.ID
 	Value   setting.Value
 	Bits    float64 // with the setting less those without it
 }
@@ -123,7 +123,7 @@ type Measure struct {
 	Ceiling int       // 0 for none
 	AtMost  Space     // passwords of the greatest length, where there is a ceiling and any password
 	Prices  []Price
-	Unknown []string // settings that the export does not say, and that count as asking nothing
+	Unknown []setting.ID // that the export does not say, and that count as asking nothing
 }
 
 // MeasureOf counts the passwords of the least length at which there are any,
@@ -145,7 +145,7 @@ func MeasureOf(s Settings) Measure {
 		m.AtMost = composition.Count(&Printable, m.Ceiling)
 	}
 	for i, claim := range claims {
-		if claim.Setting == "min_length" || claim.Setting == "max_length" {
+		if claim.Setting == setting.MinLength || claim.Setting == setting.MaxLength {
 			continue // they are the lengths
 		}
 		others := Together(slices.Delete(slices.Clone(claims), i, i+1))

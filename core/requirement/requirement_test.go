@@ -8,11 +8,11 @@ import (
 
 func find(t *testing.T, name string) *setting.Setting {
 	t.Helper()
-	id, ok := setting.Standard().Find(name)
+	id, ok := setting.Find(name)
 	if !ok {
 		t.Fatalf("no setting %q", name)
 	}
-	return setting.Standard().At(id)
+	return setting.At(id)
 }
 
 func TestAnswers(t *testing.T) {
@@ -115,8 +115,8 @@ func FuzzParse(f *testing.F) {
 	f.Add("between digits and letters and digits")
 	f.Add("one of 3, 5 or same as x")
 	f.Fuzz(func(t *testing.T, phrase string) {
-		for id := range setting.Standard().Len() {
-			s := setting.Standard().At(setting.ID(id))
+		for id := range setting.Len {
+			s := setting.At(setting.ID(id))
 			r, err := Parse(s, phrase)
 			if err != nil {
 				continue

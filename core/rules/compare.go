@@ -36,9 +36,9 @@ type asked struct {
 // Compare sets rule sets side by side, setting by setting. A clause that
 // reaches some accounts only is compared as such; clauses that forbid facts or
 // leave a choice of settings are listed apart.
-func Compare(catalogue *setting.Catalogue, sets []*Set) *Comparison {
+func Compare(sets []*Set) *Comparison {
 	c := &Comparison{}
-	bySetting := make([][][]asked, catalogue.Len())
+	bySetting := make([][][]asked, setting.Len)
 	for n, set := range sets {
 		c.Sets = append(c.Sets, set.Name)
 		for i := range set.Clauses {
@@ -56,7 +56,7 @@ func Compare(catalogue *setting.Catalogue, sets []*Set) *Comparison {
 	}
 	for id, list := range bySetting {
 		if list != nil {
-			c.Settings = append(c.Settings, compareSetting(catalogue.At(setting.ID(id)), c.Sets, list))
+			c.Settings = append(c.Settings, compareSetting(setting.At(setting.ID(id)), c.Sets, list))
 		}
 	}
 	return c

@@ -83,12 +83,12 @@ func CheckName(text strictyaml.Text) error {
 
 // Read reads a rule file. The error holds everything that is wrong in it, as
 // strictyaml.Problems. file is how errors call the file.
-func Read(file string, data []byte, catalogue *setting.Catalogue) (*Set, error) {
+func Read(file string, data []byte) (*Set, error) {
 	var raw setFile
 	if err := strictyaml.Decode(file, data, &raw); err != nil {
 		return nil, err
 	}
-	r := reader{catalogue: catalogue}
+	r := reader{}
 	set := &Set{Name: raw.Rules.Value, Title: raw.Title, Source: raw.Source}
 	r.note(CheckName(raw.Rules))
 	if raw.InForce != nil {
@@ -110,8 +110,7 @@ func Read(file string, data []byte, catalogue *setting.Catalogue) (*Set, error) 
 }
 
 type reader struct {
-	catalogue *setting.Catalogue
-	problems  strictyaml.Problems
+	problems strictyaml.Problems
 }
 
 func (r *reader) note(err error) {
@@ -177,16 +176,16 @@ func (r *reader) expectations(list []strictyaml.Pair[strictyaml.Text]) []Expecta
 }
 
 func (r *reader) expect(list []Expectation, pair strictyaml.Pair[strictyaml.Text]) []Expectation {
-	id, ok := r.catalogue.Find(pair.Key.Value)
+	id, ok := setting.Find(pair.Key.Value)
 	if !ok {
-		advice := nearword.Advice(pair.Key.Value, r.catalogue.Names())
+		advice := nearword.Advice(pair.Key.Value, setting.Names())
 		if advice == "" {
 			advice = "; \"yewcone settings\" lists them"
 		}
 		r.note(pair.Key.At(0, "no setting is named %q%s", pair.Key.Value, advice))
 		return list
 	}
-	req, err := requirement.Parse(r.catalogue.At(id), pair.Value.Value)
+	req, err := requirement.Parse(setting.At(id), pair.Value.Value)
 	if err != nil {
 		offset := 0
 		if at, ok := err.(*requirement.Error); ok {

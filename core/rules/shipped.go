@@ -5,8 +5,6 @@ import (
 	"path"
 	"slices"
 	"strings"
-
-	"yewcone/core/setting"
 )
 
 //go:embed shipped/*.yaml
@@ -28,7 +26,7 @@ func ShippedNames() []string {
 
 // Shipped returns a rule set that comes with the tool; false for a name that
 // does not.
-func Shipped(name string, catalogue *setting.Catalogue) (*Set, bool) {
+func Shipped(name string) (*Set, bool) {
 	if !slices.Contains(ShippedNames(), name) {
 		return nil, false
 	}
@@ -37,7 +35,7 @@ func Shipped(name string, catalogue *setting.Catalogue) (*Set, bool) {
 	if err != nil {
 		panic(err)
 	}
-	set, err := Read(file, data, catalogue)
+	set, err := Read(file, data)
 	if err != nil {
 		panic(err) // a test reads them all
 	}

@@ -62,7 +62,6 @@ type Setting struct {
 	Unit    string   // what a count counts, in the plural
 	Most    int64    // the largest count that makes sense; 0 for no limit
 	Unlock  bool     // whether "until unlocked" is a value
-	Needs   string   // the setting without which this one has no effect; "" for none
 	Meaning string   // one sentence without a full stop
 	says    sayings
 }

@@ -39,8 +39,8 @@ func some(s *Setting, r *rand.Rand) []Value {
 // idempotent; unknown makes every merge unknown.
 func TestOrder(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 2))
-	for id := range Standard().Len() {
-		s := Standard().At(ID(id))
+	for id := range Len {
+		s := At(id)
 		values := some(s, r)
 		for _, a := range values {
 			if !s.Takes(a) {
@@ -90,8 +90,8 @@ func TestStricter(t *testing.T) {
 		{"lockout_window", "15 minutes", "never"}, {"grace_period", "never", "30 days"}, {"blank_allowed", "yes", "no"},
 		{"storage", "salted fast", "memory-hard"}, {"history", "none", "1"}, {"warn_before", "off", "7 days"},
 	} {
-		id, _ := Standard().Find(c.name)
-		s := Standard().At(id)
+		id, _ := Find(c.name)
+		s := At(id)
 		w, err1 := s.Parse(c.weaker)
 		v, err2 := s.Parse(c.stricter)
 		if order, ok := s.Compare(w, v); err1 != nil || err2 != nil || !ok || order != -1 {
@@ -103,8 +103,8 @@ func TestStricter(t *testing.T) {
 // TestTextBothWays: what Text writes, Parse reads back.
 func TestTextBothWays(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 4))
-	for id := range Standard().Len() {
-		s := Standard().At(ID(id))
+	for id := range Len {
+		s := At(id)
 		for _, v := range append(some(s, r), Value{}) {
 			back, err := s.Parse(s.Text(v))
 			if err != nil || back != v {
@@ -158,8 +158,8 @@ func FuzzParse(f *testing.F) {
 		f.Add(seed)
 	}
 	f.Fuzz(func(t *testing.T, text string) {
-		for id := range Standard().Len() {
-			s := Standard().At(ID(id))
+		for id := range Len {
+			s := At(id)
 			v, err := s.Parse(text)
 			if err != nil {
 				continue
@@ -169,4 +169,31 @@ func FuzzParse(f *testing.F) {
 			}
 		}
 	})
+}
+
+// TestNames: each constant stands for the setting of its name, and the named
+// choices for the words they are named after.
+func TestNames(t *testing.T) {
+	for id := range Len {
+		if found, ok := Find(id.String()); !ok || found != id || At(id).Name == "" {
+			t.Errorf("setting %d is named %q", id, id)
+		}
+	}
+	for _, c := range []struct {
+		id    ID
+		value Value
+		word  string
+	}{
+		{Alphabet, AlphabetDigits, "digits"}, {Alphabet, AlphabetLettersAndDigits, "letters and digits"}, {Alphabet, AlphabetAny, "any"},
+		{LoginBarred, LoginAccepted, "off"}, {LoginBarred, LoginNotEqual, "equal"}, {LoginBarred, LoginContained, "contained"},
+		{StrengthFloor, NoStrengthFloor, "none"},
+		{SecondFactor, NoSecondFactor, "off"}, {SecondFactor, SecondFactorOptional, "optional"},
+		{SecondFactor, SecondFactorAdmins, "administrators"}, {SecondFactor, SecondFactorEveryone, "everyone"},
+		{Storage, StoredClear, "cleartext"}, {Storage, StoredReversible, "reversible"}, {Storage, StoredUnsalted, "unsalted fast"},
+		{Storage, StoredSaltedFast, "salted fast"}, {Storage, StoredSaltedSlow, "salted slow"}, {Storage, StoredMemoryHard, "memory-hard"},
+	} {
+		if got := At(c.id).Text(c.value); got != c.word {
+			t.Errorf("%s: %q is named as %q", c.id, got, c.word)
+		}
+	}
 }

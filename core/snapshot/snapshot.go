@@ -203,18 +203,18 @@ func (l *Line) Check() error {
 
 func originOf(o estate.Origin) Origin { return Origin(o) }
 
-func valueOf(c *setting.Catalogue, id setting.ID, v estate.Sourced) Value {
-	def := c.At(id)
+func valueOf(id setting.ID, v estate.Sourced) Value {
+	def := setting.At(id)
 	return Value{def.Name, def.Text(v.Value), originOf(v.Origin)}
 }
 
 // read finds the setting and reads its value.
-func (v *Value) read(c *setting.Catalogue) (setting.ID, estate.Sourced, error) {
-	id, ok := c.Find(v.Setting)
+func (v *Value) read() (setting.ID, estate.Sourced, error) {
+	id, ok := setting.Find(v.Setting)
 	if !ok {
 		return 0, estate.Sourced{}, fmt.Errorf("no setting is named %.60q", v.Setting)
 	}
-	value, err := c.At(id).Parse(v.Value)
+	value, err := setting.At(id).Parse(v.Value)
 	if err != nil {
 		return 0, estate.Sourced{}, fmt.Errorf("%s: %w", v.Setting, err)
 	}
@@ -222,12 +222,12 @@ func (v *Value) read(c *setting.Catalogue) (setting.ID, estate.Sourced, error) {
 }
 
 // OfPolicy writes a policy down.
-func OfPolicy(p *estate.Policy, c *setting.Catalogue) *Policy {
+func OfPolicy(p *estate.Policy) *Policy {
 	out := &Policy{Name: p.Name, Settings: []Value{}, Roles: p.Roles, Unit: p.Unit, Parent: p.Parent, Priority: p.Priority,
 		Changed: Moment(p.Changed), Origin: originOf(p.Origin)}
 	for i, v := range p.Values {
 		if v.Known() {
-			out.Settings = append(out.Settings, valueOf(c, setting.ID(i), v))
+			out.Settings = append(out.Settings, valueOf(setting.ID(i), v))
 		}
 	}
 	return out
@@ -235,14 +235,14 @@ func OfPolicy(p *estate.Policy, c *setting.Catalogue) *Policy {
 
 // Policy reads a policy. What has no origin of its own stood where fallback
 // says.
-func (p *Policy) Policy(c *setting.Catalogue, fallback estate.Origin) (estate.Policy, error) {
+func (p *Policy) Policy(fallback estate.Origin) (estate.Policy, error) {
 	out := estate.Policy{Name: p.Name, Roles: p.Roles, Unit: p.Unit, Parent: p.Parent, Priority: p.Priority,
 		Changed: estate.Moment(p.Changed), Origin: orElse(p.Origin, fallback)}
 	if p.Name == "" {
 		return out, errors.New("a policy needs a name")
 	}
 	for i := range p.Settings {
-		id, v, err := p.Settings[i].read(c)
+		id, v, err := p.Settings[i].read()
 		if err != nil {
 			return out, err
 		}
@@ -273,7 +273,7 @@ func counted(n *int) estate.Counted {
 }
 
 // OfAccount writes an account down into out, whose lists are used again.
-func OfAccount(out *Account, a *estate.Account, c *setting.Catalogue) {
+func OfAccount(out *Account, a *estate.Account) {
 	groups, roles, overrides := out.Groups[:0], out.Roles[:0], out.Overrides[:0]
 	*out = Account{
 		Login: a.Login, DisplayName: a.DisplayName, FirstName: a.FirstName, LastName: a.LastName, Email: a.Email, EmployeeNo: a.EmployeeNo,
@@ -287,8 +287,8 @@ func OfAccount(out *Account, a *estate.Account, c *setting.Catalogue) {
 		LockedSince: Moment(a.LockedSince), LockedUntil: Moment(a.LockedUntil), Ends: Moment(a.Ends),
 		Failures: count(a.Failures), GraceUsed: count(a.GraceUsed), Origin: originOf(a.Origin),
 	}
-	if storage := setting.Must("storage"); a.Storage.Known() {
-		out.Storage = c.At(storage).Text(a.Storage)
+	if storage := setting.Storage; a.Storage.Known() {
+		out.Storage = setting.At(storage).Text(a.Storage)
 	}
 	if a.GroupsKnown {
 		out.Groups = append(append(make([]string, 0, len(a.Groups)), groups...), a.Groups...)
@@ -298,7 +298,7 @@ func OfAccount(out *Account, a *estate.Account, c *setting.Catalogue) {
 	}
 	for _, o := range a.Overrides {
 		if o.Known() {
-			overrides = append(overrides, valueOf(c, o.Setting, o.Sourced))
+			overrides = append(overrides, valueOf(o.Setting, o.Sourced))
 		}
 	}
 	out.Overrides = overrides
@@ -306,7 +306,7 @@ func OfAccount(out *Account, a *estate.Account, c *setting.Catalogue) {
 
 // Account reads an account into out. What has no origin of its own stood where
 // fallback says. mark makes the mark of a stored password out of a number.
-func (a *Account) Account(out *estate.Account, c *setting.Catalogue, fallback estate.Origin, mark func(uint64) uint64) error {
+func (a *Account) Account(out *estate.Account, fallback estate.Origin, mark func(uint64) uint64) error {
 	*out = estate.Account{
 		Login: a.Login, DisplayName: a.DisplayName, FirstName: a.FirstName, LastName: a.LastName, Email: a.Email, EmployeeNo: a.EmployeeNo,
 		Description: a.Description, Kind: a.Kind, Unit: a.Unit, Policy: a.Policy,
@@ -327,7 +327,7 @@ func (a *Account) Account(out *estate.Account, c *setting.Catalogue, fallback es
 		return fmt.Errorf("%.40q is no kind of account", a.Kind)
 	}
 	if a.Storage != "" {
-		storage := c.At(setting.Must("storage"))
+		storage := setting.At(setting.Storage)
 		v, err := storage.Parse(a.Storage)
 		if err != nil {
 			return fmt.Errorf("storage: %w", err)
@@ -338,7 +338,7 @@ func (a *Account) Account(out *estate.Account, c *setting.Catalogue, fallback es
 		out.StoredMark = mark(a.SamePassword)
 	}
 	for i := range a.Overrides {
-		id, v, err := a.Overrides[i].read(c)
+		id, v, err := a.Overrides[i].read()
 		if err != nil {
 			return err
 		}

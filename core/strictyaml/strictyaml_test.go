@@ -99,7 +99,7 @@ func TestCaret(t *testing.T) {
 		t.Fatalf("%v", err)
 	}
 	lines := strings.Split(err.Error(), "\n")
-	if len(lines) < 3 || strings.IndexRune(lines[2], '^') < 0 ||
+	if len(lines) < 3 || !strings.ContainsRune(lines[2], '^') ||
 		len([]rune(lines[2][:strings.IndexRune(lines[2], '^')])) != len([]rune(lines[1][:strings.IndexRune(lines[1],
 			'[')])) {
 		t.Errorf("%s", err)

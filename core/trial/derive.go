@@ -27,7 +27,7 @@ type Labelled struct {
 // the examples of files apart. personOf gives the person of a sign-in name on
 // that system.
 func Derive(target *Target, files []*File, personOf func(login string) (*password.Person, error),
-	catalogue *setting.Catalogue) (*Derived, error) {
+) (*Derived, error) {
 	d := &Derived{Target: target}
 	var examples []password.Example
 	var measured []*password.Candidate
@@ -50,7 +50,7 @@ func Derive(target *Target, files []*File, personOf func(login string) (*passwor
 	if err := prepare(measured, []*Target{target}); err != nil {
 		return nil, err
 	}
-	takes, err := target.takes(catalogue)
+	takes, err := target.takes()
 	if err != nil {
 		return nil, err
 	}
@@ -59,17 +59,17 @@ func Derive(target *Target, files []*File, personOf func(login string) (*passwor
 }
 
 // takes tells which values the system of a target can be set to.
-func (t *Target) takes(catalogue *setting.Catalogue) (func(string, setting.Value) bool, error) {
-	limits := map[string]requirement.Requirement{}
+func (t *Target) takes() (func(setting.ID, setting.Value) bool, error) {
+	limits := map[setting.ID]requirement.Requirement{}
 	for id, limit := range t.Limits {
-		r, err := requirement.Parse(catalogue.At(id), limit.Phrase)
+		r, err := requirement.Parse(setting.At(id), limit.Phrase)
 		if err != nil {
 			return nil, err
 		}
-		limits[catalogue.At(id).Name] = r
+		limits[id] = r
 	}
-	return func(name string, v setting.Value) bool {
-		r, limited := limits[name]
+	return func(id setting.ID, v setting.Value) bool {
+		r, limited := limits[id]
 		return !limited || r.Test(v) == requirement.Meets
 	}, nil
 }

@@ -24,8 +24,8 @@ type File struct {
 type Want struct {
 	Password string
 	Accepted bool
-	Because  []string // settings that must be among the reasons for refusing it
-	As       string   // whose password it would be, where that differs from the file's
+	Because  []setting.ID // settings that must be among the reasons for refusing it
+	As       string       // whose password it would be, where that differs from the file's
 	Line     int
 }
 
@@ -57,10 +57,9 @@ func ReadFile(name string, data []byte) (*File, error) {
 		for i := range list {
 			w := Want{Password: list[i].Password.Value, Accepted: accepted, As: list[i].As, Line: list[i].Password.Line}
 			for _, because := range list[i].Because {
-				w.Because = append(w.Because, because.Value)
-				if !slices.ContainsFunc(password.Demands(),
-					func(d password.Demand) bool { return d.Setting == because.Value }) &&
-					because.Value != "blank_allowed" {
+				id, _ := setting.Find(because.Value)
+				w.Because = append(w.Because, id)
+				if !slices.Contains(demandNames(), because.Value) && because.Value != setting.BlankAllowed.String() {
 					problems = append(problems, hidden(because.At(0, "no setting of this name judges candidates%s",
 						nearword.Advice(because.Value, demandNames()))))
 				}
@@ -84,7 +83,7 @@ func ReadFile(name string, data []byte) (*File, error) {
 func demandNames() []string {
 	var names []string
 	for _, d := range password.Demands() {
-		names = append(names, d.Setting)
+		names = append(names, d.Setting.String())
 	}
 	return names
 }
@@ -122,7 +121,7 @@ type proposalFile struct {
 
 // ReadProposal reads settings that stand in no export: a name, and values by
 // setting. The error is strictyaml.Problems.
-func ReadProposal(file string, data []byte, catalogue *setting.Catalogue) (name string, values map[setting.ID]setting.Value, err error) {
+func ReadProposal(file string, data []byte) (name string, values map[setting.ID]setting.Value, err error) {
 	var raw proposalFile
 	if err := strictyaml.Decode(file, data, &raw); err != nil {
 		return "", nil, err
@@ -130,13 +129,13 @@ func ReadProposal(file string, data []byte, catalogue *setting.Catalogue) (name 
 	var problems strictyaml.Problems
 	values = map[setting.ID]setting.Value{}
 	for _, pair := range raw.Values {
-		id, ok := catalogue.Find(pair.Key.Value)
+		id, ok := setting.Find(pair.Key.Value)
 		if !ok {
 			problems = append(problems, pair.Key.At(0, "no setting is named %q%s", pair.Key.Value,
-				nearword.Advice(pair.Key.Value, catalogue.Names())))
+				nearword.Advice(pair.Key.Value, setting.Names())))
 			continue
 		}
-		v, err := catalogue.At(id).Parse(pair.Value.Value)
+		v, err := setting.At(id).Parse(pair.Value.Value)
 		if err != nil {
 			problems = append(problems, pair.Value.At(0, "%s", err))
 			continue
@@ -160,8 +159,8 @@ type Line struct {
 	Target   *Target
 	Outcome  Outcome
 	AsWanted bool
-	Open     bool     // what was wanted rests on what could not be judged
-	Missing  []string // wanted reasons that were not given
+	Open     bool         // what was wanted rests on what could not be judged
+	Missing  []setting.ID // wanted reasons that were not given
 	Judged   *password.Judgement
 }
 
@@ -186,9 +185,9 @@ func (f *File) Run(targets func(whom Whom) ([]*Target, error)) (*Result, error) 
 			l := Line{Number: i + 1, Want: w, Target: t, Outcome: OutcomeOf(j), Judged: j}
 			l.AsWanted = w.Accepted == (l.Outcome != Refused)
 			l.Open = l.AsWanted && l.Outcome == Open
-			for _, name := range w.Because {
-				if !j.Refuses(name) {
-					l.Missing, l.AsWanted = append(l.Missing, name), false
+			for _, id := range w.Because {
+				if !j.Refuses(id) {
+					l.Missing, l.AsWanted = append(l.Missing, id), false
 				}
 			}
 			r.Lines = append(r.Lines, l)

@@ -69,12 +69,12 @@ type Whom struct {
 
 // Targets finds what of a system candidates are held against. The error is
 // *check.NotFound or *NoPolicy where there is none of the name.
-func Targets(s *Subject, whom Whom, catalogue *setting.Catalogue) ([]*Target, error) {
+func Targets(s *Subject, whom Whom) ([]*Target, error) {
 	system := s.Export.System()
-	resolver := effective.NewResolver(catalogue, system)
+	resolver := effective.NewResolver(system)
 	of := func(a *estate.Account) *Target {
 		t := &Target{System: system.Name, Limits: system.Limits, lists: s.Lists}
-		t.hold(resolver.For(a), catalogue)
+		t.hold(resolver.For(a))
 		return t
 	}
 	switch {
@@ -108,9 +108,9 @@ func Targets(s *Subject, whom Whom, catalogue *setting.Catalogue) ([]*Target, er
 }
 
 // hold keeps what holds.
-func (t *Target) hold(s *effective.Settings, catalogue *setting.Catalogue) {
+func (t *Target) hold(s *effective.Settings) {
 	t.Policy = s.PolicyName()
-	t.values = make([]setting.Value, catalogue.Len())
+	t.values = make([]setting.Value, setting.Len)
 	for id := range t.values {
 		t.values[id] = s.Get(setting.ID(id)).Value
 	}
@@ -177,23 +177,23 @@ func find(export check.Export, login string) (*estate.Account, error) {
 
 // Proposed is a target of settings that stand in no export. What is not among
 // them asks nothing, and the empty password is refused.
-func Proposed(name string, values map[setting.ID]setting.Value, lists password.Lists, catalogue *setting.Catalogue) *Target {
-	t := &Target{System: name, lists: lists, values: make([]setting.Value, catalogue.Len())}
+func Proposed(name string, values map[setting.ID]setting.Value, lists password.Lists) *Target {
+	t := &Target{System: name, lists: lists, values: make([]setting.Value, setting.Len)}
 	for _, d := range password.Demands() {
-		id := setting.Must(d.Setting)
-		switch def := catalogue.At(id); {
+		id := d.Setting
+		switch def := setting.At(id); {
 		case def.OffIs != setting.NoOff:
 			t.values[id] = setting.OffValue
 		case def.Kind == setting.FlagKind:
 			t.values[id] = setting.No
-		case d.Setting == "alphabet":
+		case id == setting.Alphabet:
 			t.values[id] = setting.ChoiceAt(len(def.Choices) - 1)
 		default:
 			t.values[id] = setting.ChoiceAt(0)
 		}
 	}
-	t.values[setting.Must("blank_allowed")] = setting.No
-	t.values[setting.Must("substitutions_seen")] = setting.No
+	t.values[setting.BlankAllowed] = setting.No
+	t.values[setting.SubstitutionsSeen] = setting.No
 	for id, v := range values {
 		t.values[id] = v
 	}

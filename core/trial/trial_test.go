@@ -11,6 +11,7 @@ import (
 	"yewcone/core/estate"
 	"yewcone/core/password"
 	"yewcone/core/setting"
+	"yewcone/core/setting/settingtest"
 )
 
 // fake is an export in memory.
@@ -32,20 +33,11 @@ func (f *fake) Accounts(yield func(*estate.Account) error) error {
 	return nil
 }
 
-func value(t *testing.T, name, text string) setting.Value {
-	t.Helper()
-	v, err := setting.Standard().At(setting.Must(name)).Parse(text)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return v
-}
-
 func policy(t *testing.T, name string, values map[string]string) estate.Policy {
 	t.Helper()
 	p := estate.Policy{Name: name}
 	for key, text := range values {
-		p.Set(setting.Must(key), value(t, key, text), estate.Origin{File: "p", Line: 1})
+		p.Set(settingtest.ID(key), settingtest.Value(key, text), estate.Origin{File: "p", Line: 1})
 	}
 	return p
 }
@@ -65,7 +57,7 @@ func subject(t *testing.T) *Subject {
 // TestTargets: what of a system candidates are held against.
 func TestTargets(t *testing.T) {
 	s := subject(t)
-	id := setting.Must("min_length")
+	id := setting.MinLength
 	for _, c := range []struct {
 		whom Whom
 		want string
@@ -74,27 +66,27 @@ func TestTargets(t *testing.T) {
 		{Whom{Policy: "everyone"}, "shop/everyone 8"}, {Whom{Account: "ada"}, "shop/ada 8"},
 		{Whom{Account: "root"}, "shop/root 16"},
 	} {
-		list, err := Targets(s, c.whom, setting.Standard())
+		list, err := Targets(s, c.whom)
 		if err != nil || len(list) != 1 {
 			t.Fatalf("%+v: %v, %v", c.whom, list, err)
 		}
-		if got := list[0].Name() + " " + setting.Standard().At(id).Text(list[0].Value(id)); got != c.want {
+		if got := list[0].Name() + " " + setting.At(id).Text(list[0].Value(id)); got != c.want {
 			t.Errorf("%+v: %s, expected %s", c.whom, got, c.want)
 		}
 	}
 	var noPolicy *NoPolicy
-	if _, err := Targets(s, Whom{Policy: "admin"}, setting.Standard()); !errors.As(err, &noPolicy) ||
+	if _, err := Targets(s, Whom{Policy: "admin"}); !errors.As(err, &noPolicy) ||
 		!strings.Contains(err.Error(), `did you mean "admins"?`) {
 		t.Errorf("%v", err)
 	}
 	var notFound *check.NotFound
-	if _, err := Targets(s, Whom{Account: "rot"}, setting.Standard()); !errors.As(err, &notFound) ||
+	if _, err := Targets(s, Whom{Account: "rot"}); !errors.As(err, &notFound) ||
 		!slices.Contains(notFound.Near, "root") {
 		t.Errorf("%v", err)
 	}
 	// Without a policy for nobody in particular, each policy is a target.
 	s.Export.System().Default = ""
-	list, err := Targets(s, Whom{}, setting.Standard())
+	list, err := Targets(s, Whom{})
 	if err != nil || len(list) != 2 || list[0].Name() != "shop/everyone" || list[1].Name() != "shop/admins" {
 		t.Errorf("%v, %v", list, err)
 	}
@@ -156,11 +148,11 @@ func TestReadFile(t *testing.T) {
 func TestRun(t *testing.T) {
 	s := subject(t)
 	f := &File{Whom: Whom{}, Wants: []Want{
-		{Password: "short", Because: []string{"min_length"}}, {Password: "short", Because: []string{"max_length"}},
+		{Password: "short", Because: []setting.ID{setting.MinLength}}, {Password: "short", Because: []setting.ID{setting.MaxLength}},
 		{Password: "long enough"}, {Password: "long enough", Accepted: true}, {Password: "short", Accepted: true},
-		{Password: "xx-root-and-more-root", As: "root", Because: []string{"login_barred"}},
+		{Password: "xx-root-and-more-root", As: "root", Because: []setting.ID{setting.LoginBarred}},
 	}}
-	r, err := f.Run(func(whom Whom) ([]*Target, error) { return Targets(s, whom, setting.Standard()) })
+	r, err := f.Run(func(whom Whom) ([]*Target, error) { return Targets(s, whom) })
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -178,8 +170,8 @@ func TestRun(t *testing.T) {
 // TestProposed: what a proposal does not name asks nothing, so that its
 // outcomes are sure.
 func TestProposed(t *testing.T) {
-	target := Proposed("p", map[setting.ID]setting.Value{setting.Must("min_digits"): value(t, "min_digits", "1")},
-		password.Lists{}, setting.Standard())
+	target := Proposed("p", map[setting.ID]setting.Value{setting.MinDigits: settingtest.Value("min_digits", "1")},
+		password.Lists{})
 	for text, want := range map[string]Outcome{"a": Refused, "1": Accepted, "": Refused, "no digit": Refused, "9 lives": Accepted} {
 		j, err := password.Judge(password.NewCandidate(text), target.Against(nil))
 		if err != nil || OutcomeOf(j) != want {
@@ -193,9 +185,9 @@ func TestMint(t *testing.T) {
 	target := func(name string, values map[string]string) *Target {
 		all := map[setting.ID]setting.Value{}
 		for key, text := range values {
-			all[setting.Must(key)] = value(t, key, text)
+			all[settingtest.ID(key)] = settingtest.Value(key, text)
 		}
-		return Proposed(name, all, password.Lists{}, setting.Standard())
+		return Proposed(name, all, password.Lists{})
 	}
 	a, b := target("a", map[string]string{"min_length": "12", "min_digits": "2", "min_upper": "1"}),
 		target("b", map[string]string{"max_length": "16", "max_repeat": "1", "min_symbols": "1", "symbol_inside": "yes"})

@@ -111,7 +111,7 @@ func (e *export) policyOf(a *estate.Account, x *ldif.Entry) *policy {
 }
 
 func (e *export) password(a *estate.Account, x *ldif.Entry) {
-	schema := setting.Standard().At(setting.Must("storage"))
+	schema := setting.At(setting.Storage)
 	for i := range x.Attrs {
 		if x.Attrs[i].Name != "userpassword" {
 			continue

@@ -93,43 +93,43 @@ func (p *policyReader) flag(attr string, absent bool) bool {
 	return strings.EqualFold(a.Value, "TRUE")
 }
 
-func (p *policyReader) set(name, attr string, v setting.Value) {
-	p.policy.Set(setting.Must(name), v, p.origin(attr))
+func (p *policyReader) set(id setting.ID, attr string, v setting.Value) {
+	p.policy.Set(id, v, p.origin(attr))
 }
 
 // count sets a number of which 0 and absent mean off.
-func (p *policyReader) count(name, attr string) {
+func (p *policyReader) count(id setting.ID, attr string) {
 	v := setting.OffValue
 	if n := p.number(attr); n > 0 {
 		v = setting.Count(n)
 	}
-	p.set(name, attr, v)
+	p.set(id, attr, v)
 }
 
 // seconds sets a length of which 0 and absent mean the given value.
-func (p *policyReader) seconds(name, attr string, zero setting.Value) {
+func (p *policyReader) seconds(id setting.ID, attr string, zero setting.Value) {
 	v := zero
 	if n := min(p.number(attr), int64(100*365*24*time.Hour/time.Second)); n > 0 {
 		v = setting.Seconds(n)
 	}
-	p.set(name, attr, v)
+	p.set(id, attr, v)
 }
 
 func (p *policyReader) complexity() {
 	if p.number("pwdCheckQuality") == 0 {
 		origin := p.origin("pwdCheckQuality")
 		origin.Text = strings.TrimSuffix(origin.Text, " absent") + ", so that lengths are not enforced"
-		p.policy.Set(setting.Must("min_length"), setting.OffValue, origin)
-		p.policy.Set(setting.Must("max_length"), setting.OffValue, origin)
+		p.policy.Set(setting.MinLength, setting.OffValue, origin)
+		p.policy.Set(setting.MaxLength, setting.OffValue, origin)
 	} else {
-		p.count("min_length", "pwdMinLength")
-		p.count("max_length", "pwdMaxLength")
+		p.count(setting.MinLength, "pwdMinLength")
+		p.count(setting.MaxLength, "pwdMaxLength")
 	}
-	if v := p.policy.Value(setting.Must("min_length")); v.State() == setting.Amount {
-		p.set("blank_allowed", "pwdMinLength", setting.No)
+	if v := p.policy.Value(setting.MinLength); v.State() == setting.Amount {
+		p.set(setting.BlankAllowed, "pwdMinLength", setting.No)
 	}
-	p.count("history", "pwdInHistory")
-	p.set("reuse_after", "pwdInHistory", setting.OffValue)
+	p.count(setting.History, "pwdInHistory")
+	p.set(setting.ReuseAfter, "pwdInHistory", setting.OffValue)
 	if p.openLDAP() && p.x.Text("pwdcheckmodule") == "" && !p.flag("pwdUseCheckModule", false) {
 		p.noComposition()
 	}
@@ -143,25 +143,26 @@ func (p *policyReader) openLDAP() bool { return p.x.Text("entrycsn") != "" }
 func (p *policyReader) noComposition() {
 	origin := p.origin("pwdCheckModule")
 	origin.Text = "no check module, so that only the length is looked at"
-	for _, name := range []string{"min_classes", "min_letters", "min_lower", "min_upper", "min_digits", "min_symbols",
-		"max_repeat", "max_run", "min_distinct", "min_changed"} {
-		p.policy.Set(setting.Must(name), setting.OffValue, origin)
+	for _, id := range []setting.ID{setting.MinClasses, setting.MinLetters, setting.MinLower, setting.MinUpper,
+		setting.MinDigits, setting.MinSymbols,
+		setting.MaxRepeat, setting.MaxRun, setting.MinDistinct, setting.MinChanged} {
+		p.policy.Set(id, setting.OffValue, origin)
 	}
-	for _, name := range []string{"login_reversed_barred", "names_barred", "description_barred", "common_barred",
-		"dictionary_barred", "breached_barred"} {
-		p.policy.Set(setting.Must(name), setting.No, origin)
+	for _, id := range []setting.ID{setting.LoginReversedBarred, setting.NamesBarred, setting.DescriptionBarred, setting.CommonBarred,
+		setting.DictionaryBarred, setting.BreachedBarred} {
+		p.policy.Set(id, setting.No, origin)
 	}
-	p.policy.Set(setting.Must("login_barred"), setting.ChoiceAt(0), origin)
+	p.policy.Set(setting.LoginBarred, setting.LoginAccepted, origin)
 	intake.AnyCharacters(p.policy, origin)
 }
 
 func (p *policyReader) age() {
-	p.seconds("max_age", "pwdMaxAge", setting.OffValue)
-	p.seconds("min_age", "pwdMinAge", setting.OffValue)
-	p.seconds("warn_before", "pwdExpireWarning", setting.OffValue)
-	p.set("grace_signins", "pwdGraceAuthNLimit", setting.Count(p.number("pwdGraceAuthNLimit")))
-	p.set("change_at_first_use", "pwdMustChange", setting.YesNo(p.flag("pwdMustChange", false)))
-	p.set("self_change", "pwdAllowUserChange", setting.YesNo(p.flag("pwdAllowUserChange", true)))
+	p.seconds(setting.MaxAge, "pwdMaxAge", setting.OffValue)
+	p.seconds(setting.MinAge, "pwdMinAge", setting.OffValue)
+	p.seconds(setting.WarnBefore, "pwdExpireWarning", setting.OffValue)
+	p.set(setting.GraceSignIns, "pwdGraceAuthNLimit", setting.Count(p.number("pwdGraceAuthNLimit")))
+	p.set(setting.ChangeAtFirstUse, "pwdMustChange", setting.YesNo(p.flag("pwdMustChange", false)))
+	p.set(setting.SelfChange, "pwdAllowUserChange", setting.YesNo(p.flag("pwdAllowUserChange", true)))
 }
 
 func (p *policyReader) lockout() {
@@ -173,13 +174,13 @@ func (p *policyReader) lockout() {
 			attempts = setting.Count(n)
 		}
 	}
-	p.policy.Set(setting.Must("lockout_attempts"), attempts, origin)
-	p.seconds("lockout_window", "pwdFailureCountInterval", setting.OffValue)
-	p.seconds("lockout_duration", "pwdLockoutDuration", setting.UntilUnlockedValue)
-	p.set("lockout_covers_admins", "pwdLockout", setting.Yes)
+	p.policy.Set(setting.LockoutAttempts, attempts, origin)
+	p.seconds(setting.LockoutWindow, "pwdFailureCountInterval", setting.OffValue)
+	p.seconds(setting.LockoutDuration, "pwdLockoutDuration", setting.UntilUnlockedValue)
+	p.set(setting.LockoutCoversAdmins, "pwdLockout", setting.Yes)
 	if p.openLDAP() {
-		p.seconds("failure_delay", "pwdMinDelay", setting.OffValue)
-		p.seconds("dormant_after", "pwdMaxIdle", setting.OffValue)
-		p.set("source_attempts", "pwdLockout", setting.OffValue)
+		p.seconds(setting.FailureDelay, "pwdMinDelay", setting.OffValue)
+		p.seconds(setting.DormantAfter, "pwdMaxIdle", setting.OffValue)
+		p.set(setting.SourceAttempts, "pwdLockout", setting.OffValue)
 	}
 }

@@ -28,7 +28,7 @@ type linkFile struct {
 
 // sameUnlessSaid are the settings that linked systems must have alike where
 // the file does not name any.
-var sameUnlessSaid = []string{"lockout_attempts", "lockout_window", "lockout_duration"}
+var sameUnlessSaid = []setting.ID{setting.LockoutAttempts, setting.LockoutWindow, setting.LockoutDuration}
 
 // across reads what the estate says of its systems together.
 func (l *loader) across(e *Estate, raw *estateFile) {
@@ -91,9 +91,7 @@ func (l *loader) link(f *linkFile, known func(strictyaml.Text)) gap.Link {
 		}
 	}
 	if len(f.Same) == 0 {
-		for _, name := range sameUnlessSaid {
-			link.Same = append(link.Same, setting.Must(name))
-		}
+		link.Same = sameUnlessSaid
 	}
 	if f.Password != nil {
 		if link.Shared = f.Password.Value == "shared"; !link.Shared && f.Password.Value != "own" {

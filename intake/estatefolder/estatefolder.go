@@ -72,7 +72,6 @@ type Estate struct {
 	lists      *listsFile
 	across     check.Across
 	exceptions []*rules.Exception
-	catalogue  *setting.Catalogue
 }
 
 // A System is one system as the estate file describes it.
@@ -123,9 +122,9 @@ func Find(dir string) (string, error) {
 
 // Load reads the estate file and the rule sets. What is wrong in them is
 // returned together, as strictyaml.Problems.
-func Load(folder string, catalogue *setting.Catalogue) (*Estate, error) {
-	l := &loader{folder: folder, catalogue: catalogue}
-	e := &Estate{Folder: folder, Rules: l.ruleSets(), Checks: map[string]check.Adjustment{}, catalogue: catalogue}
+func Load(folder string) (*Estate, error) {
+	l := &loader{folder: folder}
+	e := &Estate{Folder: folder, Rules: l.ruleSets(), Checks: map[string]check.Adjustment{}}
 	var raw estateFile
 	data, err := os.ReadFile(filepath.Join(folder, FileName))
 	if err != nil {
@@ -149,10 +148,9 @@ func Load(folder string, catalogue *setting.Catalogue) (*Estate, error) {
 }
 
 type loader struct {
-	folder    string
-	catalogue *setting.Catalogue
-	problems  strictyaml.Problems
-	badRules  bool // a rule file could not be read, so that names may be missing
+	folder   string
+	problems strictyaml.Problems
+	badRules bool // a rule file could not be read, so that names may be missing
 }
 
 func (l *loader) note(err error) {
@@ -181,7 +179,7 @@ func (l *loader) ruleSets() []*rules.Set {
 			l.note(err)
 			continue
 		}
-		set, err := rules.Read(name, data, l.catalogue)
+		set, err := rules.Read(name, data)
 		l.note(err)
 		if set == nil {
 			l.badRules = true
@@ -208,8 +206,7 @@ func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.T
 	name, f := raw.Key, &raw.Value
 	l.note(rules.CheckName(name))
 	s := System{Name: name.Value}
-	s.Request = intake.Request{System: name.Value, Title: f.Title, Labels: f.Labels, Folder: l.folder, Default: f.Default,
-		Catalogue: l.catalogue}
+	s.Request = intake.Request{System: name.Value, Title: f.Title, Labels: f.Labels, Folder: l.folder, Default: f.Default}
 	s.Request.AsOf, s.Request.AsOfFrom = l.date(f.AsOf, asOf, from)
 	for _, path := range f.Export.From {
 		s.Request.From = append(s.Request.From, path.Value)
@@ -268,7 +265,7 @@ func (l *loader) chosenRules(e *Estate, s *System, names []strictyaml.Text) {
 			s.Rules = append(s.Rules, e.Rules[i])
 			continue
 		}
-		if set, ok := rules.Shipped(name.Value, l.catalogue); ok {
+		if set, ok := rules.Shipped(name.Value); ok {
 			s.Rules = append(s.Rules, set)
 			continue
 		}

@@ -30,7 +30,7 @@ func (l *loader) limitsAndKnown(s *System, f *systemFile) {
 		if !ok {
 			continue
 		}
-		_, err := requirement.Parse(l.catalogue.At(id), pair.Value.Value)
+		_, err := requirement.Parse(setting.At(id), pair.Value.Value)
 		if err != nil {
 			offset := 0
 			var at *requirement.Error
@@ -46,7 +46,7 @@ func (l *loader) limitsAndKnown(s *System, f *systemFile) {
 		if !ok {
 			continue
 		}
-		v, err := l.catalogue.At(id).Parse(pair.Value.Value)
+		v, err := setting.At(id).Parse(pair.Value.Value)
 		if err != nil {
 			l.note(pair.Value.At(0, "%s", err))
 			continue
@@ -57,9 +57,9 @@ func (l *loader) limitsAndKnown(s *System, f *systemFile) {
 }
 
 func (l *loader) setting(key strictyaml.Text) (setting.ID, bool) {
-	id, ok := l.catalogue.Find(key.Value)
+	id, ok := setting.Find(key.Value)
 	if !ok {
-		l.note(key.At(0, "no setting is named %q%s", key.Value, nearword.Advice(key.Value, l.catalogue.Names())))
+		l.note(key.At(0, "no setting is named %q%s", key.Value, nearword.Advice(key.Value, setting.Names())))
 	}
 	return id, ok
 }
@@ -171,7 +171,7 @@ func (e *Estate) ValueOf(asOf time.Time) func(string, setting.ID) setting.Value 
 		for i := range system.Policies {
 			v := system.Policies[i].Value(id).Value
 			if i > 0 {
-				v = e.catalogue.At(id).Loosest(loosest, v)
+				v = setting.At(id).Loosest(loosest, v)
 			}
 			loosest = v
 		}

@@ -10,7 +10,6 @@ import (
 
 	"yewcone/core/check"
 	"yewcone/core/estate"
-	"yewcone/core/setting"
 	"yewcone/intake"
 )
 
@@ -194,8 +193,7 @@ func readExport(t *testing.T, folder string, c *capturedExport) *reading {
 	if !ok {
 		t.Fatal(c.format)
 	}
-	export, err := f.Open(&intake.Request{System: "x", Folder: folder, From: c.from, Mapping: c.mappingFile(),
-		Catalogue: setting.Standard()})
+	export, err := f.Open(&intake.Request{System: "x", Folder: folder, From: c.from, Mapping: c.mappingFile()})
 	if err != nil {
 		return nil
 	}

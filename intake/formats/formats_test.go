@@ -19,7 +19,7 @@ func readAll(t *testing.T, format string, request *intake.Request) (accounts int
 	if !ok {
 		t.Fatalf("no format %q", format)
 	}
-	request.System, request.Catalogue = "x", setting.Standard()
+	request.System = "x"
 	export, err := f.Open(request)
 	if err != nil {
 		return 0, nil
@@ -36,7 +36,7 @@ func readAll(t *testing.T, format string, request *intake.Request) (accounts int
 	}
 	for _, p := range export.System().Policies {
 		for id, v := range p.Values {
-			if def := setting.Standard().At(setting.ID(id)); !def.Takes(v.Value) {
+			if def := setting.At(setting.ID(id)); !def.Takes(v.Value) {
 				t.Fatalf("%s is given the value %v", def.Name, v.Value)
 			}
 		}

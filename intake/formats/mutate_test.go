@@ -15,7 +15,6 @@ import (
 	"github.com/xuri/excelize/v2"
 
 	"yewcone/core/estate"
-	"yewcone/core/setting"
 	"yewcone/core/snapshot"
 	"yewcone/intake"
 )
@@ -33,16 +32,15 @@ type everything struct {
 func readEverything(t *testing.T, folder string, c *capturedExport) *everything {
 	t.Helper()
 	f, _ := Find(c.format)
-	catalogue := setting.Standard()
 	export, err := f.Open(&intake.Request{System: "x", Folder: folder, From: c.from, Mapping: c.mappingFile(),
-		Catalogue: catalogue, AsOf: time.Date(2026, 11, 23, 6, 0, 0, 0, time.UTC)})
+		AsOf: time.Date(2026, 11, 23, 6, 0, 0, 0, time.UTC)})
 	if err != nil {
 		return nil
 	}
 	e := &everything{facts: map[string]string{}, accounts: map[string]string{}}
 	system := export.System()
 	for i := range system.Policies {
-		p := snapshot.OfPolicy(&system.Policies[i], catalogue)
+		p := snapshot.OfPolicy(&system.Policies[i])
 		for _, v := range p.Settings {
 			e.facts["policy "+p.Name+": "+v.Setting] = v.Value
 		}
@@ -51,7 +49,7 @@ func readEverything(t *testing.T, folder string, c *capturedExport) *everything 
 	e.facts["system: default"] = system.Default
 	var a snapshot.Account
 	err = export.Accounts(func(x *estate.Account) error {
-		snapshot.OfAccount(&a, x, catalogue)
+		snapshot.OfAccount(&a, x)
 		a.Origin = snapshot.Origin{}
 		for i := range a.Overrides {
 			a.Overrides[i].Origin = snapshot.Origin{}

@@ -9,7 +9,6 @@ import (
 	"time"
 
 	"yewcone/core/estate"
-	"yewcone/core/setting"
 	"yewcone/core/snapshot"
 	"yewcone/intake"
 )
@@ -26,23 +25,21 @@ func asWritten(t *testing.T, format string, from []string, files map[string]stri
 	if !ok {
 		t.Fatal(format)
 	}
-	c := setting.Standard()
-	export, err := f.Open(&intake.Request{System: "x", Folder: folder, From: from, Catalogue: c,
-		AsOf: time.Date(2026, 11, 23, 6, 0, 0, 0, time.UTC)})
+	export, err := f.Open(&intake.Request{System: "x", Folder: folder, From: from, AsOf: time.Date(2026, 11, 23, 6, 0, 0, 0, time.UTC)})
 	if err != nil {
 		t.Fatal(err)
 	}
 	said = map[string]string{}
 	system := export.System()
 	for i := range system.Policies {
-		p := snapshot.OfPolicy(&system.Policies[i], c)
+		p := snapshot.OfPolicy(&system.Policies[i])
 		for _, v := range p.Settings {
 			said["policy "+p.Name+": "+v.Setting] = v.Value
 		}
 	}
 	var a snapshot.Account
 	err = export.Accounts(func(x *estate.Account) error {
-		snapshot.OfAccount(&a, x, c)
+		snapshot.OfAccount(&a, x)
 		data, err := json.Marshal(&a)
 		if err != nil {
 			return err

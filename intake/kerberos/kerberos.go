@@ -193,15 +193,17 @@ func (e *export) policies() bool {
 func (e *export) known(p *estate.Policy) {
 	origin := p.Origin
 	origin.Text = "a realm has no such setting"
-	for _, name := range []string{"max_length", "min_lower", "min_upper", "min_digits", "min_symbols", "min_letters",
-		"max_repeat", "max_run", "min_changed", "min_distinct", "source_attempts", "dormant_after", "reuse_after"} {
-		p.Set(setting.Must(name), setting.OffValue, origin)
+	for _, id := range []setting.ID{setting.MaxLength, setting.MinLower, setting.MinUpper, setting.MinDigits,
+		setting.MinSymbols, setting.MinLetters,
+		setting.MaxRepeat, setting.MaxRun, setting.MinChanged, setting.MinDistinct, setting.SourceAttempts,
+		setting.DormantAfter, setting.ReuseAfter} {
+		p.Set(id, setting.OffValue, origin)
 	}
-	for _, name := range []string{"recovery_question", "hint_allowed", "applies_to_existing", "breached_barred"} {
-		p.Set(setting.Must(name), setting.No, origin)
+	for _, id := range []setting.ID{setting.RecoveryQuestion, setting.HintAllowed, setting.AppliesToExisting, setting.BreachedBarred} {
+		p.Set(id, setting.No, origin)
 	}
-	p.Set(setting.Must("lockout_covers_admins"), setting.Yes, origin)
-	p.Set(setting.Must("self_change"), setting.Yes, origin)
+	p.Set(setting.LockoutCoversAdmins, setting.Yes, origin)
+	p.Set(setting.SelfChange, setting.Yes, origin)
 	intake.AnyCharacters(p, origin)
 }
 
@@ -226,37 +228,37 @@ func (e *export) policyLine(p *estate.Policy, key, value string, origin estate.O
 		e.notes.Refuse(origin, "%q of the policy %s is neither a number nor a length of time", key, p.Name)
 		return
 	}
-	set := func(name string, v setting.Value) { p.Set(setting.Must(name), v, origin) }
-	orOff := func(name string, n int64, v setting.Value) {
+	set := func(id setting.ID, v setting.Value) { p.Set(id, v, origin) }
+	orOff := func(id setting.ID, n int64, v setting.Value) {
 		if n <= 0 {
 			v = setting.OffValue
 		}
-		set(name, v)
+		set(id, v)
 	}
 	l := e.limits[p.Name]
 	switch key {
 	case "Maximum password life":
-		orOff("max_age", seconds, setting.Seconds(seconds))
+		orOff(setting.MaxAge, seconds, setting.Seconds(seconds))
 	case "Minimum password life":
-		orOff("min_age", seconds, setting.Seconds(seconds))
+		orOff(setting.MinAge, seconds, setting.Seconds(seconds))
 	case "Minimum password length":
-		orOff("min_length", n, setting.Count(n))
-		set("blank_allowed", setting.No)
+		orOff(setting.MinLength, n, setting.Count(n))
+		set(setting.BlankAllowed, setting.No)
 	case "Minimum number of password character classes":
-		orOff("min_classes", n-1, setting.Count(min(n, 5)))
+		orOff(setting.MinClasses, n-1, setting.Count(min(n, 5)))
 	case "Number of old keys kept":
-		orOff("history", n-1, setting.Count(n-1))
+		orOff(setting.History, n-1, setting.Count(n-1))
 	case "Maximum password failures before lockout":
 		l.attempts = n
-		orOff("lockout_attempts", n, setting.Count(n))
+		orOff(setting.LockoutAttempts, n, setting.Count(n))
 	case "Password failure count reset interval":
 		l.reset = seconds
-		orOff("lockout_window", seconds, setting.Seconds(seconds))
+		orOff(setting.LockoutWindow, seconds, setting.Seconds(seconds))
 	case "Password lockout duration":
 		l.duration = seconds
-		set("lockout_duration", setting.UntilUnlockedValue)
+		set(setting.LockoutDuration, setting.UntilUnlockedValue)
 		if seconds > 0 {
-			set("lockout_duration", setting.Seconds(seconds))
+			set(setting.LockoutDuration, setting.Seconds(seconds))
 		}
 	}
 	e.limits[p.Name] = l
@@ -376,7 +378,7 @@ func (e *export) lock(a *estate.Account, p *principal) {
 	if p.preauth == estate.No && l.attempts > 0 {
 		origin := a.Origin
 		origin.Text = "no preauthentication required, so that failures are not counted"
-		a.Overrides = append(a.Overrides, estate.Override{Setting: setting.Must("lockout_attempts"),
+		a.Overrides = append(a.Overrides, estate.Override{Setting: setting.LockoutAttempts,
 			Sourced: estate.Sourced{Value: setting.OffValue, Origin: origin}})
 	}
 	failed, _ := p.failed.Time() // the zero time where there is none
@@ -411,11 +413,11 @@ func (e *export) lock(a *estate.Account, p *principal) {
 func keyGrade(kind string) setting.Value {
 	switch {
 	case strings.HasPrefix(kind, "aes"), strings.HasPrefix(kind, "camellia"):
-		return setting.ChoiceAt(setting.StoredSaltedSlow)
+		return setting.StoredSaltedSlow
 	case strings.HasPrefix(kind, "arcfour"), strings.HasPrefix(kind, "rc4"):
-		return setting.ChoiceAt(setting.StoredUnsalted)
+		return setting.StoredUnsalted
 	case strings.HasPrefix(kind, "des"):
-		return setting.ChoiceAt(setting.StoredSaltedFast)
+		return setting.StoredSaltedFast
 	}
 	return setting.Value{}
 }
@@ -425,5 +427,5 @@ func weaker(a, b setting.Value) setting.Value {
 	if !a.Known() {
 		return b
 	}
-	return setting.Standard().At(setting.Must("storage")).Loosest(a, b)
+	return setting.At(setting.Storage).Loosest(a, b)
 }

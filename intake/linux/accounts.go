@@ -138,7 +138,7 @@ func (e *export) fill(a *estate.Account, f []string) {
 	a.GroupsKnown = len(e.primary) > 0
 	// The files have no such marks; ages stand on the account as settings.
 	a.NeverExpires, a.CannotChange, a.BlankAllowed = estate.No, estate.No, estate.No
-	if e.policy.Value(idFactor).Value == setting.ChoiceAt(0) {
+	if e.policy.Value(setting.SecondFactor).Value == setting.NoSecondFactor {
 		a.SecondFactor = estate.No
 	}
 	a.Privileged = e.privileged(a, uid)
@@ -233,14 +233,6 @@ func (e *export) password(a *estate.Account, text string, s shadowLine) {
 	a.PasswordUsable = estate.TriOf(a.Storage.Known() && !broken && !strings.HasPrefix(text, "$apr1$") && text[0] != '_')
 }
 
-var (
-	idMaxAge = setting.Must("max_age")
-	idMinAge = setting.Must("min_age")
-	idWarn   = setting.Must("warn_before")
-	idGrace  = setting.Must("grace_period")
-	idFactor = setting.Must("second_factor")
-)
-
 // ages reads the day fields: they hold for the account whatever login.defs
 // says.
 func (e *export) ages(a *estate.Account, s *shadowLine) {
@@ -270,10 +262,10 @@ func (e *export) ages(a *estate.Account, s *shadowLine) {
 	} else {
 		a.MustChange = estate.No
 	}
-	override(idMinAge, 3, "smallest age", offAtZero)
-	override(idMaxAge, 4, "largest age", maxAge)
-	override(idWarn, 5, "warning", offAtZero)
-	override(idGrace, 6, "inactive", inactive)
+	override(setting.MinAge, 3, "smallest age", offAtZero)
+	override(setting.MaxAge, 4, "largest age", maxAge)
+	override(setting.WarnBefore, 5, "warning", offAtZero)
+	override(setting.GracePeriod, 6, "inactive", inactive)
 	a.Enabled = estate.Yes
 	if n, ok := number(7); ok && n >= 0 {
 		a.Enabled = estate.Unknown
@@ -320,24 +312,25 @@ func (e *export) failures(a *estate.Account, uid int64) {
 
 // rootUnchecked are the settings that only warn root unless enforce_for_root
 // is set.
-var rootUnchecked = []string{"min_length", "min_classes", "min_lower", "min_upper", "min_digits", "min_symbols",
-	"max_repeat", "max_run", "min_changed"}
+var rootUnchecked = []setting.ID{setting.MinLength, setting.MinClasses, setting.MinLower, setting.MinUpper,
+	setting.MinDigits, setting.MinSymbols,
+	setting.MaxRepeat, setting.MaxRun, setting.MinChanged}
 
 // freeRoot records what does not hold for root: pwquality only warns it
 // without enforce_for_root, and faillock leaves it out without even_deny_root.
 func (e *export) freeRoot(a *estate.Account) {
-	override := func(name string, v setting.Value, why string) {
+	override := func(id setting.ID, v setting.Value, why string) {
 		origin := a.Origin
 		origin.Text = why
-		a.Overrides = append(a.Overrides, estate.Override{Setting: setting.Must(name), Sourced: estate.Sourced{Value: v, Origin: origin}})
+		a.Overrides = append(a.Overrides, estate.Override{Setting: id, Sourced: estate.Sourced{Value: v, Origin: origin}})
 	}
 	if e.rootFree {
-		for _, name := range rootUnchecked {
-			override(name, setting.OffValue, "enforce_for_root not set, so that root is only warned")
+		for _, id := range rootUnchecked {
+			override(id, setting.OffValue, "enforce_for_root not set, so that root is only warned")
 		}
 	}
 	if e.lock.on && !e.lock.denyRoot {
-		override("lockout_attempts", setting.OffValue, "even_deny_root not set, so that root is left out")
-		override("lockout_covers_admins", setting.No, "even_deny_root not set, so that root is left out")
+		override(setting.LockoutAttempts, setting.OffValue, "even_deny_root not set, so that root is left out")
+		override(setting.LockoutCoversAdmins, setting.No, "even_deny_root not set, so that root is left out")
 	}
 }

@@ -187,8 +187,8 @@ func (e *export) origin(name string, l line) estate.Origin {
 }
 
 // set records a setting of the host.
-func (e *export) set(name string, v setting.Value, origin estate.Origin) {
-	e.policy.Set(setting.Must(name), v, origin)
+func (e *export) set(id setting.ID, v setting.Value, origin estate.Origin) {
+	e.policy.Set(id, v, origin)
 }
 
 // found is a key's value and where it stood.
@@ -211,30 +211,30 @@ func (e *export) loginDefs() {
 	if n, ok := cNumber(defs["UID_MIN"].value); ok {
 		e.uidMin = n
 	}
-	days := func(key, name string, convert func(int64) setting.Value) {
+	days := func(key string, id setting.ID, convert func(int64) setting.Value) {
 		if n, ok := cNumber(defs[key].value); ok {
-			e.set(name, convert(n), defs[key].origin)
+			e.set(id, convert(n), defs[key].origin)
 		}
 	}
-	days("PASS_MAX_DAYS", "max_age", maxAge)
-	days("PASS_MIN_DAYS", "min_age", offAtZero)
-	days("PASS_WARN_AGE", "warn_before", offAtZero)
+	days("PASS_MAX_DAYS", setting.MaxAge, maxAge)
+	days("PASS_MIN_DAYS", setting.MinAge, offAtZero)
+	days("PASS_WARN_AGE", setting.WarnBefore, offAtZero)
 	lines, _ = e.lines("etc/default/useradd")
 	for _, l := range lines {
 		if value, ok := strings.CutPrefix(l.text, "INACTIVE="); ok {
 			if n, ok := cNumber(value); ok {
-				e.set("grace_period", inactive(n), e.origin("etc/default/useradd", l))
+				e.set(setting.GracePeriod, inactive(n), e.origin("etc/default/useradd", l))
 			}
 		}
 	}
 	if method, ok := defs["ENCRYPT_METHOD"]; ok {
-		if place, known := cryptMethods[strings.ToLower(method.value)]; known {
-			e.set("storage", setting.ChoiceAt(place), method.origin)
+		if grade, known := cryptMethods[strings.ToLower(method.value)]; known {
+			e.set(setting.Storage, grade, method.origin)
 		}
 	}
 }
 
-var cryptMethods = map[string]int{
+var cryptMethods = map[string]setting.Value{
 	"yescrypt": setting.StoredMemoryHard, "gost_yescrypt": setting.StoredMemoryHard,
 	"sha512": setting.StoredSaltedSlow, "sha256": setting.StoredSaltedSlow, "blowfish": setting.StoredSaltedSlow,
 	"bcrypt": setting.StoredSaltedSlow,

@@ -147,7 +147,7 @@ func (e *export) pam() {
 	e.plainFactors(signIn)
 	if m := find(signIn.modules, "pam_unix"); m != nil {
 		_, nullok := m.arg("nullok")
-		e.set("blank_allowed", setting.YesNo(nullok), m.origin)
+		e.set(setting.BlankAllowed, setting.YesNo(nullok), m.origin)
 	}
 	e.lastlog(signIn)
 }
@@ -156,7 +156,7 @@ func (e *export) lastlog(signIn stack) {
 	if m := find(signIn.modules, "pam_lastlog"); m != nil {
 		if value, ok := m.arg("inactive"); ok {
 			if n, ok := cNumber(value); ok {
-				e.set("dormant_after", days(n), m.origin)
+				e.set(setting.DormantAfter, days(n), m.origin)
 				return
 			}
 		}
@@ -166,7 +166,7 @@ func (e *export) lastlog(signIn stack) {
 	}
 	origin := signIn.modules[0].origin
 	origin.Text = "no pam_lastlog with inactive= in the stack"
-	e.set("dormant_after", setting.OffValue, origin)
+	e.set(setting.DormantAfter, setting.OffValue, origin)
 }
 
 // oneFactor are modules that ask for nothing beside the password.
@@ -194,7 +194,7 @@ func (e *export) plainFactors(signIn stack) {
 	}
 	origin := signIn.modules[0].origin
 	origin.Text = "no module in the stack asks for anything but a password"
-	e.set("second_factor", setting.ChoiceAt(0), origin)
+	e.set(setting.SecondFactor, setting.NoSecondFactor, origin)
 }
 
 func (e *export) history(passwords stack) {
@@ -216,9 +216,9 @@ func (e *export) history(passwords stack) {
 	}
 	switch {
 	case best > 0:
-		e.set("history", setting.Count(best), origin)
+		e.set(setting.History, setting.Count(best), origin)
 	case !passwords.lacks:
-		e.set("history", setting.OffValue, origin)
+		e.set(setting.History, setting.OffValue, origin)
 	}
 }
 
@@ -239,7 +239,7 @@ func (e *export) faillock(signIn stack) {
 		if !signIn.lacks {
 			origin := signIn.modules[0].origin
 			origin.Text = "no pam_faillock in the stack"
-			e.set("lockout_attempts", setting.OffValue, origin)
+			e.set(setting.LockoutAttempts, setting.OffValue, origin)
 			e.lock.known = true
 		}
 		return
@@ -274,17 +274,17 @@ func (e *export) faillock(signIn stack) {
 	attempts, where := read("deny", 3)
 	e.lock = lockRule{known: true, on: attempts > 0, attempts: attempts}
 	if attempts <= 0 {
-		e.set("lockout_attempts", setting.OffValue, where)
+		e.set(setting.LockoutAttempts, setting.OffValue, where)
 		return
 	}
-	e.set("lockout_attempts", setting.Count(attempts), where)
+	e.set(setting.LockoutAttempts, setting.Count(attempts), where)
 	e.lock.window, where = read("fail_interval", 900)
-	e.set("lockout_window", setting.Seconds(max(0, e.lock.window)), where)
+	e.set(setting.LockoutWindow, setting.Seconds(max(0, e.lock.window)), where)
 	e.lock.unlock, where = read("unlock_time", 600)
 	if e.lock.unlock <= 0 {
-		e.set("lockout_duration", setting.UntilUnlockedValue, where)
+		e.set(setting.LockoutDuration, setting.UntilUnlockedValue, where)
 	} else {
-		e.set("lockout_duration", setting.Seconds(e.lock.unlock), where)
+		e.set(setting.LockoutDuration, setting.Seconds(e.lock.unlock), where)
 	}
 	root, ok := settings["even_deny_root"]
 	if !ok {
@@ -296,5 +296,5 @@ func (e *export) faillock(signIn stack) {
 		root.origin.Text = "even_deny_root not set"
 	}
 	root.origin.Text += "; administrators other than root are locked like everyone"
-	e.set("lockout_covers_admins", setting.Yes, root.origin)
+	e.set(setting.LockoutCoversAdmins, setting.Yes, root.origin)
 }

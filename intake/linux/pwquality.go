@@ -93,9 +93,9 @@ func (e *export) complexity(passwords stack) {
 				least = n
 			}
 		}
-		for method, place := range cryptMethods {
+		for method, grade := range cryptMethods {
 			if _, ok := unix.arg(method); ok {
-				e.set("storage", setting.ChoiceAt(place), unix.origin)
+				e.set(setting.Storage, grade, unix.origin)
 			}
 		}
 	}
@@ -119,45 +119,46 @@ func (e *export) complexity(passwords stack) {
 	_, e.rootFree = q.keys["enforce_for_root"]
 	e.rootFree = !e.rootFree
 	e.length(&q, least, origin)
-	for key, name := range map[string]string{"dcredit": "min_digits", "ucredit": "min_upper", "lcredit": "min_lower",
-		"ocredit": "min_symbols"} {
+	for key, id := range map[string]setting.ID{"dcredit": setting.MinDigits, "ucredit": setting.MinUpper, "lcredit": setting.MinLower,
+		"ocredit": setting.MinSymbols} {
 		n, at := q.number(key, 0)
-		e.setCount(name, -n, at)
+		e.setCount(id, -n, at)
 	}
-	for key, name := range map[string]string{"minclass": "min_classes", "maxrepeat": "max_repeat", "maxsequence": "max_run"} {
+	for key, id := range map[string]setting.ID{"minclass": setting.MinClasses, "maxrepeat": setting.MaxRepeat,
+		"maxsequence": setting.MaxRun} {
 		n, at := q.number(key, 0)
-		e.setCount(name, n, at)
+		e.setCount(id, n, at)
 	}
 	n, at := q.number("difok", 1)
-	e.setCount("min_changed", n, at)
+	e.setCount(setting.MinChanged, n, at)
 	n, at = q.number("gecoscheck", 0)
-	e.set("names_barred", setting.YesNo(n != 0), at)
+	e.set(setting.NamesBarred, setting.YesNo(n != 0), at)
 	n, at = q.number("dictcheck", 1)
-	e.set("dictionary_barred", setting.YesNo(n != 0), at)
+	e.set(setting.DictionaryBarred, setting.YesNo(n != 0), at)
 	n, at = q.number("usercheck", 1)
-	barred := setting.ChoiceAt(0)
+	barred := setting.LoginAccepted
 	if n != 0 {
-		barred = setting.ChoiceAt(2) // contained
+		barred = setting.LoginContained
 	}
-	e.set("login_barred", barred, at)
-	e.set("login_reversed_barred", setting.YesNo(n != 0), at)
+	e.set(setting.LoginBarred, barred, at)
+	e.set(setting.LoginReversedBarred, setting.YesNo(n != 0), at)
 }
 
 // known are the settings that follow from what the system is.
 func (e *export) known(origin estate.Origin) {
-	set := func(name string, v setting.Value, why string) {
+	set := func(id setting.ID, v setting.Value, why string) {
 		origin.Text = why
-		e.set(name, v, origin)
+		e.set(id, v, origin)
 	}
-	set("applies_to_existing", setting.No, "the modules look at new passwords only")
-	set("change_at_first_use", setting.No, "the system has no such switch; chage -d 0 asks for it account by account")
-	set("self_change", setting.Yes, "everyone may run passwd")
-	set("breached_barred", setting.No, "no module of the stack knows breached passwords")
-	set("max_length", setting.OffValue, "no module of the stack has an upper limit")
+	set(setting.AppliesToExisting, setting.No, "the modules look at new passwords only")
+	set(setting.ChangeAtFirstUse, setting.No, "the system has no such switch; chage -d 0 asks for it account by account")
+	set(setting.SelfChange, setting.Yes, "everyone may run passwd")
+	set(setting.BreachedBarred, setting.No, "no module of the stack knows breached passwords")
+	set(setting.MaxLength, setting.OffValue, "no module of the stack has an upper limit")
 	origin.Text = "the modules look at counts and lists only"
 	intake.AnyCharacters(e.policy, origin)
-	set("min_letters", setting.OffValue, "no module of the stack counts letters of both cases together")
-	set("min_distinct", setting.OffValue, "no module of the stack counts different characters")
+	set(setting.MinLetters, setting.OffValue, "no module of the stack counts letters of both cases together")
+	set(setting.MinDistinct, setting.OffValue, "no module of the stack counts different characters")
 }
 
 // length: a positive credit lets each character of its kind count as one
@@ -174,26 +175,27 @@ func (e *export) length(q *pwquality, unixLeast int64, unixOrigin estate.Origin)
 	if unixLeast > n {
 		n, at = unixLeast, unixOrigin
 	}
-	e.set("min_length", setting.Count(n), at)
+	e.set(setting.MinLength, setting.Count(n), at)
 }
 
 // setCount sets a number of which 0 and less mean off.
-func (e *export) setCount(name string, n int64, origin estate.Origin) {
+func (e *export) setCount(id setting.ID, n int64, origin estate.Origin) {
 	if n <= 0 {
-		e.set(name, setting.OffValue, origin)
+		e.set(id, setting.OffValue, origin)
 		return
 	}
-	e.set(name, setting.Count(n), origin)
+	e.set(id, setting.Count(n), origin)
 }
 
 // withoutQuality: pam_unix alone looks at the length only.
 func (e *export) withoutQuality(least int64, origin estate.Origin) {
-	e.set("min_length", setting.Count(least), origin)
-	for _, name := range []string{"min_classes", "min_lower", "min_upper", "min_digits", "min_symbols", "max_repeat",
-		"max_run", "min_changed"} {
-		e.set(name, setting.OffValue, origin)
+	e.set(setting.MinLength, setting.Count(least), origin)
+	for _, id := range []setting.ID{setting.MinClasses, setting.MinLower, setting.MinUpper, setting.MinDigits,
+		setting.MinSymbols, setting.MaxRepeat,
+		setting.MaxRun, setting.MinChanged} {
+		e.set(id, setting.OffValue, origin)
 	}
-	for _, name := range []string{"names_barred", "dictionary_barred", "common_barred"} {
-		e.set(name, setting.No, origin)
+	for _, id := range []setting.ID{setting.NamesBarred, setting.DictionaryBarred, setting.CommonBarred} {
+		e.set(id, setting.No, origin)
 	}
 }

@@ -482,7 +482,7 @@ func (p *plan) dateWords(c *factColumn, key strictyaml.Text, source *factSource)
 }
 
 func (p *plan) storagePutter(source *factSource) func(*estate.Account, string) bool {
-	def := p.catalogue.At(setting.Must("storage"))
+	def := setting.At(setting.Storage)
 	words := map[string]setting.Value{}
 	for _, w := range source.Words {
 		v, err := def.Parse(w.Value.Value)

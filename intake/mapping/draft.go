@@ -306,7 +306,7 @@ func likeliest(items [][2]string) map[string]int {
 			continue
 		}
 		score := 0
-		if kind := setting.Standard().At(setting.Must(name)).Kind; kind <= setting.DurationKind &&
+		if id, _ := setting.Find(name); setting.At(id).Kind <= setting.DurationKind &&
 			strings.ContainsAny(item[1][:min(1, len(item[1]))], "0123456789") {
 			score += 2
 		}
@@ -365,7 +365,8 @@ var zeroMeans = map[string]string{"max_age": "never", "lockout_attempts": "never
 
 // source drafts how one setting is read from values, which are apart by NUL.
 func (d *drafter) source(name, from, values string) string {
-	def := setting.Standard().At(setting.Must(name))
+	id, _ := setting.Find(name)
+	def := setting.At(id)
 	options, remark := []string{"from: " + yamlText(from)}, "likely"
 	list := strings.Split(values, "\x00")
 	if def.Kind == setting.DurationKind {

@@ -7,7 +7,6 @@ import (
 	"time"
 
 	"yewcone/core/nearword"
-	"yewcone/core/setting"
 	"yewcone/core/strictyaml"
 	"yewcone/intake"
 	"yewcone/intake/text"
@@ -115,10 +114,9 @@ type plan struct {
 	dates     *dateForm
 	zone      *time.Location
 	problems  strictyaml.Problems
-	catalogue *setting.Catalogue
 }
 
-func newPlan(r *intake.Request) *plan { return &plan{zone: time.UTC, catalogue: r.Catalogue} }
+func newPlan() *plan { return &plan{zone: time.UTC} }
 
 func readPlan(r *intake.Request) (*plan, error) {
 	data, err := os.ReadFile(r.Path(r.Mapping))
@@ -126,7 +124,7 @@ func readPlan(r *intake.Request) (*plan, error) {
 		return nil, &strictyaml.Problem{File: r.Mapping, Message: "the mapping cannot be read; check \"mapping\" of " +
 			r.System + " in estate.yaml"}
 	}
-	p := newPlan(r)
+	p := newPlan()
 	if err := strictyaml.Decode(r.Mapping, data, &p.file); err != nil {
 		return nil, err
 	}

@@ -308,9 +308,9 @@ type taker struct {
 }
 
 func (p *plan) setting(key strictyaml.Text) (setting.ID, bool) {
-	id, ok := p.catalogue.Find(key.Value)
+	id, ok := setting.Find(key.Value)
 	if !ok {
-		p.fail(key, "no setting is named %q%s", key.Value, nearword.Advice(key.Value, p.catalogue.Names()))
+		p.fail(key, "no setting is named %q%s", key.Value, nearword.Advice(key.Value, setting.Names()))
 	}
 	return id, ok
 }
@@ -320,7 +320,7 @@ func (p *plan) fixed(f strictyaml.Pair[strictyaml.Text]) (setting.ID, setting.Va
 	if !ok {
 		return 0, setting.Value{}, false
 	}
-	v, err := p.catalogue.At(id).Parse(f.Value.Value)
+	v, err := setting.At(id).Parse(f.Value.Value)
 	if err != nil {
 		p.fail(f.Value, "%s", err)
 	}
@@ -343,7 +343,7 @@ func (p *plan) taker(key strictyaml.Text, source *settingSource) (taker, bool) {
 	if !ok {
 		return taker{}, false
 	}
-	t := taker{id: id, def: p.catalogue.At(id), from: source.From, source: source, words: map[string]setting.Value{}}
+	t := taker{id: id, def: setting.At(id), from: source.From, source: source, words: map[string]setting.Value{}}
 	if source.From.Value == "" {
 		p.fail(key, "%s needs \"from\": the key or column that it comes from", key.Value)
 	}

@@ -6,7 +6,6 @@ import (
 	"testing"
 	"time"
 
-	"yewcone/core/setting"
 	"yewcone/core/strictyaml"
 )
 
@@ -93,7 +92,7 @@ func TestDateForms(t *testing.T) {
 func TestValues(t *testing.T) {
 	text := func(s string) strictyaml.Text { return strictyaml.Text{Value: s} }
 	some := func(s string) *strictyaml.Text { v := text(s); return &v }
-	p := &plan{catalogue: setting.Standard()}
+	p := &plan{}
 	p.file.Yes, p.file.No, p.file.Off = []string{"Ja"}, []string{"Nein"}, []string{"Nie"}
 	for _, c := range []struct {
 		setting string

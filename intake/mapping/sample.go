@@ -17,7 +17,7 @@ import (
 
 // takeSamples reads the first rows of every table in a file.
 func takeSamples(r *intake.Request, name string) ([]sample, error) {
-	e := &export{request: r, plan: newPlan(r), system: r.NewSystem()}
+	e := &export{request: r, plan: newPlan(), system: r.NewSystem()}
 	base := path.Base(name)
 	switch form := formOfEnding[path.Ext(strings.TrimSuffix(strings.TrimSuffix(name, ".gz"), ".zst"))]; form {
 	case "ldif", "xml":

@@ -30,7 +30,7 @@ func treeSample(r *intake.Request, name, base, form string) ([]sample, error) {
 	if rows == "" {
 		return nil, nil
 	}
-	e := &export{request: r, plan: newPlan(r), system: r.NewSystem()}
+	e := &export{request: r, plan: newPlan(), system: r.NewSystem()}
 	t, err := e.openTable(name, shape{form: &strictyaml.Text{Value: form}, rows: &strictyaml.Text{Value: rows}}, &estate.Notes{})
 	if err != nil {
 		return nil, err

@@ -56,7 +56,7 @@ accounts:
 `
 
 func openSCIM(r *intake.Request) (check.Export, error) {
-	core := newPlan(r)
+	core := newPlan()
 	if err := strictyaml.Decode("SCIM", []byte(coreUser), &core.file); err != nil {
 		return nil, err
 	}

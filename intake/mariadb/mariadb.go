@@ -201,8 +201,8 @@ func (e *export) mapping(_ string, row *rows.Row) error {
 	return nil
 }
 
-func (e *export) set(name string, v setting.Value, origin estate.Origin) {
-	e.policy.Set(setting.Must(name), v, origin)
+func (e *export) set(id setting.ID, v setting.Value, origin estate.Origin) {
+	e.policy.Set(id, v, origin)
 }
 
 // number returns a variable; false when it is not there or no number.
@@ -213,14 +213,14 @@ func (e *export) number(name string) (int64, estate.Origin, bool) {
 }
 
 // count sets a variable of which 0 means off.
-func (e *export) count(name, variable string) {
+func (e *export) count(id setting.ID, variable string) {
 	n, origin, ok := e.number(variable)
 	switch {
 	case !ok:
 	case n > 0:
-		e.set(name, setting.Count(n), origin)
+		e.set(id, setting.Count(n), origin)
 	default:
-		e.set(name, setting.OffValue, origin)
+		e.set(id, setting.OffValue, origin)
 	}
 }
 
@@ -229,37 +229,39 @@ const unlimited = 1_000_000
 
 func (e *export) settings(hasPlugins bool) {
 	none := estate.Origin{File: e.folder, Text: "the server has no such setting"}
-	for _, name := range []string{"min_age", "warn_before", "max_length", "dormant_after", "max_repeat", "max_run",
-		"min_distinct", "min_changed"} {
-		e.set(name, setting.OffValue, none)
+	for _, id := range []setting.ID{setting.MinAge, setting.WarnBefore, setting.MaxLength, setting.DormantAfter,
+		setting.MaxRepeat, setting.MaxRun,
+		setting.MinDistinct, setting.MinChanged} {
+		e.set(id, setting.OffValue, none)
 	}
-	for _, name := range []string{"breached_barred", "change_at_first_use", "recovery_question", "hint_allowed", "applies_to_existing"} {
-		e.set(name, setting.No, none)
+	for _, id := range []setting.ID{setting.BreachedBarred, setting.ChangeAtFirstUse, setting.RecoveryQuestion,
+		setting.HintAllowed, setting.AppliesToExisting} {
+		e.set(id, setting.No, none)
 	}
-	e.set("second_factor", setting.ChoiceAt(0), none)
+	e.set(setting.SecondFactor, setting.NoSecondFactor, none)
 	intake.AnyCharacters(e.policy, none)
 	stored := none
 	stored.Text = "new passwords are stored by mysql_native_password unless another method is named"
-	e.set("storage", setting.ChoiceAt(setting.StoredUnsalted), stored)
+	e.set(setting.Storage, setting.StoredUnsalted, stored)
 	e.complexity(hasPlugins)
 	e.reuse(hasPlugins)
 	if n, origin, ok := e.number("default_password_lifetime"); ok && n > 0 {
-		e.set("max_age", setting.Days(int32(min(n, 1<<20))), origin)
+		e.set(setting.MaxAge, setting.Days(int32(min(n, 1<<20))), origin)
 	} else if ok {
-		e.set("max_age", setting.OffValue, origin)
+		e.set(setting.MaxAge, setting.OffValue, origin)
 	}
 	if f, ok := e.values["disconnect_on_expired_password"]; ok && strings.EqualFold(f.text, "ON") {
-		e.set("grace_period", setting.Days(0), f.origin)
+		e.set(setting.GracePeriod, setting.Days(0), f.origin)
 	}
 	if n, origin, ok := e.number("max_password_errors"); ok {
 		attempts := setting.Count(n)
 		if n >= unlimited || n <= 0 {
 			attempts = setting.OffValue
 		}
-		e.set("lockout_attempts", attempts, origin)
+		e.set(setting.LockoutAttempts, attempts, origin)
 		origin.Text += ": in a row, until FLUSH PRIVILEGES"
-		e.set("lockout_window", setting.OffValue, origin)
-		e.set("lockout_duration", setting.UntilUnlockedValue, origin)
+		e.set(setting.LockoutWindow, setting.OffValue, origin)
+		e.set(setting.LockoutDuration, setting.UntilUnlockedValue, origin)
 	}
 }
 
@@ -267,26 +269,27 @@ func (e *export) complexity(hasPlugins bool) {
 	simple := e.active["simple_password_check"]
 	switch {
 	case simple:
-		e.count("min_length", "simple_password_check_minimal_length")
-		e.count("min_digits", "simple_password_check_digits")
-		e.count("min_upper", "simple_password_check_letters_same_case")
-		e.count("min_lower", "simple_password_check_letters_same_case")
-		e.count("min_symbols", "simple_password_check_other_characters")
-		if v := e.policy.Value(setting.Must("min_length")); v.State() == setting.Amount {
-			e.set("blank_allowed", setting.No, v.Origin)
+		e.count(setting.MinLength, "simple_password_check_minimal_length")
+		e.count(setting.MinDigits, "simple_password_check_digits")
+		e.count(setting.MinUpper, "simple_password_check_letters_same_case")
+		e.count(setting.MinLower, "simple_password_check_letters_same_case")
+		e.count(setting.MinSymbols, "simple_password_check_other_characters")
+		if v := e.policy.Value(setting.MinLength); v.State() == setting.Amount {
+			e.set(setting.BlankAllowed, setting.No, v.Origin)
 		}
 	case hasPlugins:
 		origin := estate.Origin{File: e.folder, Text: "simple_password_check is not installed"}
-		for _, name := range []string{"min_length", "min_digits", "min_upper", "min_lower", "min_symbols", "min_classes"} {
-			e.set(name, setting.OffValue, origin)
+		for _, id := range []setting.ID{setting.MinLength, setting.MinDigits, setting.MinUpper, setting.MinLower,
+			setting.MinSymbols, setting.MinClasses} {
+			e.set(id, setting.OffValue, origin)
 		}
 		if !e.active["cracklib_password_check"] {
-			e.set("blank_allowed", setting.Yes, origin)
+			e.set(setting.BlankAllowed, setting.Yes, origin)
 		}
 	}
 	if hasPlugins {
 		origin := estate.Origin{File: e.folder, Text: "cracklib_password_check"}
-		e.set("dictionary_barred", setting.YesNo(e.active["cracklib_password_check"]), origin)
+		e.set(setting.DictionaryBarred, setting.YesNo(e.active["cracklib_password_check"]), origin)
 	}
 }
 
@@ -297,13 +300,13 @@ func (e *export) reuse(hasPlugins bool) {
 	case e.active["password_reuse_check"] && !ok: // how long is not in the export
 	case e.active["password_reuse_check"] && n == 0:
 		origin.Text += ": for ever"
-		e.set("reuse_after", setting.For(setting.Span{Months: 12 * 1000}), origin)
+		e.set(setting.ReuseAfter, setting.For(setting.Span{Months: 12 * 1000}), origin)
 	case e.active["password_reuse_check"]:
-		e.set("reuse_after", setting.Days(int32(min(n, 1<<20))), origin)
+		e.set(setting.ReuseAfter, setting.Days(int32(min(n, 1<<20))), origin)
 	case hasPlugins:
 		origin = estate.Origin{File: e.folder, Text: "password_reuse_check is not installed"}
-		e.set("reuse_after", setting.OffValue, origin)
-		e.set("history", setting.OffValue, origin)
+		e.set(setting.ReuseAfter, setting.OffValue, origin)
+		e.set(setting.History, setting.OffValue, origin)
 	}
 }
 
@@ -406,7 +409,7 @@ func (e *export) fill(a *estate.Account, row *rows.Row, p *privileges) {
 	a.Locked = estate.TriOf(p.Locked)
 	if p.Locked {
 		a.LockedUntil = estate.Never
-	} else if e.policy.Value(setting.Must("lockout_attempts")).State() != setting.Off {
+	} else if e.policy.Value(setting.LockoutAttempts).State() != setting.Off {
 		a.Locked = estate.Unknown // blocked after wrong passwords, in memory only
 	}
 	e.password(a, row, p)
@@ -473,7 +476,7 @@ func (e *export) password(a *estate.Account, row *rows.Row, p *privileges) {
 		case secret == "":
 			a.Blank = estate.Yes
 		default:
-			a.Storage = setting.ChoiceAt(setting.StoredUnsalted)
+			a.Storage = setting.StoredUnsalted
 			if m.Secret != nil {
 				a.StoredMark = stored.Mark(secret)
 			}
@@ -502,5 +505,5 @@ func (e *export) age(a *estate.Account, p *privileges) {
 	}
 	origin := a.Origin
 	origin.Text = "password_lifetime " + strconv.FormatInt(*p.Lifetime, 10)
-	a.Overrides = append(a.Overrides, estate.Override{Setting: setting.Must("max_age"), Sourced: estate.Sourced{Value: v, Origin: origin}})
+	a.Overrides = append(a.Overrides, estate.Override{Setting: setting.MaxAge, Sourced: estate.Sourced{Value: v, Origin: origin}})
 }

@@ -207,24 +207,27 @@ func moment(text string) (time.Time, bool) {
 	return time.Time{}, false
 }
 
-func (e *export) set(name string, v setting.Value, origin estate.Origin) {
-	e.policy.Set(setting.Must(name), v, origin)
+func (e *export) set(id setting.ID, v setting.Value, origin estate.Origin) {
+	e.policy.Set(id, v, origin)
 }
 
 // known are the settings that the server has not got.
 func (e *export) known() {
 	origin := estate.Origin{File: e.folder, Text: "the server has no such setting"}
-	for _, name := range []string{"history", "reuse_after", "max_age", "min_age", "warn_before", "lockout_attempts",
-		"source_attempts", "dormant_after", "min_distinct", "min_changed", "max_repeat", "max_run", "max_length",
-		"grace_period"} {
-		e.set(name, setting.OffValue, origin)
+	for _, id := range []setting.ID{setting.History, setting.ReuseAfter, setting.MaxAge, setting.MinAge, setting.WarnBefore,
+		setting.LockoutAttempts,
+		setting.SourceAttempts, setting.DormantAfter, setting.MinDistinct, setting.MinChanged, setting.MaxRepeat,
+		setting.MaxRun, setting.MaxLength,
+		setting.GracePeriod} {
+		e.set(id, setting.OffValue, origin)
 	}
-	for _, name := range []string{"common_barred", "dictionary_barred", "breached_barred", "names_barred",
-		"description_barred", "login_reversed_barred", "change_at_first_use", "applies_to_existing", "recovery_question",
-		"hint_allowed"} {
-		e.set(name, setting.No, origin)
+	for _, id := range []setting.ID{setting.CommonBarred, setting.DictionaryBarred, setting.BreachedBarred, setting.NamesBarred,
+		setting.DescriptionBarred, setting.LoginReversedBarred, setting.ChangeAtFirstUse, setting.AppliesToExisting,
+		setting.RecoveryQuestion,
+		setting.HintAllowed} {
+		e.set(id, setting.No, origin)
 	}
-	e.set("self_change", setting.Yes, origin)
+	e.set(setting.SelfChange, setting.Yes, origin)
 	intake.AnyCharacters(e.policy, origin)
 }
 
@@ -234,18 +237,18 @@ func (e *export) setting(file string, row *rows.Row) error {
 	origin := estate.Origin{File: file, Line: row.Line, Text: key + " = " + value}
 	switch key {
 	case "password_encryption":
-		e.set("storage", storage(value), origin)
+		e.set(setting.Storage, storage(value), origin)
 	case "shared_preload_libraries":
 		e.passwordCheck(value, origin)
 	case "auth_delay.milliseconds":
 		if n, err := strconv.ParseInt(value, 10, 64); err == nil && n >= 1000 {
-			e.set("failure_delay", setting.Seconds(n/1000), origin)
+			e.set(setting.FailureDelay, setting.Seconds(n/1000), origin)
 		} else if err == nil {
 			origin.Text += ": under a second"
-			e.set("failure_delay", setting.OffValue, origin)
+			e.set(setting.FailureDelay, setting.OffValue, origin)
 		}
 	case "log_connections":
-		e.set("successes_logged", setting.YesNo(row.True("setting")), origin)
+		e.set(setting.SuccessesLogged, setting.YesNo(row.True("setting")), origin)
 	}
 	return nil
 }
@@ -258,16 +261,16 @@ func (e *export) passwordCheck(libraries string, origin estate.Origin) {
 	})
 	if !loaded {
 		origin.Text += ": passwordcheck is not loaded"
-		for _, name := range []string{"min_length", "min_classes", "min_letters"} {
-			e.set(name, setting.OffValue, origin)
+		for _, id := range []setting.ID{setting.MinLength, setting.MinClasses, setting.MinLetters} {
+			e.set(id, setting.OffValue, origin)
 		}
-		e.set("login_barred", setting.ChoiceAt(0), origin)
+		e.set(setting.LoginBarred, setting.LoginAccepted, origin)
 		return
 	}
-	e.set("min_length", setting.Count(8), origin)
-	e.set("min_classes", setting.Count(2), origin)
-	e.set("min_letters", setting.Count(1), origin)
-	e.set("login_barred", setting.ChoiceAt(2), origin)
+	e.set(setting.MinLength, setting.Count(8), origin)
+	e.set(setting.MinClasses, setting.Count(2), origin)
+	e.set(setting.MinLetters, setting.Count(1), origin)
+	e.set(setting.LoginBarred, setting.LoginContained, origin)
 }
 
 // access reads one line of pg_hba.conf as the server sees it: trust asks for
@@ -283,7 +286,7 @@ func (e *export) access(file string, row *rows.Row) error {
 	}
 	method := row.Plain("auth_method")
 	_, broken := row.Text("error")
-	id := setting.Must("blank_allowed")
+	id := setting.BlankAllowed
 	origin := estate.Origin{File: file, Line: row.Line, Text: "line " + row.Plain("line_number") + ": " +
 		strings.Join([]string{row.Plain("type"), row.Plain("database"), row.Plain("user_name"), row.Plain("address"),
 			method}, " ")}
@@ -320,9 +323,9 @@ func (e *export) above(role string, all []string) []string {
 func storage(text string) setting.Value {
 	switch {
 	case strings.HasPrefix(strings.ToUpper(text), "SCRAM-SHA-256"):
-		return setting.ChoiceAt(setting.StoredSaltedSlow)
+		return setting.StoredSaltedSlow
 	case strings.HasPrefix(text, "md5"), text == "on":
-		return setting.ChoiceAt(setting.StoredSaltedFast)
+		return setting.StoredSaltedFast
 	}
 	return setting.Value{}
 }

@@ -150,13 +150,13 @@ func (e *export) marks(a *estate.Account, x *ldif.Entry, control int64, p settin
 	a.BlankAllowed = estate.TriOf(control&controlBlank != 0)
 	a.CannotChange = estate.Unknown // stands in the access list
 	a.PasswordUsable = estate.Yes
-	a.Storage = setting.ChoiceAt(setting.StoredUnsalted)
+	a.Storage = setting.StoredUnsalted
 	if control&controlReversible != 0 {
 		switch {
 		case p.unknown:
 			a.Storage = setting.Value{}
 		case p.reversible:
-			a.Storage = setting.ChoiceAt(setting.StoredReversible)
+			a.Storage = setting.StoredReversible
 		}
 	}
 	if control&controlSmartCard != 0 {

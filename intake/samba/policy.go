@@ -69,7 +69,7 @@ func (e *export) addPolicy(file string, x *ldif.Entry, name string, from attribu
 	}
 	p.policy.Priority = int(s.precedence)
 	p.complexity(from, s.reversible)
-	p.count("history", from.history)
+	p.count(setting.History, from.history)
 	p.ages(from)
 	p.lockout(from, &s)
 	e.policies[name] = s
@@ -121,39 +121,39 @@ func (p *policyReader) on(attr string, bit int64) bool {
 	return n&bit != 0
 }
 
-func (p *policyReader) set(name, attr string, v setting.Value) {
-	p.policy.Set(setting.Must(name), v, p.origin(attr))
+func (p *policyReader) set(id setting.ID, attr string, v setting.Value) {
+	p.policy.Set(id, v, p.origin(attr))
 }
 
 // count sets a number of which 0 means off; an absent one stays unknown.
-func (p *policyReader) count(name, attr string) {
+func (p *policyReader) count(id setting.ID, attr string) {
 	if n, ok := p.number(attr); ok && n > 0 {
-		p.set(name, attr, setting.Count(n))
+		p.set(id, attr, setting.Count(n))
 	} else if ok {
-		p.set(name, attr, setting.OffValue)
+		p.set(id, attr, setting.OffValue)
 	}
 }
 
 func (p *policyReader) complexity(from attributes, reversible bool) {
-	p.count("min_length", from.length)
-	if p.policy.Value(setting.Must("min_length")).State() == setting.Amount {
-		p.set("blank_allowed", from.length, setting.No)
+	p.count(setting.MinLength, from.length)
+	if p.policy.Value(setting.MinLength).State() == setting.Amount {
+		p.set(setting.BlankAllowed, from.length, setting.No)
 	}
 	if p.on(from.complexity, propertyComplex) {
-		p.set("min_classes", from.complexity, setting.Count(3))
+		p.set(setting.MinClasses, from.complexity, setting.Count(3))
 	} else if p.x.Text(strings.ToLower(from.complexity)) != "" {
-		p.set("min_classes", from.complexity, setting.OffValue)
+		p.set(setting.MinClasses, from.complexity, setting.OffValue)
 	}
-	stored := setting.ChoiceAt(setting.StoredUnsalted)
+	stored := setting.StoredUnsalted
 	origin := p.origin(from.reversible)
 	origin.Text += "; the domain keeps a hash without salt"
 	if reversible {
-		stored, origin = setting.ChoiceAt(setting.StoredReversible), p.origin(from.reversible)
+		stored, origin = setting.StoredReversible, p.origin(from.reversible)
 		origin.Text += "; for accounts that ask for it"
 	}
-	p.policy.Set(setting.Must("storage"), stored, origin)
-	p.set("source_attempts", from.attempts, setting.OffValue)
-	p.set("max_length", from.length, setting.OffValue)
+	p.policy.Set(setting.Storage, stored, origin)
+	p.set(setting.SourceAttempts, from.attempts, setting.OffValue)
+	p.set(setting.MaxLength, from.length, setting.OffValue)
 	origin = p.policy.Origin
 	origin.Text = "a domain has no such setting"
 	intake.AnyCharacters(p.policy, origin)
@@ -181,14 +181,14 @@ func (p *policyReader) ages(from attributes) {
 		if n <= ticksPerDay || n == math.MaxInt64 {
 			v = setting.OffValue
 		}
-		p.set("max_age", from.maxAge, v)
+		p.set(setting.MaxAge, from.maxAge, v)
 	}
 	if n, ok := p.span(from.minAge); ok {
 		v := seconds(n)
 		if n == 0 || n == math.MaxInt64 {
 			v = setting.OffValue
 		}
-		p.set("min_age", from.minAge, v)
+		p.set(setting.MinAge, from.minAge, v)
 	}
 }
 
@@ -205,24 +205,24 @@ func (p *policyReader) lockout(from attributes, s *settings) {
 	}
 	switch {
 	case attempts <= 0:
-		p.set("lockout_attempts", from.attempts, setting.OffValue)
+		p.set(setting.LockoutAttempts, from.attempts, setting.OffValue)
 	case hasWindow && window == 0:
 		origin := p.origin(from.window)
 		origin.Text += ": each failure is forgotten at once, so that nothing locks"
-		p.policy.Set(setting.Must("lockout_attempts"), setting.OffValue, origin)
+		p.policy.Set(setting.LockoutAttempts, setting.OffValue, origin)
 	default:
 		s.locks = true
-		p.set("lockout_attempts", from.attempts, setting.Count(attempts))
+		p.set(setting.LockoutAttempts, from.attempts, setting.Count(attempts))
 	}
 	if hasWindow && window == math.MaxInt64 {
-		p.set("lockout_window", from.window, setting.OffValue)
+		p.set(setting.LockoutWindow, from.window, setting.OffValue)
 	} else if hasWindow {
-		p.set("lockout_window", from.window, seconds(window))
+		p.set(setting.LockoutWindow, from.window, seconds(window))
 	}
 	if hasDuration && s.duration == 0 {
-		p.set("lockout_duration", from.duration, setting.UntilUnlockedValue)
+		p.set(setting.LockoutDuration, from.duration, setting.UntilUnlockedValue)
 	} else if hasDuration {
-		p.set("lockout_duration", from.duration, seconds(duration))
+		p.set(setting.LockoutDuration, from.duration, seconds(duration))
 	}
-	p.set("lockout_covers_admins", from.attempts, setting.Yes)
+	p.set(setting.LockoutCoversAdmins, from.attempts, setting.Yes)
 }

@@ -14,7 +14,6 @@ import (
 
 	"yewcone/core/check"
 	"yewcone/core/estate"
-	"yewcone/core/setting"
 	"yewcone/core/snapshot"
 	"yewcone/core/strictyaml"
 	"yewcone/intake"
@@ -48,7 +47,6 @@ type export struct {
 	policies int
 	accounts int
 	end      *snapshot.End
-	settings *setting.Catalogue
 }
 
 // open reads up to the first account.
@@ -57,7 +55,7 @@ func open(r *intake.Request) (check.Export, error) {
 		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System +
 			"\" is read as snapshot, which is one file"}
 	}
-	e := &export{file: r.From[0], path: r.Path(r.From[0]), system: r.NewSystem(), settings: r.Catalogue}
+	e := &export{file: r.From[0], path: r.Path(r.From[0]), system: r.NewSystem()}
 	f, err := text.Open(e.path, "")
 	if err != nil {
 		return nil, intake.CannotOpen(e.file, err)
@@ -167,7 +165,7 @@ func (e *export) readPolicy(line string, number int) bool {
 		return l.Account == nil
 	}
 	e.policies++
-	p, err := l.Policy.Policy(e.settings, origin)
+	p, err := l.Policy.Policy(origin)
 	switch {
 	case err != nil:
 		e.notes.Refuse(origin, "the policy is left out: %s", err)
@@ -242,7 +240,7 @@ func (p *part) Accounts(yield func(*estate.Account) error) error {
 			continue
 		}
 		p.accounts++
-		if err := l.Account.Account(&a, p.export.settings, origin, mark); err != nil {
+		if err := l.Account.Account(&a, origin, mark); err != nil {
 			p.notes.Refuse(origin, "the account is left out: %s", err)
 			continue
 		}

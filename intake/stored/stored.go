@@ -13,7 +13,7 @@ import (
 // another.
 var cryptMarks = []struct {
 	mark  string
-	place int
+	grade setting.Value
 }{
 	{"$argon2", setting.StoredMemoryHard},
 	{"$y$", setting.StoredMemoryHard}, {"$gy$", setting.StoredMemoryHard}, {"$7$", setting.StoredMemoryHard},
@@ -29,11 +29,11 @@ var cryptMarks = []struct {
 func Crypt(text string) setting.Value {
 	for _, m := range cryptMarks {
 		if strings.HasPrefix(text, m.mark) {
-			return setting.ChoiceAt(m.place)
+			return m.grade
 		}
 	}
 	if isDES(text) {
-		return setting.ChoiceAt(setting.StoredSaltedFast)
+		return setting.StoredSaltedFast
 	}
 	return setting.Value{}
 }
@@ -66,7 +66,7 @@ func isDES(text string) bool {
 	return true
 }
 
-var directorySchemes = map[string]int{
+var directorySchemes = map[string]setting.Value{
 	"CLEARTEXT": setting.StoredClear,
 	"SHA":       setting.StoredUnsalted, "MD5": setting.StoredUnsalted, "SHA256": setting.StoredUnsalted,
 	"SHA384": setting.StoredUnsalted, "SHA512": setting.StoredUnsalted, "LANMAN": setting.StoredUnsalted, "NT": setting.StoredUnsalted,
@@ -82,18 +82,15 @@ var directorySchemes = map[string]int{
 // that hands the check to another system ({SASL}), is unknown.
 func Directory(value string) setting.Value {
 	if !strings.HasPrefix(value, "{") {
-		return setting.ChoiceAt(setting.StoredClear)
+		return setting.StoredClear
 	}
 	scheme, data, ok := strings.Cut(value[1:], "}")
 	if !ok {
-		return setting.ChoiceAt(setting.StoredClear)
+		return setting.StoredClear
 	}
 	scheme = strings.ToUpper(scheme)
 	if scheme == "CRYPT" {
 		return Crypt(data)
 	}
-	if place, ok := directorySchemes[scheme]; ok {
-		return setting.ChoiceAt(place)
-	}
-	return setting.Value{}
+	return directorySchemes[scheme]
 }

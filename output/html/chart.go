@@ -169,7 +169,7 @@ func limitOf(r *check.Result, system int) (int, bool) {
 	if r.Gaps == nil {
 		return 0, false
 	}
-	list := r.Gaps.Profiles[system].Held(gap.People, setting.Must("max_age"))
+	list := r.Gaps.Profiles[system].Held(gap.People, setting.MaxAge)
 	if len(list) == 0 {
 		return 0, false
 	}

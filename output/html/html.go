@@ -148,7 +148,7 @@ func spaceText(m *password.Measure) string {
 		text += fmt.Sprintf("; at the ceiling of %d, %.1f", m.Ceiling, m.AtMost.Bits())
 	}
 	for _, p := range m.Prices {
-		text += fmt.Sprintf("; %s %s takes %.2f", p.Setting, setting.Standard().At(setting.Must(p.Setting)).Text(p.Value), max(0, -p.Bits))
+		text += fmt.Sprintf("; %s %s takes %.2f", p.Setting, setting.At(p.Setting).Text(p.Value), max(0, -p.Bits))
 	}
 	return text
 }
@@ -395,7 +395,7 @@ func (v *view) gaps() {
 	for _, l := range g.Links {
 		view := linkView{Title: l.Between[0] + " and " + l.Between[1], Because: l.Because, Agrees: l.Agrees()}
 		for _, u := range l.Unequal {
-			def := setting.Standard().At(u.ID)
+			def := setting.At(u.ID)
 			view.Lines = append(view.Lines, fmt.Sprintf("%s: %s on %s, %s on %s", def.Name, def.Text(u.Cells[0].Value),
 				l.Between[0], def.Text(u.Cells[1].Value), l.Between[1]))
 		}

@@ -180,12 +180,11 @@ func link(l *gap.LinkResult) linkPart {
 		Unequal: []unequalPart{}, Open: []string{}, Locks: l.Locks, Collide: []string{},
 		Ages: append([]string{}, l.Ages...)}
 	for _, u := range l.Unequal {
-		name := l.Name(u.ID)
-		part.Unequal = append(part.Unequal, unequalPart{name, []string{valueText(name, u.Cells[0].Value),
-			valueText(name, u.Cells[1].Value)}})
+		part.Unequal = append(part.Unequal, unequalPart{u.ID.String(), []string{valueText(u.ID, u.Cells[0].Value),
+			valueText(u.ID, u.Cells[1].Value)}})
 	}
 	for _, u := range l.Open {
-		part.Open = append(part.Open, l.Name(u.ID))
+		part.Open = append(part.Open, u.ID.String())
 	}
 	for _, set := range l.Collide {
 		part.Collide = append(part.Collide, password.Clash(set))
@@ -208,7 +207,7 @@ func guess(g *check.Guess) guessPart {
 		part.AtCeiling = &bits
 	}
 	for _, p := range g.Space.Prices {
-		part.Demands = append(part.Demands, pricePart{p.Setting, valueText(p.Setting, p.Value), p.Bits})
+		part.Demands = append(part.Demands, pricePart{p.Setting.String(), valueText(p.Setting, p.Value), p.Bits})
 	}
 	if g.LifeOK {
 		days := g.Life / 86400

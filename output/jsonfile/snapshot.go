@@ -9,7 +9,6 @@ import (
 
 	"yewcone/core/check"
 	"yewcone/core/estate"
-	"yewcone/core/setting"
 	"yewcone/core/snapshot"
 )
 
@@ -17,7 +16,7 @@ import (
 // and reports whether the export was read to its end. The export is read
 // twice: stored passwords that several accounts share must be known before
 // the first account is written.
-func Snapshot(w io.Writer, export check.Export, c *setting.Catalogue, bear int) (partial bool, err error) {
+func Snapshot(w io.Writer, export check.Export, bear int) (partial bool, err error) {
 	var marks []uint64
 	err = export.Accounts(func(a *estate.Account) error {
 		if a.StoredMark != 0 {
@@ -39,7 +38,7 @@ func Snapshot(w io.Writer, export check.Export, c *setting.Catalogue, bear int) 
 		return partial, err
 	}
 	for i := range system.Policies {
-		if err := lines.Encode(snapshot.Line{Policy: snapshot.OfPolicy(&system.Policies[i], c)}); err != nil {
+		if err := lines.Encode(snapshot.Line{Policy: snapshot.OfPolicy(&system.Policies[i])}); err != nil {
 			return partial, err
 		}
 	}
@@ -48,7 +47,7 @@ func Snapshot(w io.Writer, export check.Export, c *setting.Catalogue, bear int) 
 	var account snapshot.Account
 	err = export.Accounts(func(a *estate.Account) error {
 		end.Accounts++
-		snapshot.OfAccount(&account, a, c)
+		snapshot.OfAccount(&account, a)
 		account.SamePassword = numbers.of(a.StoredMark)
 		return lines.Encode(snapshot.Line{Account: &account})
 	})

@@ -41,7 +41,7 @@ func Space(w io.Writer, targets []*trial.Target, measures []password.Measure, o 
 	for i, t := range targets {
 		m := &measures[i]
 		part := spacePart{Target: targetOf(t), Length: m.Length, Number: m.AtLeast.Number.String(), Bits: m.AtLeast.Bits(),
-			Exact: m.AtLeast.Exact, Prices: []pricePart{}, Unknown: append([]string{}, m.Unknown...)}
+			Exact: m.AtLeast.Exact, Prices: []pricePart{}, Unknown: append([]string{}, setting.NamesOf(m.Unknown)...)}
 		part.Collide = []string{}
 		for _, set := range m.Collide {
 			part.Collide = append(part.Collide, password.Clash(set))
@@ -54,15 +54,15 @@ func Space(w io.Writer, targets []*trial.Target, measures []password.Measure, o 
 			part.AtMost = &bits
 		}
 		for _, p := range m.Prices {
-			part.Prices = append(part.Prices, pricePart{p.Setting, valueText(p.Setting, p.Value), p.Bits})
+			part.Prices = append(part.Prices, pricePart{p.Setting.String(), valueText(p.Setting, p.Value), p.Bits})
 		}
 		d.Policies = append(d.Policies, part)
 	}
 	return encode(w, d)
 }
 
-func valueText(name string, v setting.Value) string {
-	return setting.Standard().At(setting.Must(name)).Text(v)
+func valueText(id setting.ID, v setting.Value) string {
+	return setting.At(id).Text(v)
 }
 
 type deriveDocument struct {
@@ -113,15 +113,15 @@ func Derived(w io.Writer, d *trial.Derived, o output.Options) error {
 	for _, set := range d.Derivation.Sets {
 		part := []switchPart{}
 		for _, s := range set {
-			part = append(part, switchPart{s.Setting, valueText(s.Setting, s.Value),
-				valueText(s.Setting, d.Target.Value(setting.Must(s.Setting))), fromOne(s.Refuses)})
+			part = append(part, switchPart{s.Setting.String(), valueText(s.Setting, s.Value),
+				valueText(s.Setting, d.Target.Value(s.Setting)), fromOne(s.Refuses)})
 		}
 		doc.Sets = append(doc.Sets, part)
 	}
 	for _, s := range d.Derivation.Standing {
 		part := standingPart{Example: s.Example + 1, Would: []wouldPart{}}
 		for _, would := range s.Would {
-			part.Would = append(part.Would, wouldPart{would.Switch.Setting, valueText(would.Switch.Setting,
+			part.Would = append(part.Would, wouldPart{would.Switch.Setting.String(), valueText(would.Switch.Setting,
 				would.Switch.Value), fromOne(would.Good), would.Beyond})
 		}
 		doc.Standing = append(doc.Standing, part)

@@ -4,6 +4,7 @@ import (
 	"io"
 
 	"yewcone/core/password"
+	"yewcone/core/setting"
 	"yewcone/core/trial"
 	"yewcone/output"
 )
@@ -51,7 +52,7 @@ type reasonPart struct {
 func reasons(list []password.Reason) []reasonPart {
 	out := []reasonPart{}
 	for _, r := range list {
-		out = append(out, reasonPart{r.Setting, r.Text})
+		out = append(out, reasonPart{r.Setting.String(), r.Text})
 	}
 	return out
 }
@@ -131,7 +132,7 @@ func Trials(w io.Writer, results []*trial.Result, o output.Options) error {
 				wanted = "accepted"
 			}
 			part.Results = append(part.Results, wantedPart{l.Number, l.Want.Line, wanted, l.AsWanted,
-				append([]string{}, l.Missing...), resultOf(l.Target, l.Judged)})
+				append([]string{}, setting.NamesOf(l.Missing)...), resultOf(l.Target, l.Judged)})
 		}
 		for _, x := range r.Resemble {
 			part.Resemble = append(part.Resemble, resemblePart(x))

@@ -36,10 +36,11 @@ type Field struct {
 }
 
 // Settings describes settings of the catalogue.
-func Settings(list []*setting.Setting) Page {
+func Settings() Page {
 	p := Page{Name: "settings", Title: "Settings",
 		Intro: "What rules can ask for under \"expect\", what mappings can fill under \"take\", and what \"why\" explains."}
-	for _, s := range list {
+	for id := range setting.Len {
+		s := setting.At(id)
 		e := Entry{Name: s.Name, Group: s.Group, Title: s.Meaning}
 		e.add("values", s.Expects())
 		e.add("order", stricter(s))
@@ -49,10 +50,10 @@ func Settings(list []*setting.Setting) Page {
 		case setting.OffStrictest:
 			e.add("off", "\""+s.OffWord+"\": "+s.Say(setting.OffValue)+"; stricter than every amount")
 		}
-		if s.Needs != "" {
-			e.add("needs", s.Needs+"; without it this setting has no effect and is not judged")
+		if needed, ok := id.Needs(); ok {
+			e.add("needs", needed.String()+"; without it this setting has no effect and is not judged")
 		}
-		if doc := password.Definition(s.Name); doc != "" {
+		if doc := password.Definition(id); doc != "" {
 			e.add("candidate", doc)
 		}
 		p.Entries = append(p.Entries, e)

@@ -97,9 +97,9 @@ func (p *page) links(g *check.Gaps) {
 		}
 		p.para("  ", style, seen(l.Between[0]+" and "+l.Between[1]+" "+word+": "+l.Because))
 		for _, u := range l.Unequal {
-			name := l.Name(u.ID)
-			p.para("    "+padded(name, 20), plainStyle, fmt.Sprintf("%s on %s, %s on %s", cellText(&u.Cells[0], name),
-				l.Between[0], cellText(&u.Cells[1], name), l.Between[1]))
+			def := setting.At(u.ID)
+			p.para("    "+padded(def.Name, 20), plainStyle, fmt.Sprintf("%s on %s, %s on %s",
+				def.Text(u.Cells[0].Value), l.Between[0], def.Text(u.Cells[1].Value), l.Between[1]))
 		}
 		if l.Locks != "" {
 			p.para("    "+padded("who locks first", 20), plainStyle, seen(l.Locks))
@@ -118,17 +118,11 @@ func (p *page) links(g *check.Gaps) {
 		if len(l.Open) > 0 {
 			var names []string
 			for _, u := range l.Open {
-				names = append(names, l.Name(u.ID))
+				names = append(names, u.ID.String())
 			}
 			p.para("    "+padded("not known", 20), faintStyle, strings.Join(names, ", "))
 		}
 	}
-}
-
-func cellText(c *gap.Cell, name string) string { return settingText(name, c.Value) }
-
-func settingText(name string, v setting.Value) string {
-	return setting.Standard().At(setting.Must(name)).Text(v)
 }
 
 // guesses ranks the guess budgets.
@@ -277,7 +271,7 @@ func (p *page) sideBySide(g *check.Gaps, rows []gap.Row, o output.GapOptions) {
 		for to < len(with) {
 			width := len(g.Profiles[with[to]].System)
 			for i := range rows {
-				width = max(width, lipgloss.Width(marked(&rows[i].Cells[with[to]], rows[i].Setting.Name)))
+				width = max(width, lipgloss.Width(marked(&rows[i].Cells[with[to]], rows[i].Setting)))
 			}
 			if used += width + 2; used > p.width && to > from {
 				break
@@ -310,7 +304,7 @@ func (p *page) pageOf(g *check.Gaps, rows []gap.Row, systems []int) {
 		own := []*gap.Cell{nil}
 		for _, s := range systems {
 			c := &rows[i].Cells[s]
-			line, own = append(line, marked(c, rows[i].Setting.Name)), append(own, c)
+			line, own = append(line, marked(c, rows[i].Setting)), append(own, c)
 		}
 		table, cells = append(table, line), append(cells, own)
 	}
@@ -334,14 +328,14 @@ func (p *page) pageOf(g *check.Gaps, rows []gap.Row, systems []int) {
 }
 
 // marked is a cell with its marks.
-func marked(c *gap.Cell, name string) string {
+func marked(c *gap.Cell, def *setting.Setting) string {
 	switch {
 	case c.None:
 		return "·"
 	case !c.Value.Known():
 		return "?"
 	}
-	text := settingText(name, c.Value)
+	text := def.Text(c.Value)
 	if c.Mixed() {
 		text += fmt.Sprintf(" %d/%d", c.Accounts, c.Of)
 	}

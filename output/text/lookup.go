@@ -11,9 +11,9 @@ import (
 )
 
 // Catalogue writes all settings, group by group.
-func Catalogue(w io.Writer, c *setting.Catalogue, o output.Options) error {
+func Catalogue(w io.Writer, o output.Options) error {
 	p := newPage(w, o)
-	for i, group := range c.Groups() {
+	for i, group := range setting.Groups() {
 		if i > 0 {
 			p.blank()
 		}
@@ -22,8 +22,8 @@ func Catalogue(w io.Writer, c *setting.Catalogue, o output.Options) error {
 			lead = padded("", 25-len(group)) + "stricter"
 		}
 		_, _ = p.w.WriteString(p.paint(boldStyle, group+lead) + "\n")
-		for id := range c.Len() {
-			if s := c.At(setting.ID(id)); s.Group == group {
+		for id := range setting.Len {
+			if s := setting.At(id); s.Group == group {
 				p.para("  "+padded(s.Name, 23)+padded(direction(s), 9), plainStyle, s.Meaning)
 			}
 		}

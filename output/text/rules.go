@@ -36,7 +36,7 @@ func RuleSets(w io.Writer, sets []*rules.Set, o output.Options) error {
 }
 
 // RuleSet tells all about rule sets.
-func RuleSet(w io.Writer, catalogue *setting.Catalogue, sets []*rules.Set, o output.Options) error {
+func RuleSet(w io.Writer, sets []*rules.Set, o output.Options) error {
 	p := newPage(w, o)
 	for i, s := range sets {
 		if i > 0 {
@@ -56,7 +56,7 @@ func RuleSet(w io.Writer, catalogue *setting.Catalogue, sets []*rules.Set, o out
 			if c.For != nil {
 				p.para("            for     ", plainStyle, seen(c.For.String()))
 			}
-			p.para("            asks    ", plainStyle, seen(asks(catalogue, c)))
+			p.para("            asks    ", plainStyle, seen(asks(c)))
 			if c.Because != "" {
 				p.para("            because ", faintStyle, seen(c.Because))
 			}
@@ -68,11 +68,11 @@ func RuleSet(w io.Writer, catalogue *setting.Catalogue, sets []*rules.Set, o out
 	return p.w.Flush()
 }
 
-func asks(catalogue *setting.Catalogue, c *rules.Clause) string {
+func asks(c *rules.Clause) string {
 	join := func(list []rules.Expectation) string {
 		var parts []string
 		for _, x := range list {
-			parts = append(parts, catalogue.At(x.Setting).Name+" "+x.Requirement.String())
+			parts = append(parts, setting.At(x.Setting).Name+" "+x.Requirement.String())
 		}
 		return strings.Join(parts, ", ")
 	}

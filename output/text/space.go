@@ -66,7 +66,7 @@ func Space(w io.Writer, targets []*trial.Target, measures []password.Measure, o 
 		switch {
 		case len(m.Collide) > 0:
 			row[1] = "none"
-		case slices.Contains(m.Unknown, "min_length"):
+		case slices.Contains(m.Unknown, setting.MinLength):
 			row[1] = "not said"
 		case m.Length > m.Asked:
 			row[1] = fmt.Sprintf("%d (asked: %d)", m.Length, m.Asked)
@@ -75,7 +75,7 @@ func Space(w io.Writer, targets []*trial.Target, measures []password.Measure, o 
 			row[3], row[4] = fmt.Sprint(m.Ceiling), strings.TrimSuffix(bits(m.AtMost), " bits")
 		} else if m.Ceiling > 0 {
 			row[3] = fmt.Sprint(m.Ceiling)
-		} else if slices.Contains(m.Unknown, "max_length") {
+		} else if slices.Contains(m.Unknown, setting.MaxLength) {
 			row[3] = "not said"
 		}
 		rows = append(rows, row)
@@ -106,7 +106,7 @@ func (p *page) prices(targets []*trial.Target, measures []password.Measure, orde
 	for _, i := range order {
 		var parts []string
 		for _, price := range measures[i].Prices {
-			def := setting.Standard().At(setting.Must(price.Setting))
+			def := setting.At(price.Setting)
 			parts = append(parts, fmt.Sprintf("%s %s takes %.2f", price.Setting, def.Text(price.Value), max(0, -price.Bits)))
 		}
 		if len(parts) == 0 {
@@ -165,12 +165,12 @@ func Derived(w io.Writer, d *trial.Derived, o output.Options) error {
 		}
 		rows := [][]string{{"setting", "value", "today", "refuses"}}
 		for _, s := range set {
-			def := setting.Standard().At(setting.Must(s.Setting))
+			def := setting.At(s.Setting)
 			refuses := "examples " + numbers(s.Refuses)
 			if len(s.Refuses) == 0 {
 				refuses = "sees through substitutions, for the others"
 			}
-			rows = append(rows, []string{s.Setting, def.Text(s.Value), def.Text(d.Target.Value(setting.Must(s.Setting))), refuses})
+			rows = append(rows, []string{s.Setting.String(), def.Text(s.Value), def.Text(d.Target.Value(s.Setting)), refuses})
 		}
 		p.table("  ", rows, func(int) bool { return false }, func(row, _ int, text string) string {
 			if row == 0 {
@@ -221,7 +221,7 @@ func (p *page) standing(d *trial.Derived) {
 			p.para("  ", plainStyle, "no setting that is known here would refuse it")
 		}
 		for _, would := range s.Would {
-			def := setting.Standard().At(setting.Must(would.Switch.Setting))
+			def := setting.At(would.Switch.Setting)
 			var but []string
 			if len(would.Good) > 0 {
 				but = append(but, plural(len(would.Good), "refuses the good example ",
@@ -230,7 +230,7 @@ func (p *page) standing(d *trial.Derived) {
 			if would.Beyond {
 				but = append(but, "is beyond what the system can do")
 			}
-			p.para("  "+padded(would.Switch.Setting, 22), plainStyle,
+			p.para("  "+padded(would.Switch.Setting.String(), 22), plainStyle,
 				def.Text(would.Switch.Value)+" would, but "+strings.Join(but, " and "))
 		}
 	}

@@ -10,6 +10,7 @@ import (
 	"charm.land/lipgloss/v2"
 
 	"yewcone/core/password"
+	"yewcone/core/setting"
 	"yewcone/core/trial"
 	"yewcone/output"
 )
@@ -142,7 +143,7 @@ func (p *page) reasons(row *trial.Row, targets []*trial.Target) {
 	for i, list := range lists {
 		p.para("  ", triedStyles[trial.Refused], "refused by "+seen(strings.Join(names[i], ", ")))
 		for _, r := range list {
-			p.para("    "+padded(r.Setting, 22), plainStyle, r.Text)
+			p.para("    "+padded(r.Setting.String(), 22), plainStyle, r.Text)
 		}
 	}
 }
@@ -164,8 +165,8 @@ func (p *page) open(t *trial.Table) {
 					at = len(own)
 					own = append(own, gap{why: r.Text})
 				}
-				if !slices.Contains(strings.Split(own[at].settings, ", "), r.Setting) {
-					own[at].settings = strings.TrimPrefix(own[at].settings+", "+r.Setting, ", ")
+				if !slices.Contains(strings.Split(own[at].settings, ", "), r.Setting.String()) {
+					own[at].settings = strings.TrimPrefix(own[at].settings+", "+r.Setting.String(), ", ")
 				}
 			}
 		}
@@ -264,10 +265,10 @@ func notJudged(settings []string) string {
 func (p *page) trial(l *trial.Line) {
 	var settings, opens []string
 	for _, r := range l.Judged.Refused {
-		settings = append(settings, r.Setting)
+		settings = append(settings, r.Setting.String())
 	}
 	for _, r := range l.Judged.Open {
-		opens = append(opens, r.Setting)
+		opens = append(opens, r.Setting.String())
 	}
 	where := fmt.Sprintf("candidate %d (line %d) on %s: ", l.Number, l.Want.Line, seen(l.Target.Name()))
 	refused := "refused, because of " + strings.Join(settings, ", ")
@@ -284,12 +285,12 @@ func (p *page) trial(l *trial.Line) {
 		lead, style = "  not so     ", triedStyles[trial.Refused]
 		var why []string
 		for _, r := range l.Judged.Refused {
-			why = append(why, r.Setting+" ("+r.Text+")")
+			why = append(why, r.Setting.String()+" ("+r.Text+")")
 		}
 		text = "should be accepted, and is refused: " + strings.Join(why, ", ")
 	case l.Outcome == trial.Refused:
 		lead, style = "  not so     ", triedStyles[trial.Refused]
-		text = refused + ", and not of " + strings.Join(l.Missing, ", ") + " as it should be"
+		text = refused + ", and not of " + strings.Join(setting.NamesOf(l.Missing), ", ") + " as it should be"
 	default:
 		lead, style = "  not so     ", triedStyles[trial.Refused]
 		text = "should be refused, and nothing refuses it" + notJudged(opens)
