@@ -63,7 +63,7 @@ func checked(t *testing.T, folder, jobs string) []byte {
 	t.Helper()
 	out := filepath.Join(folder, "result-"+jobs+".json")
 	c := exec.Command(os.Args[0], "check", "--estate", folder, "--format", "json", "--out", out, "--jobs", jobs)
-	c.Env = append(os.Environ(), asTool+"=1")
+	c.Env = append(os.Environ(), asTool+"=1", "GORACE=atexit_sleep_ms=0")
 	text, err := c.CombinedOutput()
 	var ended *exec.ExitError
 	if !errors.As(err, &ended) || ended.ExitCode() != 1 || len(text) > 0 {

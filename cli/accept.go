@@ -13,8 +13,9 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"yewcone/core/check"
+	"yewcone/core/audit"
 	"yewcone/core/condition"
+	"yewcone/core/finding"
 	"yewcone/core/rules"
 	"yewcone/core/strictyaml"
 	"yewcone/intake/estatefolder"
@@ -67,7 +68,7 @@ func accept(c *cli.Command, stdout io.Writer) error {
 	if err != nil {
 		return err
 	}
-	result, err := check.Run(opened.estate.Name, opened.subjects, opened.options)
+	result, err := audit.Run(opened.estate.Name, opened.subjects, opened.options)
 	if err != nil {
 		return err
 	}
@@ -75,7 +76,7 @@ func accept(c *cli.Command, stdout io.Writer) error {
 	if err != nil {
 		return err
 	}
-	x := rules.Exception{System: f.System, Rule: f.Rule, Setting: f.Setting, Policy: f.Policy, Because: c.String("because"),
+	x := rules.Exception{System: f.System, Rule: f.Rule.String(), Setting: f.Setting, Policy: f.Policy, Because: c.String("because"),
 		Owner: c.String("owner"), Until: until}
 	if f.OnAccount {
 		x.Policy, x.Value = rules.OnAccount, f.Value
@@ -97,7 +98,7 @@ func accept(c *cli.Command, stdout io.Writer) error {
 }
 
 // findingWith returns the finding of a fingerprint.
-func findingWith(r *check.Result, fingerprint string) (*check.Finding, error) {
+func findingWith(r *finding.Result, fingerprint string) (*finding.Finding, error) {
 	for i := range r.Findings {
 		if r.Findings[i].Fingerprint == fingerprint {
 			return &r.Findings[i], nil

@@ -10,7 +10,8 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"yewcone/core/check"
+	"yewcone/core/audit"
+	"yewcone/core/finding"
 	"yewcone/core/rules"
 	"yewcone/intake/estatefolder"
 	"yewcone/output/formats"
@@ -95,8 +96,8 @@ func runCheck(c *cli.Command, stdout io.Writer) error {
 // opened is an estate whose exports stand ready.
 type opened struct {
 	estate   *estatefolder.Estate
-	subjects []check.Subject
-	options  check.Options
+	subjects []audit.Subject
+	options  audit.Options
 }
 
 // openEstate finds and reads the estate, and opens the exports of the named
@@ -118,14 +119,14 @@ func openEstate(c *cli.Command, systems []string) (*opened, error) {
 	if err != nil {
 		return nil, err
 	}
-	garbage(subjects, e.Across(systems))
-	return &opened{e, subjects, check.Options{Examples: 5, Bear: int(c.Int("bear")),
-		Jobs: int(c.Int("jobs")), ValueOf: e.ValueOf(asOf), Across: e.Across(systems)}}, nil
+	garbage(subjects, e.Relations(systems))
+	return &opened{e, subjects, audit.Options{Examples: 5, MaxRefused: int(c.Int("bear")),
+		Jobs: int(c.Int("jobs")), ValueOf: e.ValueOf(asOf), Relations: e.Relations(systems)}}, nil
 }
 
 // garbage makes the collector run more often where much is kept, so that what
 // it leaves lying does not grow with it.
-func garbage(subjects []check.Subject, a *check.Across) {
+func garbage(subjects []audit.Subject, a *audit.Relations) {
 	switch {
 	case len(subjects) > 1 && len(a.Match) > 0:
 		debug.SetGCPercent(20)
@@ -134,7 +135,7 @@ func garbage(subjects []check.Subject, a *check.Across) {
 	}
 }
 
-func checkEstate(c *cli.Command) (*check.Result, error) {
+func checkEstate(c *cli.Command) (*finding.Result, error) {
 	o, err := openEstate(c, c.Args().Slice())
 	if err != nil {
 		return nil, err
@@ -143,13 +144,13 @@ func checkEstate(c *cli.Command) (*check.Result, error) {
 	options.Examples, options.Spread = int(c.Int("examples")), c.String("format") == "html"
 	each := c.String("each")
 	if each == "" {
-		return check.Run(e.Name, subjects, options)
+		return audit.Run(e.Name, subjects, options)
 	}
-	var result *check.Result
+	var result *finding.Result
 	err = whole.Write(each, func(w io.Writer) error {
 		buffered := bufio.NewWriterSize(w, 1<<16)
 		options.Each = jsonfile.Each(buffered)
-		if result, err = check.Run(e.Name, subjects, options); err != nil {
+		if result, err = audit.Run(e.Name, subjects, options); err != nil {
 			return err
 		}
 		return buffered.Flush()

@@ -7,7 +7,8 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"yewcone/core/check"
+	"yewcone/core/audit"
+	"yewcone/core/finding"
 	"yewcone/core/gap"
 	"yewcone/core/nearword"
 	"yewcone/core/setting"
@@ -18,7 +19,7 @@ import (
 	"yewcone/output/text"
 )
 
-var gapFormats = map[string]func(io.Writer, *check.Result, output.GapOptions) error{
+var gapFormats = map[string]func(io.Writer, *finding.Result, output.GapOptions) error{
 	"text": text.Gaps, "json": jsonfile.Gaps, "csv": csvfile.Gaps, "markdown": markdown.Gaps,
 }
 
@@ -64,7 +65,7 @@ anybody of the audience.
 			if err != nil {
 				return err
 			}
-			result, err := check.Run(opened.estate.Name, opened.subjects, opened.options)
+			result, err := audit.Run(opened.estate.Name, opened.subjects, opened.options)
 			if err != nil {
 				return err
 			}

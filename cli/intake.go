@@ -9,8 +9,8 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"yewcone/core/check"
 	"yewcone/core/nearword"
+	"yewcone/core/reading"
 	"yewcone/intake"
 	"yewcone/intake/formats"
 	"yewcone/intake/mapping"
@@ -70,7 +70,7 @@ real system; --draft proposes a mapping for files of no known format, to be read
 			if format := c.String("format"); format != "text" {
 				return writeSnapshot(c, w, opened, format)
 			}
-			list, err := check.TakeIn(opened.subjects, opened.options)
+			list, err := reading.Of(opened.subjects, opened.options)
 			if err != nil {
 				return err
 			}
@@ -103,7 +103,7 @@ func writeSnapshot(c *cli.Command, w io.Writer, o *opened, format string) error 
 	}
 	partial := false
 	write := func(w io.Writer) (err error) {
-		partial, err = jsonfile.Snapshot(w, o.subjects[0].Export, o.options.Bear)
+		partial, err = jsonfile.Snapshot(w, o.subjects[0].Export, o.options.MaxRefused)
 		return err
 	}
 	var err error

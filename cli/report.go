@@ -11,7 +11,8 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"yewcone/core/check"
+	"yewcone/core/audit"
+	"yewcone/core/finding"
 	"yewcone/output"
 	"yewcone/output/formats"
 	"yewcone/output/jsonfile"
@@ -71,11 +72,11 @@ func writeReport(c *cli.Command) error {
 		return err
 	}
 	opened.options.Examples, opened.options.Spread = int(c.Int("examples")), true
-	result, err := check.Run(opened.estate.Name, opened.subjects, opened.options)
+	result, err := audit.Run(opened.estate.Name, opened.subjects, opened.options)
 	if err != nil {
 		return err
 	}
-	var changes *check.Changes
+	var changes *finding.Changes
 	if earlier != nil {
 		changes = result.Since(earlier.Findings)
 		changes.From, changes.AsOf = filepath.Base(c.String("since")), earlier.AsOf

@@ -9,8 +9,8 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"yewcone/core/check"
 	"yewcone/core/nearword"
+	"yewcone/core/review"
 	"yewcone/core/rules"
 	"yewcone/intake/estatefolder"
 	"yewcone/output/text"
@@ -66,7 +66,7 @@ stricter, which implies the other, and where both cannot be met.
 				if err != nil {
 					return err
 				}
-				problems, err := check.Validate(opened.subjects, opened.options)
+				problems, err := review.Rules(opened.subjects, opened.options)
 				if err != nil {
 					return err
 				}

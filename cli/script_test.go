@@ -210,7 +210,7 @@ func runWith(t *testing.T, folder, stdin string, args ...string) (stdout, stderr
 	var out, errs bytes.Buffer
 	c := exec.Command(os.Args[0], args...)
 	c.Dir, c.Stdin, c.Stdout, c.Stderr = folder, strings.NewReader(stdin), &out, &errs
-	c.Env = append(os.Environ(), asTool+"=1", "NO_COLOR=", "TZ=Pacific/Auckland")
+	c.Env = append(os.Environ(), asTool+"=1", "GORACE=atexit_sleep_ms=0", "NO_COLOR=", "TZ=Pacific/Auckland")
 	err := c.Run()
 	var exit *exec.ExitError
 	if err != nil && !errors.As(err, &exit) {

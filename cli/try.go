@@ -16,7 +16,7 @@ import (
 	"golang.org/x/term"
 
 	"yewcone/core/blocklist"
-	"yewcone/core/check"
+	"yewcone/core/facts"
 	"yewcone/core/password"
 	"yewcone/core/trial"
 	"yewcone/output"
@@ -109,7 +109,7 @@ func (e *triedEstate) targets(whom trial.Whom, only []string) ([]*trial.Target, 
 			continue
 		}
 		list, err := trial.Targets(s, whom)
-		var notFound *check.NotFound
+		var notFound *facts.NotFound
 		if errors.As(err, &notFound) {
 			missing = errors.Join(missing, err)
 			list, err = trial.Targets(s, trial.Whom{})

@@ -6,7 +6,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"yewcone/core/check"
+	"yewcone/core/explain"
 	"yewcone/core/nearword"
 	"yewcone/core/setting"
 	"yewcone/output/text"
@@ -45,7 +45,7 @@ out for it.
 			if err != nil {
 				return err
 			}
-			x, err := check.Why(&opened.subjects[0], args[1], opened.options)
+			x, err := explain.Account(&opened.subjects[0], args[1], opened.options)
 			if err != nil {
 				return err
 			}

@@ -9,8 +9,7 @@ import (
 	"strings"
 	"time"
 
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/setting"
 )
 
@@ -24,7 +23,7 @@ type Request struct {
 	Mapping  string    // path of the mapping file; "" for none
 	AsOf     time.Time // the moment the export speaks for; zero when nobody says it
 	AsOfFrom string    // who says so
-	Chooses  estate.Choosing
+	Chooses  facts.Precedence
 	Default  string // name of the default policy, where the export cannot say it
 }
 
@@ -37,8 +36,8 @@ func (r *Request) Path(from string) string {
 }
 
 // NewSystem returns the system as far as the request describes it.
-func (r *Request) NewSystem() *estate.System {
-	return &estate.System{Name: r.System, Title: r.Title, Labels: r.Labels, AsOf: r.AsOf, AsOfFrom: r.AsOfFrom,
+func (r *Request) NewSystem() *facts.System {
+	return &facts.System{Name: r.System, Title: r.Title, Labels: r.Labels, AsOf: r.AsOf, AsOfFrom: r.AsOfFrom,
 		Chooses: r.Chooses, Default: r.Default}
 }
 
@@ -48,7 +47,7 @@ type Format struct {
 	Doc  string // one sentence: what it reads
 	// Open reads the settings and gets ready to stream the accounts. Errors
 	// about the export are *Unreadable; any other error is the configuration's.
-	Open func(*Request) (check.Export, error)
+	Open func(*Request) (facts.Export, error)
 	// How tells the commands that take such an export from the real system.
 	How string
 	// ToKnow says, for settings and facts that an export may lack, what to
@@ -65,7 +64,7 @@ type Unreadable struct {
 }
 
 func (u *Unreadable) Error() string {
-	return estate.Origin{File: u.File, Line: u.Line}.String() + ": " + u.Message
+	return facts.Origin{File: u.File, Line: u.Line}.String() + ": " + u.Message
 }
 
 func (u *Unreadable) Unwrap() error { return u.Err }
@@ -87,31 +86,31 @@ func CannotOpen(file string, err error) error {
 }
 
 // Failed stands for a system whose export could not be read at all.
-func Failed(r *Request, err error) check.Export {
+func Failed(r *Request, err error) facts.Export {
 	f := &failed{system: r.NewSystem()}
-	origin := estate.Origin{File: strings.Join(r.From, ", ")}
+	origin := facts.Origin{File: strings.Join(r.From, ", ")}
 	message := err.Error()
 	var u *Unreadable
 	if errors.As(err, &u) {
-		origin, message = estate.Origin{File: u.File, Line: u.Line}, u.Message
+		origin, message = facts.Origin{File: u.File, Line: u.Line}, u.Message
 	}
-	f.notes.Cut(origin, "%s", message)
+	f.notes.Incomplete(origin, "%s", message)
 	return f
 }
 
 type failed struct {
-	system *estate.System
-	notes  estate.Notes
+	system *facts.System
+	notes  facts.Notes
 }
 
-func (f *failed) System() *estate.System                     { return f.system }
-func (f *failed) Accounts(func(*estate.Account) error) error { return nil }
-func (f *failed) Notes() *estate.Notes                       { return &f.notes }
+func (f *failed) System() *facts.System                     { return f.system }
+func (f *failed) Accounts(func(*facts.Account) error) error { return nil }
+func (f *failed) Notes() *facts.Notes                       { return &f.notes }
 
 // AnyCharacters records what holds of every server that looks at no more than
 // counts and lists: any characters are taken, digits and symbols may stand
 // anywhere, and there is no meter.
-func AnyCharacters(p *estate.Policy, origin estate.Origin) {
+func AnyCharacters(p *facts.Policy, origin facts.Origin) {
 	p.Set(setting.Alphabet, setting.AlphabetAny, origin)
 	p.Set(setting.StrengthFloor, setting.NoStrengthFloor, origin)
 	p.Set(setting.DigitInside, setting.No, origin)

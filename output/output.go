@@ -8,7 +8,7 @@ import (
 	"math"
 	"slices"
 
-	"yewcone/core/check"
+	"yewcone/core/finding"
 	"yewcone/core/gap"
 )
 
@@ -18,13 +18,13 @@ type Options struct {
 	Color   bool // whether colours may be used
 	Details bool // everything about every finding, also the less bad
 	Version string
-	Changes *check.Changes // since an earlier result; nil where none is given
+	Changes *finding.Changes // since an earlier result; nil where none is given
 }
 
 // A CheckFormat writes the result of a check.
 type CheckFormat struct {
 	Name  string
-	Write func(w io.Writer, r *check.Result, o Options) error
+	Write func(w io.Writer, r *finding.Result, o Options) error
 }
 
 // GapOptions say which part of a comparison to write.
@@ -37,7 +37,7 @@ type GapOptions struct {
 }
 
 // Rows are the settings that the options ask for.
-func (o *GapOptions) Rows(g *check.Gaps, a gap.Audience) []gap.Row {
+func (o *GapOptions) Rows(g *finding.Gaps, a gap.Audience) []gap.Row {
 	var rows []gap.Row
 	for _, r := range g.Compare(a) {
 		named := slices.Contains(o.Settings, r.Setting.Name)

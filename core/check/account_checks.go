@@ -1,6 +1,9 @@
 package check
 
 import (
+	"slices"
+
+	"yewcone/core/facts"
 	"yewcone/core/rules"
 	"yewcone/core/setting"
 )
@@ -63,7 +66,10 @@ var accountChecks = []Check{
 	},
 	{
 		ID: "older-than-policy", Title: "passwords that are older than the policy they fall under", Severity: rules.Info,
-		Doc:     "many systems apply a new policy only to passwords set afterwards; what it promises says nothing on these.",
+		Doc: "many systems apply a new policy only to passwords set afterwards; what it promises says nothing on these.",
+		Applies: func(s *facts.System) bool {
+			return slices.ContainsFunc(s.Policies, func(p facts.Policy) bool { return p.Changed.Known() })
+		},
 		Account: `older_than_policy and enabled and password_usable and not must_change`, Shows: "password_set",
 		Remedy: "ask for a change if the policy became stricter since",
 	},
@@ -137,6 +143,7 @@ var accountChecks = []Check{
 	{
 		ID: "no-policy", Title: "accounts that fall under no policy", Severity: rules.High,
 		Doc:     "nothing is demanded of their passwords.",
+		Applies: func(s *facts.System) bool { return len(s.Policies) > 0 },
 		Account: `enabled and policy == "" and not policy_missing`, Remedy: "name a policy for them, or a default one",
 	},
 	{

@@ -1,144 +1,125 @@
-// Package check holds systems against rules, account by account, and gathers
-// findings. Accounts stream past; what is kept are counts and a few examples.
+// Package check holds the built-in checks: what is wrong whatever the rules of
+// a house are. Each is one value; package audit runs them and knows none of
+// them by name.
 package check
 
 import (
-	"cmp"
+	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
-	"golang.org/x/sync/errgroup"
-
 	"yewcone/core/condition"
-	"yewcone/core/estate"
-	"yewcone/core/gap"
+	"yewcone/core/facts"
 	"yewcone/core/rules"
 	"yewcone/core/setting"
+	"yewcone/core/strictyaml"
 )
 
-// An Export is one system as its export tells it. Readers implement it.
-type Export interface {
-	// System returns what holds apart from the accounts.
-	System() *estate.System
-	// Accounts hands over each account in turn; the account is only good
-	// until yield returns. It stops at the first error of yield and returns it.
-	Accounts(yield func(*estate.Account) error) error
-	// Notes returns what there is to say of the reading, in the order of the
-	// files; complete only after Accounts.
-	Notes() *estate.Notes
+// A Check looks for one thing. It has one of Account, Settings, SameStored,
+// System, Person, Between and Unused.
+type Check struct {
+	ID           string
+	Title        string // what is so where it hits; stands in findings of accounts and systems
+	Doc          string // why it matters
+	Remedy       string
+	Severity     rules.Severity
+	IfPrivileged rules.Severity // 0: as Severity
+	Limit        setting.Span   // what {limit} stands for; can be set in the estate file
+
+	// Applies tells whether there is anything to look at on a system; nil for
+	// always.
+	Applies func(*facts.System) bool
+
+	// Account is a condition on accounts, and Shows the fact that is told of
+	// each example; "" for none.
+	Account string
+	Shows   string
+	// Settings looks at what holds for accounts with the same settings, and
+	// returns what is wrong; "" for nothing. A value that is not known is never
+	// wrong.
+	Settings func(*SettingsView) string
+	// SameStored: it reaches the accounts that are switched on and share their
+	// stored password with another.
+	SameStored bool
+	// System looks at a whole system after its accounts went past.
+	System func(*SystemView, func(Hit))
+	// Person looks at an enabled account of a person, with what the person has
+	// on other systems, and returns what is wrong; "" for nothing.
+	Person func(*PersonView) string
+	// Stale: from the age Limit on a person's password counts as old.
+	Stale bool
+	// Between holds systems against one another.
+	Between func(*EstateView, func(system int, found Hit))
+	// Unused looks at exceptions of a system that cover nothing, once all else
+	// was looked for.
+	Unused func([]*rules.Exception, func(Hit))
 }
 
-// An Unread names what a reader found in a file and did not use.
-type Unread struct {
-	File  string
-	Names []string // columns, keys or attributes, in the order of their names
+// AcrossSystems reports whether a check needs more than one system to be
+// looked at together.
+func (c *Check) AcrossSystems() bool { return c.Person != nil || c.Between != nil }
+
+// All lists every check. Adding one means an entry in one of these lists.
+func All() []Check {
+	return slices.Concat(accountChecks, settingsChecks, systemChecks, betweenChecks)
 }
 
-// A Skipper is an Export that knows what it did not use; complete only after
-// Accounts.
-type Skipper interface {
-	Unread() []Unread
+// IDs lists the names of all checks.
+func IDs() []string {
+	var ids []string
+	for _, c := range All() {
+		ids = append(ids, c.ID)
+	}
+	return ids
 }
 
-// A Subject is one system to check.
-type Subject struct {
-	Export     Export
-	Kinds      []KindCondition // the first that holds names the kind
-	Privileged *condition.Condition
-	Rules      []*rules.Set
-	Checks     map[string]Adjustment // by ID
-	Exceptions []*rules.Exception    // of this system
-	Bear       int                   // how many refused rows or values it may have, where that is more than the options say
-	Unmatched  [3]bool               // keys of people, by their place, that say nothing on this system
+// Rule is how the check is named as a rule.
+func (c *Check) Rule() rules.Rule { return rules.Check(c.ID) }
 
-	number int // its place among the subjects
+// An Adjustment changes a check for an estate.
+type Adjustment struct {
+	Off      bool
+	Severity rules.Severity // 0: as it is
+	Limit    *setting.Span
 }
 
-// A KindCondition says which accounts are of a kind.
-type KindCondition struct {
-	Kind string
-	If   *condition.Condition
+// Adjusted returns the check as an estate wants it; false where it is off.
+func (c Check) Adjusted(by Adjustment) (Check, bool) {
+	if by.Severity != 0 {
+		c.Severity, c.IfPrivileged = by.Severity, by.Severity
+	}
+	if c.IfPrivileged == 0 {
+		c.IfPrivileged = c.Severity
+	}
+	if by.Limit != nil {
+		c.Limit = *by.Limit
+	}
+	return c, !by.Off
 }
 
-// Options of a check.
-type Options struct {
-	// ValueOf returns what another system of the estate has of a setting, for
-	// "same as"; unknown where it cannot be told. May be nil.
-	ValueOf  func(system string, id setting.ID) setting.Value
-	Examples int                  // how many accounts to name per finding
-	Bear     int                  // how many refused rows or values a system may have and still count as read
-	Jobs     int                  // how many systems to check, and parts of each, at a time; at least 1
-	Each     func(*Reached) error // called for every account that a finding reaches; may be nil
-
-	Across *Across // what to look for between systems; nil for nothing
-	Spread bool    // count ages and ends of passwords too
-
-	alone    bool          // work out each account's outcome on its own
-	register *gap.Register // of people; nil where they are not matched
+// Clause makes the clause that asks the question of a check on accounts; nil
+// for any other.
+func (c *Check) Clause() (*rules.Clause, error) {
+	if c.Account == "" {
+		return nil, nil
+	}
+	days := c.Limit.Length() / 86400
+	text := strings.ReplaceAll(c.Account, "{limit}", "days("+strconv.FormatInt(days, 10)+")")
+	compiled, err := condition.Compile(strictyaml.Text{Value: text}, condition.Complete)
+	if err != nil {
+		return nil, fmt.Errorf("the check %s: %w", c.ID, err)
+	}
+	title := strings.ReplaceAll(c.Title, "{limit}", c.Limit.String())
+	return &rules.Clause{Rule: c.Rule(), Forbid: compiled, Says: title, Because: c.Doc, Remedy: c.Remedy}, nil
 }
 
-// Reached tells of one account that one finding reaches. It is only good
-// until the call returns.
-type Reached struct {
-	System      string
-	Fingerprint string
-	Rule        string
-	Account     *estate.Account
-	Dates       *estate.Dates
-}
-
-// Run checks all systems, Options.Jobs of them at a time. The result is the
-// same whatever their number.
-func Run(name string, subjects []Subject, o Options) (*Result, error) {
-	result := &Result{Estate: name}
-	jobs := max(1, o.Jobs)
-	if o.Each != nil {
-		jobs = 1 // each account is handed over in its order
-	}
-	if o.Across != nil && len(o.Across.Match) > 0 && len(subjects) > 1 {
-		o.register = gap.NewRegister(o.Across.Match, len(subjects))
-	}
-	engines := make([]*engine, len(subjects))
-	for i := range subjects {
-		subjects[i].number = i
-		var err error
-		if engines[i], err = newEngine(&subjects[i], &o); err != nil {
-			return nil, err
-		}
-	}
-	var group errgroup.Group
-	group.SetLimit(jobs)
-	for _, e := range engines {
-		group.Go(func() error {
-			if err := e.read(jobs); err != nil {
-				return err
-			}
-			return e.finish()
-		})
-	}
-	if err := group.Wait(); err != nil {
-		return nil, err
-	}
-	if o.Across != nil {
-		var err error
-		if result.Gaps, err = across(engines, &o, o.register); err != nil {
-			return nil, err
-		}
-		result.unusedRules(o.Across.Unused, subjects)
-	}
-	for _, e := range engines {
-		e.report(result)
-	}
-	order := map[string]int{}
-	for i, s := range result.Systems {
-		order[s.Name] = i
-	}
-	worstFirst := func(a, b Finding) int {
-		return cmp.Or(cmp.Compare(b.Severity, a.Severity), cmp.Compare(b.Reach.Accounts, a.Reach.Accounts),
-			cmp.Compare(order[a.System], order[b.System]), strings.Compare(a.Rule, b.Rule),
-			strings.Compare(a.Fingerprint, b.Fingerprint), strings.Compare(a.Sentence, b.Sentence))
-	}
-	slices.SortStableFunc(result.Findings, worstFirst)
-	slices.SortStableFunc(result.Accepted, worstFirst)
-	return result, nil
+// A Hit is one thing that a check of systems found.
+type Hit struct {
+	Says   string
+	Policy string
+	Origin facts.Origin
+	// Key is what makes it the same in the next run, where that is more than
+	// Says and Policy.
+	Key []string
 }

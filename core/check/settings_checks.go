@@ -3,6 +3,7 @@ package check
 import (
 	"fmt"
 
+	"yewcone/core/effective"
 	"yewcone/core/gap"
 	"yewcone/core/rules"
 	"yewcone/core/setting"
@@ -21,43 +22,43 @@ var settingsChecks = []Check{
 		ID: "ages-crossed", Title: "the smallest age is not below the largest", Severity: rules.High,
 		Doc:    "the password runs out before it may be changed.",
 		Remedy: "set min_age well below max_age",
-		Settings: func(l *Look) string {
-			least, ok := l.seconds(setting.MinAge)
-			most, ok2 := l.seconds(setting.MaxAge)
-			return when(ok && ok2 && least >= most, "a password must be kept for %s and lasts %s", l.text(setting.MinAge),
-				l.text(setting.MaxAge))
+		Settings: func(v *SettingsView) string {
+			least, ok := v.seconds(setting.MinAge)
+			most, ok2 := v.seconds(setting.MaxAge)
+			return when(ok && ok2 && least >= most, "a password must be kept for %s and lasts %s", v.text(setting.MinAge),
+				v.text(setting.MaxAge))
 		},
 	},
 	{
 		ID: "warned-always", Title: "the warning is not shorter than the life", Severity: rules.Low,
 		Doc:    "a warning every day is read by nobody.",
 		Remedy: "set warn_before to a week or two",
-		Settings: func(l *Look) string {
-			warn, ok := l.seconds(setting.WarnBefore)
-			most, ok2 := l.seconds(setting.MaxAge)
+		Settings: func(v *SettingsView) string {
+			warn, ok := v.seconds(setting.WarnBefore)
+			most, ok2 := v.seconds(setting.MaxAge)
 			return when(ok && ok2 && warn >= most && most > 0,
 				"people are warned %s before the end of a password that lasts %s: from the first day",
-				l.text(setting.WarnBefore), l.text(setting.MaxAge))
+				v.text(setting.WarnBefore), v.text(setting.MaxAge))
 		},
 	},
 	{
 		ID: "low-ceiling", Title: "the longest password is short", Severity: rules.Medium,
 		Doc:    "a ceiling cuts off passphrases and password managers, and hints at passwords that are not hashed.",
 		Remedy: "raise max_length to at least 64",
-		Settings: func(l *Look) string {
-			most, ok := l.count(setting.MaxLength)
-			return when(ok && most < 64, "passwords longer than %s are refused", l.text(setting.MaxLength))
+		Settings: func(v *SettingsView) string {
+			most, ok := v.count(setting.MaxLength)
+			return when(ok && most < 64, "passwords longer than %s are refused", v.text(setting.MaxLength))
 		},
 	},
 	{
 		ID: "ceiling-below-floor", Title: "the longest password is shorter than the shortest", Severity: rules.High,
 		Doc:    "no password can be set.",
 		Remedy: "set max_length above min_length",
-		Settings: func(l *Look) string {
-			most, ok := l.count(setting.MaxLength)
-			least, ok2 := l.count(setting.MinLength)
-			return when(ok && ok2 && most < least, "passwords must have at least %s and at most %s", l.text(setting.MinLength),
-				l.text(setting.MaxLength))
+		Settings: func(v *SettingsView) string {
+			most, ok := v.count(setting.MaxLength)
+			least, ok2 := v.count(setting.MinLength)
+			return when(ok && ok2 && most < least, "passwords must have at least %s and at most %s", v.text(setting.MinLength),
+				v.text(setting.MaxLength))
 		},
 	},
 	{
@@ -70,14 +71,14 @@ var settingsChecks = []Check{
 		ID: "classes-exceed-length", Title: "more characters are demanded by kind than by length", Severity: rules.Low,
 		Doc:    "the shortest length on the page is not the true one.",
 		Remedy: "set min_length to at least the sum of what is demanded by kind",
-		Settings: func(l *Look) string {
-			least, ok := l.count(setting.MinLength)
+		Settings: func(v *SettingsView) string {
+			least, ok := v.count(setting.MinLength)
 			sum := int64(0)
 			for _, id := range []setting.ID{setting.MinLower, setting.MinUpper, setting.MinDigits, setting.MinSymbols} {
-				n, _ := l.count(id)
+				n, _ := v.count(id)
 				sum += n
 			}
-			classes, _ := l.count(setting.MinClasses)
+			classes, _ := v.count(setting.MinClasses)
 			sum = max(sum, classes)
 			return when(ok && sum > least, "%d characters are demanded by kind, and only %d in all", sum, least)
 		},
@@ -92,8 +93,8 @@ var settingsChecks = []Check{
 		ID: "admins-not-locked", Title: "administrators are left out of the lockout", Severity: rules.High,
 		Doc:    "the accounts worth guessing are the ones that may be guessed at for ever.",
 		Remedy: "switch on the lockout for administrators too",
-		Settings: func(l *Look) string {
-			return when(l.no(setting.LockoutCoversAdmins) && l.get(setting.LockoutAttempts).Known(),
+		Settings: func(v *SettingsView) string {
+			return when(v.no(setting.LockoutCoversAdmins) && v.get(setting.LockoutAttempts).Known(),
 				"the lockout leaves administrators out")
 		},
 	},
@@ -101,46 +102,46 @@ var settingsChecks = []Check{
 		ID: "hair-trigger", Title: "ordinary slips lock people out", Severity: rules.Low,
 		Doc:    "two slips of the finger lock the owner, and anybody can lock everybody.",
 		Remedy: "allow at least 3 attempts",
-		Settings: func(l *Look) string {
-			n, ok := l.count(setting.LockoutAttempts)
-			return when(ok && n < 3, "an account locks after %s", l.text(setting.LockoutAttempts))
+		Settings: func(v *SettingsView) string {
+			n, ok := v.count(setting.LockoutAttempts)
+			return when(ok && n < 3, "an account locks after %s", v.text(setting.LockoutAttempts))
 		},
 	},
 	{
 		ID: "source-only", Title: "only the source address is counted", Severity: rules.Medium,
 		Doc:    "an attacker changes the address and goes on with the same account.",
 		Remedy: "switch on the lockout of accounts as well",
-		Settings: func(l *Look) string {
-			n, ok := l.count(setting.SourceAttempts)
-			return when(ok && l.off(setting.LockoutAttempts), "an address is blocked after %d failures, and an account never", n)
+		Settings: func(v *SettingsView) string {
+			n, ok := v.count(setting.SourceAttempts)
+			return when(ok && v.off(setting.LockoutAttempts), "an address is blocked after %d failures, and an account never", n)
 		},
 	},
 	{
 		ID: "account-only", Title: "only the account is counted", Severity: rules.Info,
 		Doc:    "one password tried on every account stays below each account's threshold.",
 		Remedy: "block source addresses as well, where the system can",
-		Settings: func(l *Look) string {
-			n, ok := l.count(setting.LockoutAttempts)
-			return when(ok && l.off(setting.SourceAttempts), "an account locks after %d failures, and an address never", n)
+		Settings: func(v *SettingsView) string {
+			n, ok := v.count(setting.LockoutAttempts)
+			return when(ok && v.off(setting.SourceAttempts), "an account locks after %d failures, and an address never", n)
 		},
 	},
 	{
 		ID: "grace-outlives", Title: "the grace after expiry is not shorter than the life", Severity: rules.Medium,
 		Doc:    "the life is in truth twice as long.",
 		Remedy: "shorten grace_period",
-		Settings: func(l *Look) string {
-			grace, ok := l.seconds(setting.GracePeriod)
-			most, ok2 := l.seconds(setting.MaxAge)
+		Settings: func(v *SettingsView) string {
+			grace, ok := v.seconds(setting.GracePeriod)
+			most, ok2 := v.seconds(setting.MaxAge)
 			return when(ok && ok2 && grace >= most && most > 0, "a password lasts %s and is good for another %s",
-				l.text(setting.MaxAge), l.text(setting.GracePeriod))
+				v.text(setting.MaxAge), v.text(setting.GracePeriod))
 		},
 	},
 	{
 		ID: "forced-and-forbidden", Title: "a first change is forced and forbidden", Severity: rules.Medium,
 		Doc:    "the user must change the password and may not: somebody else will do it, and know it.",
 		Remedy: "allow people to change their own password",
-		Settings: func(l *Look) string {
-			return when(l.yes(setting.ChangeAtFirstUse) && l.no(setting.SelfChange),
+		Settings: func(v *SettingsView) string {
+			return when(v.yes(setting.ChangeAtFirstUse) && v.no(setting.SelfChange),
 				"a first password must be changed, and people may not change it")
 		},
 	},
@@ -148,11 +149,11 @@ var settingsChecks = []Check{
 		ID: "storage-undeserved", Title: "passwords are stored more weakly than the rules on them deserve", Severity: rules.Medium,
 		Doc:    "the demands on length are lost on whoever gets the store.",
 		Remedy: "store passwords with a slow, salted hash",
-		Settings: func(l *Look) string {
-			weaker, ok := setting.At(setting.Storage).Compare(l.get(setting.Storage), setting.StoredSaltedSlow)
-			least, ok2 := l.count(setting.MinLength)
+		Settings: func(v *SettingsView) string {
+			weaker, ok := setting.At(setting.Storage).Compare(v.get(setting.Storage), setting.StoredSaltedSlow)
+			least, ok2 := v.count(setting.MinLength)
 			return when(ok && ok2 && weaker < 0 && least >= 8, "passwords need %s and are stored: %s",
-				l.text(setting.MinLength), l.text(setting.Storage))
+				v.text(setting.MinLength), v.text(setting.Storage))
 		},
 	},
 	{
@@ -160,10 +161,10 @@ var settingsChecks = []Check{
 		IfPrivileged: rules.Medium,
 		Doc:          "whoever reads the policy believes that the password expires.",
 		Remedy:       "bring the two to agree",
-		Settings: func(l *Look) string {
-			l.get(setting.MaxAge)
+		Settings: func(v *SettingsView) string {
+			v.get(setting.MaxAge)
 			id := setting.MaxAge
-			policy, flagged := disagree(l.holds(id))
+			policy, flagged := disagree(v.Holds(id))
 			return when(flagged, "the policy says that passwords last %s, and a mark on the account that this one never "+
 				"expires", setting.At(id).Counted(policy))
 		},
@@ -178,26 +179,26 @@ func when(so bool, format string, args ...any) string {
 	return fmt.Sprintf(format, args...)
 }
 
-func historyCycled(l *Look) string {
-	n, ok := l.count(setting.History)
+func historyCycled(v *SettingsView) string {
+	n, ok := v.count(setting.History)
 	if !ok || n == 0 {
 		return ""
 	}
-	if l.off(setting.MinAge) {
+	if v.off(setting.MinAge) {
 		return fmt.Sprintf("only the last %s stay barred, and a new one may be changed at once: the old one is back after "+
-			"%d changes in a row", l.text(setting.History), n+1)
+			"%d changes in a row", v.text(setting.History), n+1)
 	}
-	least, ok := l.seconds(setting.MinAge)
+	least, ok := v.seconds(setting.MinAge)
 	return when(ok && least*n < 7*daySeconds, "only the last %s stay barred, each kept for %s at least: the old one is back "+
-		"within a week", l.text(setting.History), l.text(setting.MinAge))
+		"within a week", v.text(setting.History), v.text(setting.MinAge))
 }
 
-func ceilingBelowRules(l *Look) string {
-	most, ok := l.count(setting.MaxLength)
+func ceilingBelowRules(v *SettingsView) string {
+	most, ok := v.count(setting.MaxLength)
 	if !ok {
 		return ""
 	}
-	for _, asked := range l.asked(setting.MinLength) {
+	for _, asked := range v.Asked(setting.MinLength) {
 		if n, isCount := asked.Count(); isCount && n > most {
 			return fmt.Sprintf("passwords longer than %d characters are refused, and the rules ask for at least %d", most, n)
 		}
@@ -205,14 +206,14 @@ func ceilingBelowRules(l *Look) string {
 	return ""
 }
 
-func patientGuessing(l *Look) string {
-	if _, ok := l.count(setting.LockoutAttempts); !ok {
+func patientGuessing(v *SettingsView) string {
+	if _, ok := v.count(setting.LockoutAttempts); !ok {
 		return ""
 	}
-	guesses, _, ok := gap.PerDay(l.get(setting.LockoutAttempts), l.get(setting.LockoutWindow),
-		l.get(setting.LockoutDuration), setting.OffValue)
+	guesses, _, ok := gap.PerDay(v.get(setting.LockoutAttempts), v.get(setting.LockoutWindow),
+		v.get(setting.LockoutDuration), setting.OffValue)
 	return when(ok && guesses > 1000, "%s a day can be guessed (%s, counted over %s, locked for %s)", guessText(guesses),
-		l.text(setting.LockoutAttempts), l.text(setting.LockoutWindow), l.text(setting.LockoutDuration))
+		v.text(setting.LockoutAttempts), v.text(setting.LockoutWindow), v.text(setting.LockoutDuration))
 }
 
 func guessText(n float64) string {
@@ -220,4 +221,13 @@ func guessText(n float64) string {
 		return "any number of passwords"
 	}
 	return fmt.Sprintf("%.0f passwords", n)
+}
+
+// disagree tells whether a mark on the account switches a setting off that a
+// policy sets, and what the policy says.
+func disagree(s *effective.Setting) (setting.Value, bool) {
+	if s.From == nil || !s.From.Flag || s.From.Value.State() != setting.Off {
+		return setting.Value{}, false
+	}
+	return s.ByPolicy, s.ByPolicy.State() == setting.Duration
 }

@@ -24,7 +24,7 @@ import (
 	"github.com/expr-lang/expr/file"
 	"github.com/expr-lang/expr/parser"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/nearword"
 	"yewcone/core/strictyaml"
 )
@@ -36,15 +36,15 @@ const maxLength = 4000
 // every account.
 type Condition struct {
 	source string
-	facts  []*Fact
+	asks   []*Fact
 	leaves []leaf
-	eval   func(*Subject) estate.Tri
+	eval   func(*Subject) facts.Tri
 }
 
 // Test answers the question.
-func (c *Condition) Test(s *Subject) estate.Tri {
+func (c *Condition) Test(s *Subject) facts.Tri {
 	if c == nil {
-		return estate.Yes
+		return facts.Yes
 	}
 	return c.eval(s)
 }
@@ -63,7 +63,7 @@ func (c *Condition) UnknownFacts(s *Subject, names []string) []string {
 	if c == nil {
 		return names
 	}
-	for _, f := range c.facts {
+	for _, f := range c.asks {
 		if !f.known(s) && !slices.Contains(names, f.Name) {
 			names = append(names, f.Name)
 		}
@@ -73,7 +73,7 @@ func (c *Condition) UnknownFacts(s *Subject, names []string) []string {
 
 // Uses reports whether the condition asks for a fact.
 func (c *Condition) Uses(fact string) bool {
-	return c != nil && slices.ContainsFunc(c.facts, func(f *Fact) bool { return f.Name == fact })
+	return c != nil && slices.ContainsFunc(c.asks, func(f *Fact) bool { return f.Name == fact })
 }
 
 var functions = map[string]any{
@@ -110,10 +110,10 @@ func configFor(stage Stage) (*conf.Config, []string) {
 func newConfig(stage Stage) (*conf.Config, []string) {
 	env := map[string]any{}
 	var names []string
-	for i := range facts {
-		if facts[i].Stage <= stage {
-			env[facts[i].Name] = facts[i].env
-			names = append(names, facts[i].Name)
+	for i := range allFacts {
+		if allFacts[i].Stage <= stage {
+			env[allFacts[i].Name] = allFacts[i].env
+			names = append(names, allFacts[i].Name)
 		}
 	}
 	for name, f := range functions {
@@ -150,7 +150,7 @@ func Compile(text strictyaml.Text, stage Stage) (*Condition, error) {
 	if root.tri == nil {
 		return nil, text.At(0, "the condition must answer yes or no")
 	}
-	return &Condition{source: text.Value, facts: c.facts, leaves: c.leaves, eval: root.tri}, nil
+	return &Condition{source: text.Value, asks: c.asks, leaves: c.leaves, eval: root.tri}, nil
 }
 
 // explain turns the checker's error into a problem with its place, and says
@@ -191,9 +191,9 @@ func functionNames() []string {
 
 // FindFact returns the fact of a name, or nil.
 func FindFact(name string) *Fact {
-	for i := range facts {
-		if facts[i].Name == name {
-			return &facts[i]
+	for i := range allFacts {
+		if allFacts[i].Name == name {
+			return &allFacts[i]
 		}
 	}
 	return nil
@@ -203,7 +203,7 @@ func FindFact(name string) *Fact {
 type value struct {
 	text  func(*Subject) (string, bool)
 	list  func(*Subject) ([]string, bool)
-	tri   func(*Subject) estate.Tri
+	tri   func(*Subject) facts.Tri
 	num   func(*Subject) (int64, bool)
 	fact  *Fact
 	fixed string   // of a text written in the condition
@@ -215,7 +215,7 @@ type value struct {
 type compiler struct {
 	text   strictyaml.Text
 	stage  Stage
-	facts  []*Fact
+	asks   []*Fact
 	leaves []leaf
 	guards []guard // what stands before the part that is compiled, joined by "and" all the way up
 	inside int     // how many other operators are around the part
@@ -236,8 +236,8 @@ func (c *compiler) compile(node ast.Node) (value, error) {
 		if f == nil {
 			return value{}, c.fail(n, "%q is a function; write %s(…)", n.Value, n.Value)
 		}
-		if !slices.Contains(c.facts, f) {
-			c.facts = append(c.facts, f)
+		if !slices.Contains(c.asks, f) {
+			c.asks = append(c.asks, f)
 		}
 		if f.tri != nil {
 			c.leafOnFlag(n, f)
@@ -249,8 +249,8 @@ func (c *compiler) compile(node ast.Node) (value, error) {
 	case *ast.IntegerNode:
 		return number(int64(n.Value)), nil
 	case *ast.BoolNode:
-		answer := estate.TriOf(n.Value)
-		return value{tri: func(*Subject) estate.Tri { return answer }}, nil
+		answer := facts.TriOf(n.Value)
+		return value{tri: func(*Subject) facts.Tri { return answer }}, nil
 	case *ast.UnaryNode:
 		return c.unary(n)
 	case *ast.BinaryNode:
@@ -274,7 +274,7 @@ func (c *compiler) unary(n *ast.UnaryNode) (value, error) {
 	}
 	switch {
 	case (n.Operator == "not" || n.Operator == "!") && inner.tri != nil:
-		return value{tri: func(s *Subject) estate.Tri { return inner.tri(s).Not() }}, nil
+		return value{tri: func(s *Subject) facts.Tri { return inner.tri(s).Not() }}, nil
 	case n.Operator == "-" && inner.num != nil:
 		return value{num: func(s *Subject) (int64, bool) {
 			v, ok := inner.num(s)
@@ -334,13 +334,13 @@ func (c *compiler) under(n *ast.CallNode) (value, error) {
 	if err != nil {
 		return value{}, err
 	}
-	return c.leaf(n, func(s *Subject) estate.Tri {
+	return c.leaf(n, func(s *Subject) facts.Tri {
 		p, ok := path.text(s)
 		a, ok2 := above.text(s)
 		if !ok || !ok2 {
-			return estate.Unknown
+			return facts.Unknown
 		}
-		return estate.TriOf(estate.Under(p, a))
+		return facts.TriOf(facts.Under(p, a))
 	}, path.fact, above.fact), nil
 }
 
@@ -362,22 +362,22 @@ func (c *compiler) binary(n *ast.BinaryNode) (value, error) {
 	}
 	switch n.Operator {
 	case "and", "&&":
-		return value{tri: func(s *Subject) estate.Tri { return and(left.tri(s), s, right.tri) }}, nil
+		return value{tri: func(s *Subject) facts.Tri { return and(left.tri(s), s, right.tri) }}, nil
 	case "or", "||":
-		return value{tri: func(s *Subject) estate.Tri { return and(left.tri(s).Not(), s, right.notTri()).Not() }}, nil
+		return value{tri: func(s *Subject) facts.Tri { return and(left.tri(s).Not(), s, right.notTri()).Not() }}, nil
 	}
 	left, right = left.graded(right), right.graded(left)
 	switch {
 	case left.text != nil && right.text != nil:
 		return c.texts(n, left, right)
 	case left.text != nil && right.list != nil && n.Operator == "in":
-		ask := func(s *Subject) estate.Tri {
+		ask := func(s *Subject) facts.Tri {
 			t, ok := left.text(s)
 			list, ok2 := right.list(s)
 			if !ok || !ok2 {
-				return estate.Unknown
+				return facts.Unknown
 			}
-			return estate.TriOf(slices.Contains(list, t))
+			return facts.TriOf(slices.Contains(list, t))
 		}
 		if left.fact != nil && right.items != nil {
 			return c.leafOnTexts(n, ask, left.fact, right.items), nil
@@ -387,12 +387,12 @@ func (c *compiler) binary(n *ast.BinaryNode) (value, error) {
 		return c.numbers(n, left, right)
 	case left.tri != nil && right.tri != nil && (n.Operator == "==" || n.Operator == "!="):
 		same := n.Operator == "=="
-		return value{tri: func(s *Subject) estate.Tri {
+		return value{tri: func(s *Subject) facts.Tri {
 			a, b := left.tri(s), right.tri(s)
-			if a == estate.Unknown || b == estate.Unknown {
-				return estate.Unknown
+			if a == facts.Unknown || b == facts.Unknown {
+				return facts.Unknown
 			}
-			return estate.TriOf((a == b) == same)
+			return facts.TriOf((a == b) == same)
 		}}, nil
 	}
 	return value{}, c.fail(n, "%q does not fit what stands on its two sides", n.Operator)
@@ -430,21 +430,21 @@ func (v value) graded(other value) value {
 	return number(int64(slices.Index(other.fact.Words, v.fixed)))
 }
 
-func (v value) notTri() func(*Subject) estate.Tri {
-	return func(s *Subject) estate.Tri { return v.tri(s).Not() }
+func (v value) notTri() func(*Subject) facts.Tri {
+	return func(s *Subject) facts.Tri { return v.tri(s).Not() }
 }
 
 // and answers no when either side does, and asks the right side only if it
 // still matters.
-func and(left estate.Tri, s *Subject, right func(*Subject) estate.Tri) estate.Tri {
-	if left == estate.No {
-		return estate.No
+func and(left facts.Tri, s *Subject, right func(*Subject) facts.Tri) facts.Tri {
+	if left == facts.No {
+		return facts.No
 	}
 	r := right(s)
-	if r == estate.No || left == estate.Yes {
+	if r == facts.No || left == facts.Yes {
 		return r
 	}
-	return estate.Unknown
+	return facts.Unknown
 }
 
 func (c *compiler) numbers(n *ast.BinaryNode, left, right value) (value, error) {
@@ -465,13 +465,13 @@ func (c *compiler) numbers(n *ast.BinaryNode, left, right value) (value, error) 
 	default:
 		return value{}, c.fail(n, "%q is not used between numbers, times and dates here", n.Operator)
 	}
-	ask := func(s *Subject) estate.Tri {
+	ask := func(s *Subject) facts.Tri {
 		a, ok := left.num(s)
 		b, ok2 := right.num(s)
 		if !ok || !ok2 {
-			return estate.Unknown
+			return facts.Unknown
 		}
-		return estate.TriOf(holds(a, b))
+		return facts.TriOf(holds(a, b))
 	}
 	switch {
 	case left.fact != nil && right.whole != nil:
@@ -504,13 +504,13 @@ func (c *compiler) texts(n *ast.BinaryNode, left, right value) (value, error) {
 	default:
 		return value{}, c.fail(n, "%q is not used between texts here", n.Operator)
 	}
-	ask := func(s *Subject) estate.Tri {
+	ask := func(s *Subject) facts.Tri {
 		a, ok := left.text(s)
 		b, ok2 := right.text(s)
 		if !ok || !ok2 {
-			return estate.Unknown
+			return facts.Unknown
 		}
-		return estate.TriOf(holds(a, b))
+		return facts.TriOf(holds(a, b))
 	}
 	if left.fact != nil && right.fact == nil && (n.Operator == "==" || n.Operator == "!=") {
 		return c.leafOnTexts(n, ask, left.fact, []string{right.fixed}), nil

@@ -4,56 +4,56 @@ import (
 	"testing"
 	"time"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/setting"
 	"yewcone/core/strictyaml"
 )
 
 func TestThreeAnswers(t *testing.T) {
-	day := func(text string) estate.Moment {
+	day := func(text string) facts.Moment {
 		at, err := strictyaml.ParseDate(text)
 		if err != nil {
 			t.Fatal(err)
 		}
-		return estate.At(at)
+		return facts.At(at)
 	}
 	asOf := time.Date(2026, 11, 20, 0, 0, 0, 0, time.UTC)
 	s := &Subject{
-		Account: &estate.Account{
-			Login: "svc-tide", Kind: estate.Service, Unit: "Ships/MV Petrel/Deck", Enabled: estate.Yes,
+		Account: &facts.Account{
+			Login: "svc-tide", Kind: facts.Service, Unit: "Ships/MV Petrel/Deck", Enabled: facts.Yes,
 			Groups: []string{"harbourmasters"}, GroupsKnown: true,
-			PasswordSet: day("2026-08-01"), Created: day("2024-01-01"), LastSignIn: estate.Never,
+			PasswordSet: day("2026-08-01"), Created: day("2024-01-01"), LastSignIn: facts.Never,
 			Storage: setting.StoredSaltedFast,
 		},
-		System: &estate.System{Name: "quay1", Labels: []string{"core"}},
-		Dates:  estate.Dates{AsOf: asOf.Unix(), AsOfKnown: true, Overdue: estate.Yes},
+		System: &facts.System{Name: "quay1", Labels: []string{"core"}},
+		Dates:  facts.Derived{AsOf: asOf.Unix(), AsOfKnown: true, Overdue: facts.Yes},
 	}
-	for text, want := range map[string]estate.Tri{
-		`login startsWith "svc-"`:                             estate.Yes,
-		`kind == "person" or kind == "service"`:               estate.Yes,
-		`kind in ["person", "shared"]`:                        estate.No,
-		`kind not in ["person", "shared"]`:                    estate.Yes,
-		`"harbourmasters" in groups`:                          estate.Yes,
-		`"core" in labels and system == "quay1"`:              estate.Yes,
-		`"x" in roles`:                                        estate.Unknown,
-		`locked`:                                              estate.Unknown,
-		`not locked`:                                          estate.Unknown,
-		`locked and not enabled`:                              estate.No,
-		`locked or enabled`:                                   estate.Yes,
-		`enabled and locked`:                                  estate.Unknown,
-		`locked == enabled`:                                   estate.Unknown,
-		`password_age > days(90)`:                             estate.Yes,
-		`password_age > months(4)`:                            estate.No,
-		`never_signed_in and idle > years(2)`:                 estate.Yes,
-		`password_set < date("2026-08-02")`:                   estate.Yes,
-		`storage < "salted slow" and storage >= "reversible"`: estate.Yes,
-		`storage == "memory-hard"`:                            estate.No,
-		`under(unit, "Ships") and not under(unit, "Ship")`:    estate.Yes,
-		`login matches "^svc-[a-z]+$"`:                        estate.Yes,
-		`overdue and failures > 3`:                            estate.Unknown,
-		`email endsWith "@marrowby.example"`:                  estate.Unknown,
-		`dated_in_future`:                                     estate.No,
-		`true`:                                                estate.Yes,
+	for text, want := range map[string]facts.Tri{
+		`login startsWith "svc-"`:                             facts.Yes,
+		`kind == "person" or kind == "service"`:               facts.Yes,
+		`kind in ["person", "shared"]`:                        facts.No,
+		`kind not in ["person", "shared"]`:                    facts.Yes,
+		`"harbourmasters" in groups`:                          facts.Yes,
+		`"core" in labels and system == "quay1"`:              facts.Yes,
+		`"x" in roles`:                                        facts.Unknown,
+		`locked`:                                              facts.Unknown,
+		`not locked`:                                          facts.Unknown,
+		`locked and not enabled`:                              facts.No,
+		`locked or enabled`:                                   facts.Yes,
+		`enabled and locked`:                                  facts.Unknown,
+		`locked == enabled`:                                   facts.Unknown,
+		`password_age > days(90)`:                             facts.Yes,
+		`password_age > months(4)`:                            facts.No,
+		`never_signed_in and idle > years(2)`:                 facts.Yes,
+		`password_set < date("2026-08-02")`:                   facts.Yes,
+		`storage < "salted slow" and storage >= "reversible"`: facts.Yes,
+		`storage == "memory-hard"`:                            facts.No,
+		`under(unit, "Ships") and not under(unit, "Ship")`:    facts.Yes,
+		`login matches "^svc-[a-z]+$"`:                        facts.Yes,
+		`overdue and failures > 3`:                            facts.Unknown,
+		`email endsWith "@marrowby.example"`:                  facts.Unknown,
+		`dated_in_future`:                                     facts.No,
+		`true`:                                                facts.Yes,
 	} {
 		c, err := Compile(strictyaml.Text{Value: text}, Complete)
 		if err != nil {
@@ -95,7 +95,7 @@ func FuzzCompile(f *testing.F) {
 	f.Fuzz(func(_ *testing.T, text string) {
 		c, err := Compile(strictyaml.Text{Value: text}, Complete)
 		if err == nil {
-			c.Test(&Subject{Account: &estate.Account{}, System: &estate.System{}})
+			c.Test(&Subject{Account: &facts.Account{}, System: &facts.System{}})
 		}
 	})
 }

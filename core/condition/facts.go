@@ -5,15 +5,15 @@ import (
 	"strings"
 	"time"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/setting"
 )
 
 // A Subject is the account that a condition is asked about.
 type Subject struct {
-	Account *estate.Account
-	System  *estate.System
-	Dates   estate.Dates
+	Account *facts.Account
+	System  *facts.System
+	Dates   facts.Derived
 }
 
 // Stage says which facts a condition may use, since some facts are worked out
@@ -38,7 +38,7 @@ type Fact struct {
 	env  any // a value of the type that the expression checker shall assume
 	text func(*Subject) (string, bool)
 	list func(*Subject) ([]string, bool)
-	tri  func(*Subject) estate.Tri
+	tri  func(*Subject) facts.Tri
 	num  func(*Subject) (int64, bool) // numbers, lengths in seconds, instants, grades
 }
 
@@ -53,7 +53,7 @@ func (f *Fact) known(s *Subject) bool {
 	case f.num != nil:
 		_, ok = f.num(s)
 	default:
-		ok = f.tri(s) != estate.Unknown
+		ok = f.tri(s) != facts.Unknown
 	}
 	return ok
 }
@@ -64,7 +64,7 @@ func textFact(name string, stage Stage, meaning string, get func(*Subject) (stri
 	return Fact{Name: name, Type: "text", Stage: stage, Meaning: meaning, env: "", text: get}
 }
 
-func flagFact(name string, stage Stage, meaning string, get func(*Subject) estate.Tri) Fact {
+func flagFact(name string, stage Stage, meaning string, get func(*Subject) facts.Tri) Fact {
 	return Fact{Name: name, Type: "yes or no", Stage: stage, Meaning: meaning, env: false, tri: get}
 }
 
@@ -79,7 +79,7 @@ const (
 	neverWillBe = 1 << 62
 )
 
-func dateFact(name, meaning string, stage Stage, never int64, get func(*Subject) *estate.Moment) Fact {
+func dateFact(name, meaning string, stage Stage, never int64, get func(*Subject) *facts.Moment) Fact {
 	return Fact{Name: name, Type: "date", Stage: stage, Meaning: meaning, env: time.Time{}, num: func(s *Subject) (int64, bool) {
 		m := get(s)
 		if at, ok := m.Unix(); ok {
@@ -89,7 +89,7 @@ func dateFact(name, meaning string, stage Stage, never int64, get func(*Subject)
 	}}
 }
 
-func countFact(name, meaning string, stage Stage, get func(*Subject) estate.Counted) Fact {
+func countFact(name, meaning string, stage Stage, get func(*Subject) facts.Counted) Fact {
 	return Fact{Name: name, Type: "number", Stage: stage, Meaning: meaning, env: 0, num: func(s *Subject) (int64, bool) {
 		c := get(s)
 		return int64(c.N), c.Known
@@ -97,7 +97,7 @@ func countFact(name, meaning string, stage Stage, get func(*Subject) estate.Coun
 }
 
 // since returns the seconds from a moment to the one the export speaks for.
-func since(s *Subject, m *estate.Moment) (int64, bool) {
+func since(s *Subject, m *facts.Moment) (int64, bool) {
 	at, ok := m.Unix()
 	return s.Dates.AsOf - at, ok && s.Dates.AsOfKnown
 }
@@ -121,42 +121,42 @@ func passwordAge(s *Subject) (int64, bool) {
 }
 
 // overdueOpen is yes unless something is known to stop the account.
-func overdueOpen(s *Subject) estate.Tri {
+func overdueOpen(s *Subject) facts.Tri {
 	a := s.Account
-	if s.Dates.Shut == estate.Yes || a.Locked == estate.Yes || a.Enabled == estate.No || a.PasswordUsable == estate.No {
-		return estate.No
+	if s.Dates.Shut == facts.Yes || a.Locked == facts.Yes || a.Enabled == facts.No || a.PasswordUsable == facts.No {
+		return facts.No
 	}
 	return s.Dates.Overdue
 }
 
-func isNever(m estate.Moment) estate.Tri {
+func isNever(m facts.Moment) facts.Tri {
 	if !m.Known() {
-		return estate.Unknown
+		return facts.Unknown
 	}
-	return estate.TriOf(m.IsNever())
+	return facts.TriOf(m.IsNever())
 }
 
-func neverChanged(s *Subject) estate.Tri {
+func neverChanged(s *Subject) facts.Tri {
 	set, made := &s.Account.PasswordSet, &s.Account.Created
 	if _, ok := made.Unix(); ok && *set == *made {
-		return estate.Yes
+		return facts.Yes
 	}
 	return isNever(*set)
 }
 
 // inFuture looks at the dates that the export says, and is unknown when it
 // says none.
-func inFuture(s *Subject) estate.Tri {
-	answer := estate.Unknown
+func inFuture(s *Subject) facts.Tri {
+	answer := facts.Unknown
 	if !s.Dates.AsOfKnown {
 		return answer
 	}
-	for _, m := range [...]*estate.Moment{&s.Account.PasswordSet, &s.Account.LastSignIn, &s.Account.Created} {
+	for _, m := range [...]*facts.Moment{&s.Account.PasswordSet, &s.Account.LastSignIn, &s.Account.Created} {
 		if at, ok := m.Unix(); ok && at > s.Dates.AsOf {
-			return estate.Yes
+			return facts.Yes
 		}
 		if m.Known() {
-			answer = estate.No
+			answer = facts.No
 		}
 	}
 	return answer
@@ -170,7 +170,7 @@ func storage(s *Subject) (int64, bool) {
 // schemes are the grades of the fact "storage", weakest first.
 var schemes = setting.At(setting.Storage).Choices
 
-var facts = []Fact{
+var allFacts = []Fact{
 	textFact("login", FromExport, "the sign-in name", func(s *Subject) (string, bool) { return said(s.Account.Login) }),
 	textFact("display_name", FromExport, "the name as shown", func(s *Subject) (string, bool) { return said(s.Account.DisplayName) }),
 	textFact("first_name", FromExport, "the first name", func(s *Subject) (string, bool) { return said(s.Account.FirstName) }),
@@ -190,62 +190,62 @@ var facts = []Fact{
 		list: func(s *Subject) ([]string, bool) { return s.System.Labels, true }},
 	textFact("system", FromExport, "the name of the system", func(s *Subject) (string, bool) { return s.System.Name, true }),
 	{Name: "kind", Type: "text", Stage: WithKind, Meaning: "person, service, shared, built-in, guest or emergency",
-		Words: estate.Kinds, env: "", text: func(s *Subject) (string, bool) { return said(s.Account.Kind) }},
+		Words: facts.Kinds, env: "", text: func(s *Subject) (string, bool) { return said(s.Account.Kind) }},
 
 	flagFact("enabled", FromExport, "not switched off, and inside its start and end date",
-		func(s *Subject) estate.Tri { return s.Account.Enabled }),
-	flagFact("locked", FromExport, "locked at the moment the export speaks for", func(s *Subject) estate.Tri { return s.Account.Locked }),
-	flagFact("locked_for_ever", FromExport, "locked until an administrator acts", func(s *Subject) estate.Tri {
-		if s.Account.Locked != estate.Yes {
+		func(s *Subject) facts.Tri { return s.Account.Enabled }),
+	flagFact("locked", FromExport, "locked at the moment the export speaks for", func(s *Subject) facts.Tri { return s.Account.Locked }),
+	flagFact("locked_for_ever", FromExport, "locked until an administrator acts", func(s *Subject) facts.Tri {
+		if s.Account.Locked != facts.Yes {
 			return s.Account.Locked
 		}
 		return isNever(s.Account.LockedUntil)
 	}),
 	flagFact("must_change", FromExport, "the password must be changed at the next sign-in",
-		func(s *Subject) estate.Tri { return s.Account.MustChange }),
+		func(s *Subject) facts.Tri { return s.Account.MustChange }),
 	flagFact("never_expires", FromExport, "a flag on the account: its password never expires",
-		func(s *Subject) estate.Tri { return s.Account.NeverExpires }),
+		func(s *Subject) facts.Tri { return s.Account.NeverExpires }),
 	flagFact("cannot_change", FromExport, "a flag on the account: the user may not change the password",
-		func(s *Subject) estate.Tri { return s.Account.CannotChange }),
+		func(s *Subject) facts.Tri { return s.Account.CannotChange }),
 	flagFact("blank_allowed", FromExport, "a flag on the account: an empty password is accepted",
-		func(s *Subject) estate.Tri { return s.Account.BlankAllowed }),
-	flagFact("blank", FromExport, "the password is empty", func(s *Subject) estate.Tri { return s.Account.Blank }),
+		func(s *Subject) facts.Tri { return s.Account.BlankAllowed }),
+	flagFact("blank", FromExport, "the password is empty", func(s *Subject) facts.Tri { return s.Account.Blank }),
 	flagFact("password_usable", FromExport, "some password lets the account in",
-		func(s *Subject) estate.Tri { return s.Account.PasswordUsable }),
-	flagFact("second_factor", FromExport, "a second factor is enrolled", func(s *Subject) estate.Tri { return s.Account.SecondFactor }),
+		func(s *Subject) facts.Tri { return s.Account.PasswordUsable }),
+	flagFact("second_factor", FromExport, "a second factor is enrolled", func(s *Subject) facts.Tri { return s.Account.SecondFactor }),
 	flagFact("never_signed_in", FromExport, "nobody has ever signed in",
-		func(s *Subject) estate.Tri { return isNever(s.Account.LastSignIn) }),
+		func(s *Subject) facts.Tri { return isNever(s.Account.LastSignIn) }),
 	flagFact("never_changed", FromExport, "the password was never changed since the account was made", neverChanged),
 	flagFact("dated_in_future", FromExport, "a date that the export gives (made, password set, last sign-in) is after the "+
 		"moment it speaks for", inFuture),
 	flagFact("privileged", Complete, "an administrator, as the estate file or the export says",
-		func(s *Subject) estate.Tri { return s.Account.Privileged }),
-	flagFact("overdue", Complete, "the password is past its end", func(s *Subject) estate.Tri { return s.Dates.Overdue }),
+		func(s *Subject) facts.Tri { return s.Account.Privileged }),
+	flagFact("overdue", Complete, "the password is past its end", func(s *Subject) facts.Tri { return s.Dates.Overdue }),
 	flagFact("shut", Complete, "overdue for longer than the grace period, so that the system refuses it",
-		func(s *Subject) estate.Tri { return s.Dates.Shut }),
+		func(s *Subject) facts.Tri { return s.Dates.Shut }),
 	flagFact("overdue_open", Complete, "the password is past its end, and nothing in the export shows that the account is "+
 		"locked, shut or switched off", overdueOpen),
 	flagFact("lasts_for_ever", Complete, "the password never expires in effect, by policy or by flag",
-		func(s *Subject) estate.Tri { return isNever(s.Dates.Expires) }),
+		func(s *Subject) facts.Tri { return isNever(s.Dates.Expires) }),
 	flagFact("older_than_policy", Complete, "the password was set before its policy was last changed",
-		func(s *Subject) estate.Tri { return s.Dates.OlderPolicy }),
+		func(s *Subject) facts.Tri { return s.Dates.OlderPolicy }),
 
 	flagFact("older_than_rules", Complete, "the password was set before the system's rule sets came into force",
-		func(s *Subject) estate.Tri { return s.Dates.OlderRules }),
+		func(s *Subject) facts.Tri { return s.Dates.OlderRules }),
 	flagFact("policy_missing", Complete, "the account names a policy that is not among those of the export",
-		func(s *Subject) estate.Tri { return s.Dates.Missing }),
+		func(s *Subject) facts.Tri { return s.Dates.Missing }),
 
-	dateFact("created", "when the account was made", FromExport, neverWas, func(s *Subject) *estate.Moment { return &s.Account.Created }),
+	dateFact("created", "when the account was made", FromExport, neverWas, func(s *Subject) *facts.Moment { return &s.Account.Created }),
 	dateFact("password_set", "when the password was last set", FromExport, neverWas,
-		func(s *Subject) *estate.Moment { return &s.Account.PasswordSet }),
+		func(s *Subject) *facts.Moment { return &s.Account.PasswordSet }),
 	dateFact("last_sign_in", "when somebody last signed in", FromExport, neverWas,
-		func(s *Subject) *estate.Moment { return &s.Account.LastSignIn }),
+		func(s *Subject) *facts.Moment { return &s.Account.LastSignIn }),
 	dateFact("locked_since", "when the account was locked", FromExport, neverWas,
-		func(s *Subject) *estate.Moment { return &s.Account.LockedSince }),
+		func(s *Subject) *facts.Moment { return &s.Account.LockedSince }),
 	dateFact("password_expires", "when the password ends, by policy and flags", Complete, neverWillBe,
-		func(s *Subject) *estate.Moment { return &s.Dates.Expires }),
+		func(s *Subject) *facts.Moment { return &s.Dates.Expires }),
 	dateFact("account_ends", "when the account itself ends", FromExport, neverWillBe,
-		func(s *Subject) *estate.Moment { return &s.Account.Ends }),
+		func(s *Subject) *facts.Moment { return &s.Account.Ends }),
 	lengthFact("account_age", "how old the account is", FromExport, func(s *Subject) (int64, bool) { return since(s, &s.Account.Created) }),
 	lengthFact("password_age", "how old the password is; since the account was made when it was never changed", FromExport, passwordAge),
 	lengthFact("idle", "how long nobody has signed in; since the account was made when nobody ever did", FromExport, idle),
@@ -253,9 +253,9 @@ var facts = []Fact{
 		func(s *Subject) (int64, bool) { return since(s, &s.Account.LockedSince) }),
 	lengthFact("overdue_for", "how long the password has been past its end; negative before", Complete,
 		func(s *Subject) (int64, bool) { return since(s, &s.Dates.Expires) }),
-	countFact("failures", "failed sign-ins that still count", FromExport, func(s *Subject) estate.Counted { return s.Account.Failures }),
+	countFact("failures", "failed sign-ins that still count", FromExport, func(s *Subject) facts.Counted { return s.Account.Failures }),
 	countFact("grace_used", "sign-ins made with the expired password", FromExport,
-		func(s *Subject) estate.Counted { return s.Account.GraceUsed }),
+		func(s *Subject) facts.Counted { return s.Account.GraceUsed }),
 	textFact("policy", Complete, "the name of the policy that holds; empty for none",
 		func(s *Subject) (string, bool) { return s.Dates.Policy, true }),
 	{Name: "storage", Type: "grade", Meaning: "how the password is stored, from cleartext to memory-hard; < and > compare " +
@@ -271,7 +271,7 @@ func (f *Fact) Text(s *Subject) (string, bool) {
 		list, ok := f.list(s)
 		return strings.Join(list, ", "), ok && len(list) > 0
 	case f.tri != nil:
-		return f.tri(s).String(), f.tri(s) != estate.Unknown
+		return f.tri(s).String(), f.tri(s) != facts.Unknown
 	}
 	n, ok := f.num(s)
 	switch {
@@ -282,7 +282,7 @@ func (f *Fact) Text(s *Subject) (string, bool) {
 	case f.Type == "date" && (n == neverWas || n == neverWillBe):
 		return "never", true
 	case f.Type == "date":
-		return estate.At(time.Unix(n, 0)).String(), true
+		return facts.At(time.Unix(n, 0)).String(), true
 	case f.Type == "time" && n < 0:
 		return "-" + setting.Span{Days: int32(-n / 86400)}.String(), true
 	case f.Type == "time" && n >= 86400:
@@ -294,4 +294,4 @@ func (f *Fact) Text(s *Subject) (string, bool) {
 }
 
 // Facts returns all facts, for the reference.
-func Facts() []Fact { return facts }
+func Facts() []Fact { return allFacts }

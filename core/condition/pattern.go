@@ -6,14 +6,14 @@ import (
 
 	"github.com/expr-lang/expr/ast"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 )
 
 // A leaf is a part of a condition that asks nothing but facts: a flag, or a
 // comparison. Leaves that are written alike are alike.
 type leaf struct {
 	written string
-	ask     func(*Subject) estate.Tri
+	ask     func(*Subject) facts.Tri
 
 	// Where the leaf compares one fact with what is written in the condition,
 	// the fact and that.
@@ -26,13 +26,13 @@ type leaf struct {
 // leaf notes a part that asks nothing but facts. Where it compares two facts,
 // its answer "unknown" does not tell which of them is; then whether each is
 // known is noted too.
-func (c *compiler) leaf(n ast.Node, ask func(*Subject) estate.Tri, facts ...*Fact) value {
+func (c *compiler) leaf(n ast.Node, ask func(*Subject) facts.Tri, about ...*Fact) value {
 	c.leaves = append(c.leaves, leaf{written: n.String(), ask: ask})
-	facts = slices.DeleteFunc(facts, func(f *Fact) bool { return f == nil })
-	if len(facts) > 1 {
-		for _, f := range facts {
+	about = slices.DeleteFunc(about, func(f *Fact) bool { return f == nil })
+	if len(about) > 1 {
+		for _, f := range about {
 			c.leaves = append(c.leaves, leaf{written: "known " + f.Name,
-				ask:   func(s *Subject) estate.Tri { return estate.TriOf(f.known(s)) },
+				ask:   func(s *Subject) facts.Tri { return facts.TriOf(f.known(s)) },
 				plain: slices.Contains(plainDates, f.Name)})
 		}
 	}
@@ -42,17 +42,17 @@ func (c *compiler) leaf(n ast.Node, ask func(*Subject) estate.Tri, facts ...*Fac
 // A guard is what must hold for the rest of a condition to matter.
 type guard struct {
 	written string
-	ask     func(*Subject) estate.Tri
+	ask     func(*Subject) facts.Tri
 }
 
 // guardedLeaf is leaf for what takes long to ask, such as a search in a text.
 // Where what stands before it answers no, the whole condition is no, and it
 // need not be asked.
-func (c *compiler) guardedLeaf(n ast.Node, ask func(*Subject) estate.Tri) value {
+func (c *compiler) guardedLeaf(n ast.Node, ask func(*Subject) facts.Tri) value {
 	before := c.guards[len(c.guards)-1]
-	c.leaves = append(c.leaves, leaf{written: before.written + " and " + n.String(), ask: func(s *Subject) estate.Tri {
-		if before.ask(s) == estate.No {
-			return estate.Unknown
+	c.leaves = append(c.leaves, leaf{written: before.written + " and " + n.String(), ask: func(s *Subject) facts.Tri {
+		if before.ask(s) == facts.No {
+			return facts.Unknown
 		}
 		return ask(s)
 	}})
@@ -60,13 +60,13 @@ func (c *compiler) guardedLeaf(n ast.Node, ask func(*Subject) estate.Tri) value 
 }
 
 // leafOnNumber is leaf for one fact that is compared with a number.
-func (c *compiler) leafOnNumber(n ast.Node, ask func(*Subject) estate.Tri, f *Fact, number int64) value {
+func (c *compiler) leafOnNumber(n ast.Node, ask func(*Subject) facts.Tri, f *Fact, number int64) value {
 	c.leaves = append(c.leaves, leaf{written: n.String(), ask: ask, fact: f, numbers: []int64{number}})
 	return value{tri: ask}
 }
 
 // leafOnTexts is leaf for one fact that is, or is not, one of some texts.
-func (c *compiler) leafOnTexts(n ast.Node, ask func(*Subject) estate.Tri, f *Fact, texts []string) value {
+func (c *compiler) leafOnTexts(n ast.Node, ask func(*Subject) facts.Tri, f *Fact, texts []string) value {
 	c.leaves = append(c.leaves, leaf{written: n.String(), ask: ask, fact: f, texts: texts})
 	return value{tri: ask}
 }

@@ -4,29 +4,29 @@ import (
 	"testing"
 	"time"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/strictyaml"
 )
 
 // TestPlainFlags: subjects that look alike in all flags answer alike in every
 // fact that is said to follow from them, and flags that differ show.
 func TestPlainFlags(t *testing.T) {
-	now := estate.At(time.Date(2026, 11, 20, 6, 0, 0, 0, time.UTC))
-	moments := []estate.Moment{{}, estate.Never, now}
+	now := facts.At(time.Date(2026, 11, 20, 6, 0, 0, 0, time.UTC))
+	moments := []facts.Moment{{}, facts.Never, now}
 	var subjects []*Subject
 	for i := range 19 {
 		for answer := range 3 {
-			s := &Subject{Account: &estate.Account{Enabled: estate.Yes, PasswordUsable: estate.Yes},
-				System: &estate.System{}, Dates: estate.Dates{Overdue: estate.Yes}}
-			a, d, tri := s.Account, &s.Dates, estate.Tri(answer)
-			if flags := []*estate.Tri{
+			s := &Subject{Account: &facts.Account{Enabled: facts.Yes, PasswordUsable: facts.Yes},
+				System: &facts.System{}, Dates: facts.Derived{Overdue: facts.Yes}}
+			a, d, tri := s.Account, &s.Dates, facts.Tri(answer)
+			if flags := []*facts.Tri{
 				&a.Enabled, &a.Locked, &a.MustChange, &a.NeverExpires, &a.CannotChange, &a.BlankAllowed, &a.Blank,
 				&a.PasswordUsable, &a.SecondFactor, &a.Privileged,
 				&d.Overdue, &d.Shut, &d.OlderPolicy, &d.OlderRules, &d.Missing,
 			}; i < len(flags) {
 				*flags[i] = tri
 			} else {
-				*[]*estate.Moment{&a.LastSignIn, &d.Expires, &a.PasswordSet, &a.Created}[i-len(flags)] = moments[answer]
+				*[]*facts.Moment{&a.LastSignIn, &d.Expires, &a.PasswordSet, &a.Created}[i-len(flags)] = moments[answer]
 			}
 			subjects = append(subjects, s)
 		}
@@ -38,7 +38,7 @@ func TestPlainFlags(t *testing.T) {
 		}
 		var p Pattern
 		p.Add(c)
-		alike, answers := map[string]estate.Tri{}, map[estate.Tri]bool{}
+		alike, answers := map[string]facts.Tri{}, map[facts.Tri]bool{}
 		for _, s := range subjects {
 			key, answer := string(p.AppendAnswers(nil, s)), c.Test(s)
 			if other, ok := alike[key]; ok && other != answer {

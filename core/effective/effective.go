@@ -10,7 +10,7 @@ import (
 	"slices"
 	"strings"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/setting"
 )
 
@@ -25,7 +25,7 @@ const (
 
 // A Candidate is one value that stood for a setting.
 type Candidate struct {
-	estate.Sourced
+	facts.Sourced
 	Level  Level
 	Policy string // name of the policy; "" on the account
 	Flag   bool   // a mark on the account, such as "password never expires"
@@ -45,9 +45,9 @@ type Setting struct {
 // Settings are what holds for all accounts with the same policies, flags and
 // overrides.
 type Settings struct {
-	Policy  *estate.Policy   // the policy that comes first; nil for none
-	Reach   []*estate.Policy // all policies that reach the account, parents too
-	Missing string           // a policy that the account names and the system does not have
+	Policy  *facts.Policy   // the policy that comes first; nil for none
+	Reach   []*facts.Policy // all policies that reach the account, parents too
+	Missing string          // a policy that the account names and the system does not have
 	list    []Setting
 	undated bool // nothing is said of ages, warnings and grace
 }
@@ -71,7 +71,7 @@ const memoLimit = 1 << 16
 // accounts share a few combinations of policies; each is worked out once. It
 // is not for use by several goroutines at a time.
 type Resolver struct {
-	system  *estate.System
+	system  *facts.System
 	byRole  map[string][]int
 	memo    map[string]*Settings
 	key     []byte
@@ -81,7 +81,7 @@ type Resolver struct {
 }
 
 // NewResolver returns a resolver for the accounts of one system.
-func NewResolver(system *estate.System) *Resolver {
+func NewResolver(system *facts.System) *Resolver {
 	r := &Resolver{system: system, byRole: map[string][]int{}, memo: map[string]*Settings{}}
 	for i, p := range system.Policies {
 		for _, role := range p.Roles {
@@ -94,7 +94,7 @@ func NewResolver(system *estate.System) *Resolver {
 // For returns what holds for an account. Accounts with the same combination
 // get the same pointer, until very many combinations have been seen. Origins
 // of candidates on the account itself are those of the first such account.
-func (r *Resolver) For(a *estate.Account) *Settings {
+func (r *Resolver) For(a *facts.Account) *Settings {
 	r.match(a)
 	r.makeKey(a)
 	if r.last != nil && bytes.Equal(r.key, r.before) {
@@ -113,7 +113,7 @@ func (r *Resolver) For(a *estate.Account) *Settings {
 }
 
 // match finds the policies that name a role, group or unit of the account.
-func (r *Resolver) match(a *estate.Account) {
+func (r *Resolver) match(a *facts.Account) {
 	r.matched = r.matched[:0]
 	if len(r.byRole) > 0 {
 		for _, lists := range [2][]string{a.Roles, a.Groups} {
@@ -127,14 +127,14 @@ func (r *Resolver) match(a *estate.Account) {
 		}
 	}
 	for i := range r.system.Policies {
-		if unit := r.system.Policies[i].Unit; unit != "" && a.Unit != "" && estate.Under(a.Unit, unit) {
+		if unit := r.system.Policies[i].Unit; unit != "" && a.Unit != "" && facts.Under(a.Unit, unit) {
 			r.matched = append(r.matched, i)
 		}
 	}
 	slices.Sort(r.matched)
 }
 
-func (r *Resolver) makeKey(a *estate.Account) {
+func (r *Resolver) makeKey(a *facts.Account) {
 	k := append(r.key[:0], byte(a.NeverExpires), byte(a.CannotChange), byte(a.BlankAllowed))
 	k = append(k, a.Policy...)
 	k = append(k, 0)
@@ -152,49 +152,49 @@ func (r *Resolver) makeKey(a *estate.Account) {
 // plan is the order in which policies are asked. Within a tier the values are
 // merged; the first tier that says anything about a setting decides.
 type plan struct {
-	tiers     [][]*estate.Policy
+	tiers     [][]*facts.Policy
 	strictest bool // within a tier; otherwise the loosest
 	whole     bool // a policy that comes first decides also by what it does not say
 	missing   string
 }
 
-func (r *Resolver) plan(a *estate.Account) plan {
+func (r *Resolver) plan(a *facts.Account) plan {
 	sys := r.system
 	var p plan
-	add := func(policies ...*estate.Policy) {
-		policies = slices.DeleteFunc(policies, func(x *estate.Policy) bool { return x == nil })
+	add := func(policies ...*facts.Policy) {
+		policies = slices.DeleteFunc(policies, func(x *facts.Policy) bool { return x == nil })
 		if len(policies) > 0 {
 			p.tiers = append(p.tiers, policies)
 		}
 	}
-	var matched []*estate.Policy
+	var matched []*facts.Policy
 	for _, i := range r.matched {
 		matched = append(matched, &sys.Policies[i])
 	}
 	fallback := sys.Policy(sys.Default)
-	var named *estate.Policy
+	var named *facts.Policy
 	if a.Policy != "" {
 		if named = sys.Policy(a.Policy); named == nil {
 			p.missing = a.Policy
 		}
 	}
 	switch sys.Chooses {
-	case estate.ChooseAssigned:
+	case facts.ChooseAssigned:
 		p.whole = true
 		if a.Policy == "" {
 			add(fallback)
 		} else {
 			add(named)
 		}
-	case estate.ChoosePriority:
+	case facts.ChoosePriority:
 		p.whole = true
-		slices.SortStableFunc(matched, func(x, y *estate.Policy) int { return x.Priority - y.Priority })
+		slices.SortStableFunc(matched, func(x, y *facts.Policy) int { return x.Priority - y.Priority })
 		for _, m := range matched {
 			add(m)
 		}
 		add(fallback)
-	case estate.ChooseNearest:
-		slices.SortStableFunc(matched, func(x, y *estate.Policy) int { return len(y.Unit) - len(x.Unit) })
+	case facts.ChooseNearest:
+		slices.SortStableFunc(matched, func(x, y *facts.Policy) int { return len(y.Unit) - len(x.Unit) })
 		for len(matched) > 0 {
 			same := 1 // policies of one unit are merged
 			for same < len(matched) && matched[same].Unit == matched[0].Unit {
@@ -204,13 +204,13 @@ func (r *Resolver) plan(a *estate.Account) plan {
 			matched = matched[same:]
 		}
 		add(fallback)
-	case estate.ChooseOwn, estate.ChooseOwnStrict:
-		p.strictest = sys.Chooses == estate.ChooseOwnStrict
+	case facts.ChooseOwn, facts.ChooseOwnStrict:
+		p.strictest = sys.Chooses == facts.ChooseOwnStrict
 		add(named)
 		add(matched...)
 		add(fallback)
-	case estate.ChooseStrictest, estate.ChooseLoosest:
-		p.strictest = sys.Chooses == estate.ChooseStrictest
+	case facts.ChooseStrictest, facts.ChooseLoosest:
+		p.strictest = sys.Chooses == facts.ChooseStrictest
 		all := append(matched, named)
 		if !slices.Contains(all, fallback) {
 			all = append(all, fallback)
@@ -226,7 +226,7 @@ func (r *Resolver) plan(a *estate.Account) plan {
 	return p
 }
 
-func (r *Resolver) resolve(a *estate.Account) *Settings {
+func (r *Resolver) resolve(a *facts.Account) *Settings {
 	p := r.plan(a)
 	s := &Settings{Missing: p.missing, list: make([]Setting, setting.Len)}
 	if len(p.tiers) > 0 {
@@ -250,8 +250,8 @@ func (r *Resolver) resolve(a *estate.Account) *Settings {
 
 // line is a policy and those it inherits from, nearest first; a circle is
 // walked once.
-func (r *Resolver) line(p *estate.Policy) []*estate.Policy {
-	var line []*estate.Policy
+func (r *Resolver) line(p *facts.Policy) []*facts.Policy {
+	var line []*facts.Policy
 	for p != nil && !slices.Contains(line, p) {
 		line = append(line, p)
 		p = r.system.Policy(p.Parent)
@@ -261,7 +261,7 @@ func (r *Resolver) line(p *estate.Policy) []*estate.Policy {
 
 // inherited returns what a policy says of a setting, itself or through those
 // it inherits from, and which of them says it.
-func (r *Resolver) inherited(p *estate.Policy, id setting.ID) (estate.Sourced, *estate.Policy) {
+func (r *Resolver) inherited(p *facts.Policy, id setting.ID) (facts.Sourced, *facts.Policy) {
 	if p.Parent == "" {
 		return p.Value(id), p
 	}
@@ -270,23 +270,23 @@ func (r *Resolver) inherited(p *estate.Policy, id setting.ID) (estate.Sourced, *
 			return v, above
 		}
 	}
-	return estate.Sourced{}, p
+	return facts.Sourced{}, p
 }
 
 // fromAccount returns what the account itself says of a setting: its own
 // value, or what one of its flags means.
-func (r *Resolver) fromAccount(a *estate.Account, id setting.ID) *Candidate {
+func (r *Resolver) fromAccount(a *facts.Account, id setting.ID) *Candidate {
 	flag := func(v setting.Value, text string) *Candidate {
 		origin := a.Origin
 		origin.Text = text
-		return &Candidate{Sourced: estate.Sourced{Value: v, Origin: origin}, Level: OnAccount, Flag: true}
+		return &Candidate{Sourced: facts.Sourced{Value: v, Origin: origin}, Level: OnAccount, Flag: true}
 	}
 	switch {
-	case id == setting.MaxAge && a.NeverExpires == estate.Yes:
+	case id == setting.MaxAge && a.NeverExpires == facts.Yes:
 		return flag(setting.OffValue, "password never expires")
-	case id == setting.SelfChange && a.CannotChange == estate.Yes:
+	case id == setting.SelfChange && a.CannotChange == facts.Yes:
 		return flag(setting.No, "may not change the password")
-	case id == setting.BlankAllowed && a.BlankAllowed == estate.Yes:
+	case id == setting.BlankAllowed && a.BlankAllowed == facts.Yes:
 		return flag(setting.Yes, "empty password permitted")
 	}
 	for i := range a.Overrides {
@@ -385,16 +385,16 @@ func (r *Resolver) wonReason(p plan, tier, among int) string {
 		return "the loosest of those that reach the account"
 	}
 	switch r.system.Chooses {
-	case estate.ChooseAssigned:
+	case facts.ChooseAssigned:
 		if p.tiers[0][0].Name == r.system.Default {
 			return "the default policy, since the account names none"
 		}
 		return "the policy that the account names"
-	case estate.ChoosePriority:
+	case facts.ChoosePriority:
 		return "the policy with the lowest number among those that match"
-	case estate.ChooseNearest:
+	case facts.ChooseNearest:
 		return "the nearest unit that says it"
-	case estate.ChooseOwn, estate.ChooseOwnStrict:
+	case facts.ChooseOwn, facts.ChooseOwnStrict:
 		if tier == len(p.tiers)-1 {
 			return "the system's own value, since nothing nearer says it"
 		}

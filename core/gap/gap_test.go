@@ -10,7 +10,7 @@ import (
 	"testing"
 
 	"yewcone/core/effective"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/setting"
 	"yewcone/core/setting/settingtest"
 )
@@ -21,16 +21,16 @@ func profile(t testing.TB, name string, policies ...map[string]string) *Profile 
 	t.Helper()
 	p := NewProfile(name)
 	for i, values := range policies {
-		system := &estate.System{Name: name, Chooses: estate.ChooseSingle, Default: "p", Policies: []estate.Policy{{Name: "p"}}}
+		system := &facts.System{Name: name, Chooses: facts.ChooseSingle, Default: "p", Policies: []facts.Policy{{Name: "p"}}}
 		accounts := 1
 		for key, text := range values {
 			if key == "accounts" {
 				_, _ = fmt.Sscan(text, &accounts)
 				continue
 			}
-			system.Policies[0].Set(settingtest.ID(key), settingtest.Value(key, text), estate.Origin{File: name, Line: i + 1})
+			system.Policies[0].Set(settingtest.ID(key), settingtest.Value(key, text), facts.Origin{File: name, Line: i + 1})
 		}
-		p.Add(People, effective.NewResolver(system).For(&estate.Account{}), accounts)
+		p.Add(People, effective.NewResolver(system).For(&facts.Account{}), accounts)
 	}
 	return p
 }
@@ -185,7 +185,7 @@ func TestMergeIsAnyWayTheSame(t *testing.T) {
 	b.Merge(a)
 	for id := range setting.Len {
 		x, y := whole.Weakest(People, setting.ID(id)), b.Weakest(People, setting.ID(id))
-		x.Origin, y.Origin = estate.Origin{}, estate.Origin{}
+		x.Origin, y.Origin = facts.Origin{}, facts.Origin{}
 		if x != y {
 			t.Errorf("%s: %+v and %+v", setting.At(setting.ID(id)).Name, x, y)
 		}
@@ -305,10 +305,10 @@ func TestRegisterAgreesWithASlowWay(t *testing.T) {
 	r := rand.New(rand.NewPCG(11, 12))
 	for range 200 {
 		const systems = 3
-		var accounts []estate.Account
+		var accounts []facts.Account
 		var on []int
 		for range 3 + r.IntN(12) {
-			a := estate.Account{Login: fmt.Sprint("l", r.IntN(9))}
+			a := facts.Account{Login: fmt.Sprint("l", r.IntN(9))}
 			if r.IntN(3) > 0 {
 				a.EmployeeNo = fmt.Sprint("00", 1+r.IntN(5))
 			}
@@ -318,7 +318,7 @@ func TestRegisterAgreesWithASlowWay(t *testing.T) {
 			}
 			accounts, on = append(accounts, a), append(on, r.IntN(systems))
 		}
-		keys := func(a *estate.Account) (list []string) {
+		keys := func(a *facts.Account) (list []string) {
 			if n := strings.TrimLeft(a.EmployeeNo, "0"); n != "" {
 				list = append(list, "e"+n)
 			}
@@ -418,7 +418,7 @@ func TestMemoryOfTheRegister(t *testing.T) {
 	batch := make([]Entry, 0, 1000)
 	for s := range systems {
 		for i := range people {
-			a := estate.Account{Login: fmt.Sprint("user", i), EmployeeNo: fmt.Sprint(i + 1),
+			a := facts.Account{Login: fmt.Sprint("user", i), EmployeeNo: fmt.Sprint(i + 1),
 				Email: fmt.Sprintf("user%d@marrowby.example", i)}
 			if batch = append(batch, reg.Entry(&a, s, Enabled, [3]bool{})); len(batch) == cap(batch) {
 				reg.Enter(batch)

@@ -13,12 +13,12 @@ const day = 86400
 
 // Guesses is how often a password can be guessed online.
 type Guesses struct {
-	Known   bool    // the settings that it follows from are known
-	PerDay  float64 // on one account, from anywhere; infinite where nothing bounds it
-	Once    int64   // what there is before a lock that only an administrator ends; 0 where locks end by themselves
-	Life    int64   // of a password, in seconds; a year where it never expires
-	Endless bool    // it never expires
-	LifeOK  bool    // the life is known
+	Known     bool    // the settings that it follows from are known
+	PerDay    float64 // on one account, from anywhere; infinite where nothing bounds it
+	Once      int64   // what there is before a lock that only an administrator ends; 0 where locks end by themselves
+	Life      int64   // of a password, in seconds; a year where it never expires
+	Endless   bool    // it never expires
+	LifeKnown bool    // the life is known
 
 	SourceKnown  bool
 	SourcePerDay float64 // from one address; infinite where addresses are not blocked
@@ -35,7 +35,7 @@ func (g *Guesses) OverLife() float64 {
 // more orders budgets: what is not known is more than anything that is.
 func (g *Guesses) more(o *Guesses) bool {
 	rank := func(g *Guesses) float64 {
-		if !g.Known || !g.LifeOK {
+		if !g.Known || !g.LifeKnown {
 			return math.Inf(1)
 		}
 		return g.OverLife()
@@ -114,9 +114,9 @@ func GuessesOf(get func(setting.ID) setting.Value) Guesses {
 	}
 	age := get(setting.MaxAge)
 	life, ok := age.Span()
-	g.Life, g.LifeOK = life.Length(), ok
+	g.Life, g.LifeKnown = life.Length(), ok
 	if age.State() == setting.Off {
-		g.Life, g.LifeOK, g.Endless = 365*day, true, true
+		g.Life, g.LifeKnown, g.Endless = 365*day, true, true
 	}
 	return g
 }
@@ -127,7 +127,7 @@ func (g *Guesses) Arithmetic() string {
 	switch {
 	case g.Endless:
 		text += "; the password never expires, so that a year is counted"
-	case !g.LifeOK:
+	case !g.LifeKnown:
 		text += "; how long a password lasts is not known"
 	default:
 		text += fmt.Sprintf("; a password lasts %d days", g.Life/day)

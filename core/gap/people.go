@@ -6,7 +6,7 @@ import (
 	"strings"
 	"sync"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 )
 
 // The keys that accounts of one person can be matched by.
@@ -69,7 +69,7 @@ func (e *Entry) Known() bool { return e.keys != [3]uint64{} }
 
 // Entry hashes the keys of an account: trimmed, and without regard to case.
 // without are keys, by their place, that say nothing on its system.
-func (r *Register) Entry(a *estate.Account, system int, facts uint8, without [3]bool) Entry {
+func (r *Register) Entry(a *facts.Account, system int, facts uint8, without [3]bool) Entry {
 	e := Entry{system: system, facts: facts | Present, login: r.hash(9, a.Login)}
 	for i, key := range r.match {
 		if without[i] {

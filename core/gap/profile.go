@@ -8,7 +8,7 @@ import (
 	"strings"
 
 	"yewcone/core/effective"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/setting"
 )
 
@@ -43,13 +43,13 @@ func ParseAudience(name string) (Audience, bool) {
 }
 
 // AudienceOf says where an account belongs.
-func AudienceOf(a *estate.Account) Audience {
+func AudienceOf(a *facts.Account) Audience {
 	switch {
-	case a.Privileged == estate.Yes:
+	case a.Privileged == facts.Yes:
 		return Privileged
-	case a.Kind == estate.Person:
+	case a.Kind == facts.Person:
 		return People
-	case a.Kind == estate.Service:
+	case a.Kind == facts.Service:
 		return Service
 	}
 	return Rest
@@ -60,7 +60,7 @@ type Held struct {
 	Value    setting.Value
 	Accounts int
 	Policy   string // where it stands; "" on the account itself or where nothing says it
-	Origin   estate.Origin
+	Origin   facts.Origin
 }
 
 // before orders places, so that of two places of one value every merge keeps
@@ -179,7 +179,7 @@ type Cell struct {
 	Of       int           // accounts of the audience
 	Unknown  int           // accounts for which nothing says it
 	Policy   string
-	Origin   estate.Origin
+	Origin   facts.Origin
 
 	Below     bool // below what the rules ask
 	Strictest bool // of all systems, where they differ

@@ -7,7 +7,7 @@ import (
 	"strings"
 	"testing"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/setting"
 )
 
@@ -170,7 +170,7 @@ func TestDeriveKeepsToLimits(t *testing.T) {
 // TestDeriveSeesThroughSubstitutions: one switch more, where a name hides
 // behind digits.
 func TestDeriveSeesThroughSubstitutions(t *testing.T) {
-	p := PersonOf(&estate.Account{Login: "okeane", LastName: "Keane"})
+	p := PersonOf(&facts.Account{Login: "okeane", LastName: "Keane"})
 	list := []Example{{Candidate: NewCandidate("xk3an3xx"), Person: p},
 		{Candidate: NewCandidate("tide7mark"), Person: p, Good: true},
 		{Candidate: NewCandidate("k3lpb3dxx"), Person: p, Good: true},
@@ -282,7 +282,7 @@ func FuzzJudge(f *testing.F) {
 		if a%2 == 0 {
 			values["substitutions_seen"] = "yes"
 		}
-		person := PersonOf(&estate.Account{Login: login, DisplayName: name, Description: name})
+		person := PersonOf(&facts.Account{Login: login, DisplayName: name, Description: name})
 		c := NewCandidate(text)
 		j, err := Judge(c, &Against{Settings: asked(t, values), Person: person, Old: NewCandidate(name),
 			Lists: Lists{Common: List{Words{"garnet": true}, true}, Dictionary: List{Words{"garnet": true}, false}}})

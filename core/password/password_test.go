@@ -7,7 +7,7 @@ import (
 	"testing"
 	"time"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/setting"
 	"yewcone/core/setting/settingtest"
 )
@@ -221,7 +221,7 @@ func TestLargeSpaces(t *testing.T) {
 // TestJudge holds each demand against candidates that it refuses, takes and
 // cannot judge.
 func TestJudge(t *testing.T) {
-	person := PersonOf(&estate.Account{Login: "mkeane", FirstName: "Siobhán", LastName: "Keane",
+	person := PersonOf(&facts.Account{Login: "mkeane", FirstName: "Siobhán", LastName: "Keane",
 		DisplayName: "Siobhán Keane", Description: "Night cook, Heron Wharf; on the ro-ro"})
 	const sees = "substitutions_seen"
 	for _, c := range []struct {

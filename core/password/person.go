@@ -5,7 +5,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 )
 
 // The shortest words that count when a password is searched for them.
@@ -23,7 +23,7 @@ type Person struct {
 }
 
 // PersonOf takes the words from an account.
-func PersonOf(a *estate.Account) *Person {
+func PersonOf(a *facts.Account) *Person {
 	p := &Person{login: fold(a.Login), description: words(a.Description, leastDescription)}
 	for _, name := range []string{a.FirstName, a.LastName, a.DisplayName} {
 		p.names = append(p.names, words(name, leastName)...)

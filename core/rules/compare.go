@@ -50,7 +50,7 @@ func Compare(sets []*Set) *Comparison {
 				bySetting[x.Setting][n] = append(bySetting[x.Setting][n], asked{x.Requirement, clause.For.String()})
 			}
 			if clause.Forbid != nil || len(clause.AnyOf) > 0 {
-				c.Apart = append(c.Apart, clause.Rule)
+				c.Apart = append(c.Apart, clause.Rule.String())
 			}
 		}
 	}

@@ -27,7 +27,7 @@ type Set struct {
 // A Clause asks something of the settings, or forbids something, of the
 // accounts that it reaches.
 type Clause struct {
-	Rule         string // set and clause, as in house/length
+	Rule         Rule
 	For          *condition.Condition
 	Expect       []Expectation
 	AnyOf        [][]Expectation // one of these lists must hold whole
@@ -124,7 +124,7 @@ func (r *reader) note(err error) {
 }
 
 func (r *reader) clause(set string, raw *clauseFile) Clause {
-	c := Clause{Rule: set + "/" + raw.ID.Value, Says: raw.Says, Severity: Medium, Because: raw.Because, Remedy: raw.Remedy}
+	c := Clause{Rule: Rule{Set: set, Clause: raw.ID.Value}, Says: raw.Says, Severity: Medium, Because: raw.Because, Remedy: raw.Remedy}
 	r.note(CheckName(raw.ID))
 	if len(raw.Expect) == 0 && len(raw.AnyOf) == 0 && raw.Forbid == nil {
 		r.note(raw.Place.At(0, "the clause %q asks for nothing; give it \"expect\", \"any_of\" or \"forbid\"", raw.ID.Value))
@@ -203,7 +203,7 @@ func (r *reader) checkReplaces(set *Set, raw []clauseFile) {
 	for i := range raw {
 		for j, name := range set.Clauses[i].Replaces {
 			place := raw[i].Replaces[j]
-			if name == set.Clauses[i].Rule {
+			if name == set.Clauses[i].Rule.String() {
 				r.note(place.At(0, "the clause replaces itself"))
 				continue
 			}
@@ -217,7 +217,7 @@ func (r *reader) checkReplaces(set *Set, raw []clauseFile) {
 // Clause returns the clause with a name such as house/length, or nil.
 func (s *Set) Clause(rule string) *Clause {
 	for i := range s.Clauses {
-		if s.Clauses[i].Rule == rule {
+		if s.Clauses[i].Rule.String() == rule {
 			return &s.Clauses[i]
 		}
 	}
@@ -227,7 +227,7 @@ func (s *Set) Clause(rule string) *Clause {
 func (s *Set) ids() []string {
 	var ids []string
 	for _, c := range s.Clauses {
-		ids = append(ids, c.Rule[len(s.Name)+1:])
+		ids = append(ids, c.Rule.Clause)
 	}
 	return ids
 }

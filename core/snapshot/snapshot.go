@@ -10,7 +10,7 @@ import (
 	"fmt"
 	"time"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/setting"
 )
 
@@ -120,22 +120,22 @@ type End struct {
 }
 
 // An Answer is true, false, or left out where it is not known.
-type Answer estate.Tri
+type Answer facts.Tri
 
 // MarshalJSON writes true or false.
 func (a Answer) MarshalJSON() ([]byte, error) {
-	return json.Marshal(estate.Tri(a) == estate.Yes)
+	return json.Marshal(facts.Tri(a) == facts.Yes)
 }
 
 // UnmarshalJSON reads true, false or null.
 func (a *Answer) UnmarshalJSON(data []byte) error {
 	switch string(data) {
 	case "true":
-		*a = Answer(estate.Yes)
+		*a = Answer(facts.Yes)
 	case "false":
-		*a = Answer(estate.No)
+		*a = Answer(facts.No)
 	case "null":
-		*a = Answer(estate.Unknown)
+		*a = Answer(facts.Unknown)
 	default:
 		return fmt.Errorf("expected true, false or null, found %.40s", data)
 	}
@@ -144,11 +144,11 @@ func (a *Answer) UnmarshalJSON(data []byte) error {
 
 // A Moment is "never", a whole day as 2026-11-20, or an instant as
 // 2026-11-20T06:00:00Z; left out where it is not known.
-type Moment estate.Moment
+type Moment facts.Moment
 
 // MarshalJSON writes the moment.
 func (m Moment) MarshalJSON() ([]byte, error) {
-	moment := estate.Moment(m)
+	moment := facts.Moment(m)
 	at, ok := moment.Time()
 	switch {
 	case moment.IsNever():
@@ -172,18 +172,18 @@ func (m *Moment) UnmarshalJSON(data []byte) error {
 		*m = Moment{}
 		return nil
 	case *text == "never":
-		*m = Moment(estate.Never)
+		*m = Moment(facts.Never)
 		return nil
 	}
 	if at, err := time.Parse(time.DateOnly, *text); err == nil {
-		*m = Moment(estate.OnDay(at))
+		*m = Moment(facts.OnDay(at))
 		return nil
 	}
 	at, err := time.Parse(time.RFC3339, *text)
 	if err != nil {
 		return fmt.Errorf("%.40q is no date; write 2026-11-20, 2026-11-20T06:00:00Z or never", *text)
 	}
-	*m = Moment(estate.At(at))
+	*m = Moment(facts.At(at))
 	return nil
 }
 
@@ -201,28 +201,28 @@ func (l *Line) Check() error {
 	return nil
 }
 
-func originOf(o estate.Origin) Origin { return Origin(o) }
+func originOf(o facts.Origin) Origin { return Origin(o) }
 
-func valueOf(id setting.ID, v estate.Sourced) Value {
+func valueOf(id setting.ID, v facts.Sourced) Value {
 	def := setting.At(id)
 	return Value{def.Name, def.Text(v.Value), originOf(v.Origin)}
 }
 
 // read finds the setting and reads its value.
-func (v *Value) read() (setting.ID, estate.Sourced, error) {
+func (v *Value) read() (setting.ID, facts.Sourced, error) {
 	id, ok := setting.Find(v.Setting)
 	if !ok {
-		return 0, estate.Sourced{}, fmt.Errorf("no setting is named %.60q", v.Setting)
+		return 0, facts.Sourced{}, fmt.Errorf("no setting is named %.60q", v.Setting)
 	}
 	value, err := setting.At(id).Parse(v.Value)
 	if err != nil {
-		return 0, estate.Sourced{}, fmt.Errorf("%s: %w", v.Setting, err)
+		return 0, facts.Sourced{}, fmt.Errorf("%s: %w", v.Setting, err)
 	}
-	return id, estate.Sourced{Value: value, Origin: estate.Origin(v.Origin)}, nil
+	return id, facts.Sourced{Value: value, Origin: facts.Origin(v.Origin)}, nil
 }
 
 // OfPolicy writes a policy down.
-func OfPolicy(p *estate.Policy) *Policy {
+func OfPolicy(p *facts.Policy) *Policy {
 	out := &Policy{Name: p.Name, Settings: []Value{}, Roles: p.Roles, Unit: p.Unit, Parent: p.Parent, Priority: p.Priority,
 		Changed: Moment(p.Changed), Origin: originOf(p.Origin)}
 	for i, v := range p.Values {
@@ -235,9 +235,9 @@ func OfPolicy(p *estate.Policy) *Policy {
 
 // Policy reads a policy. What has no origin of its own stood where fallback
 // says.
-func (p *Policy) Policy(fallback estate.Origin) (estate.Policy, error) {
-	out := estate.Policy{Name: p.Name, Roles: p.Roles, Unit: p.Unit, Parent: p.Parent, Priority: p.Priority,
-		Changed: estate.Moment(p.Changed), Origin: orElse(p.Origin, fallback)}
+func (p *Policy) Policy(fallback facts.Origin) (facts.Policy, error) {
+	out := facts.Policy{Name: p.Name, Roles: p.Roles, Unit: p.Unit, Parent: p.Parent, Priority: p.Priority,
+		Changed: facts.Moment(p.Changed), Origin: orElse(p.Origin, fallback)}
 	if p.Name == "" {
 		return out, errors.New("a policy needs a name")
 	}
@@ -251,29 +251,29 @@ func (p *Policy) Policy(fallback estate.Origin) (estate.Policy, error) {
 	return out, nil
 }
 
-func orElse(o Origin, fallback estate.Origin) estate.Origin {
+func orElse(o Origin, fallback facts.Origin) facts.Origin {
 	if o.File == "" {
 		return fallback
 	}
-	return estate.Origin(o)
+	return facts.Origin(o)
 }
 
-func count(c estate.Counted) *int {
+func count(c facts.Counted) *int {
 	if !c.Known {
 		return nil
 	}
 	return &c.N
 }
 
-func counted(n *int) estate.Counted {
+func counted(n *int) facts.Counted {
 	if n == nil {
-		return estate.Counted{}
+		return facts.Counted{}
 	}
-	return estate.CountOf(*n)
+	return facts.CountOf(*n)
 }
 
 // OfAccount writes an account down into out, whose lists are used again.
-func OfAccount(out *Account, a *estate.Account) {
+func OfAccount(out *Account, a *facts.Account) {
 	groups, roles, overrides := out.Groups[:0], out.Roles[:0], out.Overrides[:0]
 	*out = Account{
 		Login: a.Login, DisplayName: a.DisplayName, FirstName: a.FirstName, LastName: a.LastName, Email: a.Email, EmployeeNo: a.EmployeeNo,
@@ -306,17 +306,17 @@ func OfAccount(out *Account, a *estate.Account) {
 
 // Account reads an account into out. What has no origin of its own stood where
 // fallback says. mark makes the mark of a stored password out of a number.
-func (a *Account) Account(out *estate.Account, fallback estate.Origin, mark func(uint64) uint64) error {
-	*out = estate.Account{
+func (a *Account) Account(out *facts.Account, fallback facts.Origin, mark func(uint64) uint64) error {
+	*out = facts.Account{
 		Login: a.Login, DisplayName: a.DisplayName, FirstName: a.FirstName, LastName: a.LastName, Email: a.Email, EmployeeNo: a.EmployeeNo,
 		Description: a.Description, Kind: a.Kind, Unit: a.Unit, Policy: a.Policy,
-		Privileged: estate.Tri(a.Privileged), Enabled: estate.Tri(a.Enabled), Locked: estate.Tri(a.Locked),
-		MustChange: estate.Tri(a.MustChange), NeverExpires: estate.Tri(a.NeverExpires),
-		CannotChange: estate.Tri(a.CannotChange), BlankAllowed: estate.Tri(a.BlankAllowed), Blank: estate.Tri(a.Blank),
-		PasswordUsable: estate.Tri(a.PasswordUsable), SecondFactor: estate.Tri(a.SecondFactor),
-		Created: estate.Moment(a.Created), PasswordSet: estate.Moment(a.PasswordSet),
-		PasswordExpires: estate.Moment(a.PasswordExpires), LastSignIn: estate.Moment(a.LastSignIn),
-		LockedSince: estate.Moment(a.LockedSince), LockedUntil: estate.Moment(a.LockedUntil), Ends: estate.Moment(a.Ends),
+		Privileged: facts.Tri(a.Privileged), Enabled: facts.Tri(a.Enabled), Locked: facts.Tri(a.Locked),
+		MustChange: facts.Tri(a.MustChange), NeverExpires: facts.Tri(a.NeverExpires),
+		CannotChange: facts.Tri(a.CannotChange), BlankAllowed: facts.Tri(a.BlankAllowed), Blank: facts.Tri(a.Blank),
+		PasswordUsable: facts.Tri(a.PasswordUsable), SecondFactor: facts.Tri(a.SecondFactor),
+		Created: facts.Moment(a.Created), PasswordSet: facts.Moment(a.PasswordSet),
+		PasswordExpires: facts.Moment(a.PasswordExpires), LastSignIn: facts.Moment(a.LastSignIn),
+		LockedSince: facts.Moment(a.LockedSince), LockedUntil: facts.Moment(a.LockedUntil), Ends: facts.Moment(a.Ends),
 		Failures: counted(a.Failures), GraceUsed: counted(a.GraceUsed), Origin: orElse(a.Origin, fallback),
 		Groups: a.Groups, GroupsKnown: a.Groups != nil, Roles: a.Roles, RolesKnown: a.Roles != nil,
 	}
@@ -343,13 +343,13 @@ func (a *Account) Account(out *estate.Account, fallback estate.Origin, mark func
 			return err
 		}
 		v.Origin = orElse(a.Overrides[i].Origin, fallback)
-		out.Overrides = append(out.Overrides, estate.Override{Setting: id, Sourced: v})
+		out.Overrides = append(out.Overrides, facts.Override{Setting: id, Sourced: v})
 	}
 	return nil
 }
 
 func isKind(kind string) bool {
-	for _, k := range estate.Kinds {
+	for _, k := range facts.Kinds {
 		if k == kind {
 			return true
 		}

@@ -4,8 +4,7 @@ import (
 	"strings"
 	"unicode"
 
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 )
 
 // A Resemblance means that a stored candidate holds a word of a real account,
@@ -23,7 +22,7 @@ const least = 5
 // Resembling streams the accounts of an export past the candidates of a file
 // and tells which candidates hold the sign-in name or a name of an account
 // that they are not said to be for. One resemblance is kept for a candidate.
-func (f *File) Resembling(export check.Export) ([]Resemblance, error) {
+func (f *File) Resembling(export facts.Export) ([]Resemblance, error) {
 	pieces := map[string][]int{} // of candidates, by their places
 	for i := range f.Wants {
 		folded := []rune(strings.ToLower(f.Wants[i].Password))
@@ -39,7 +38,7 @@ func (f *File) Resembling(export check.Export) ([]Resemblance, error) {
 	seen := make([]bool, len(f.Wants))
 	var list []Resemblance
 	system := export.System().Name
-	err := export.Accounts(func(a *estate.Account) error {
+	err := export.Accounts(func(a *facts.Account) error {
 		look := func(word, what string) {
 			for _, i := range pieces[strings.ToLower(word)] {
 				if w := &f.Wants[i]; !seen[i] && w.As != a.Login && f.Whom.Account != a.Login {

@@ -7,9 +7,8 @@ import (
 	"slices"
 	"strings"
 
-	"yewcone/core/check"
 	"yewcone/core/effective"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/nearword"
 	"yewcone/core/password"
 	"yewcone/core/setting"
@@ -17,7 +16,7 @@ import (
 
 // A Subject is a system to try candidates on.
 type Subject struct {
-	Export check.Export
+	Export facts.Export
 	Lists  password.Lists
 }
 
@@ -28,7 +27,7 @@ type Target struct {
 	Account string // "" for nobody in particular
 	Note    string // what is odd about it; "" for nothing
 
-	Limits map[setting.ID]estate.Limit
+	Limits map[setting.ID]facts.Limit
 	values []setting.Value // by setting.ID
 	person *password.Person
 	lists  password.Lists
@@ -68,11 +67,11 @@ type Whom struct {
 }
 
 // Targets finds what of a system candidates are held against. The error is
-// *check.NotFound or *NoPolicy where there is none of the name.
+// *facts.NotFound or *NoPolicy where there is none of the name.
 func Targets(s *Subject, whom Whom) ([]*Target, error) {
 	system := s.Export.System()
 	resolver := effective.NewResolver(system)
-	of := func(a *estate.Account) *Target {
+	of := func(a *facts.Account) *Target {
 		t := &Target{System: system.Name, Limits: system.Limits, lists: s.Lists}
 		t.hold(resolver.For(a))
 		return t
@@ -95,7 +94,7 @@ func Targets(s *Subject, whom Whom) ([]*Target, error) {
 		t.Policy = p.Name
 		return []*Target{t}, nil
 	}
-	if t := of(&estate.Account{}); t.Policy != "" || len(system.Policies) == 0 {
+	if t := of(&facts.Account{}); t.Policy != "" || len(system.Policies) == 0 {
 		return []*Target{t}, nil
 	}
 	var all []*Target
@@ -117,15 +116,15 @@ func (t *Target) hold(s *effective.Settings) {
 }
 
 // under is an account that a policy reaches, and no other.
-func under(system *estate.System, p *estate.Policy) *estate.Account {
-	a := &estate.Account{Unit: p.Unit, Roles: p.Roles[:min(1, len(p.Roles))]}
+func under(system *facts.System, p *facts.Policy) *facts.Account {
+	a := &facts.Account{Unit: p.Unit, Roles: p.Roles[:min(1, len(p.Roles))]}
 	if len(p.Roles) == 0 && p.Unit == "" && p.Name != system.Default {
 		a.Policy = p.Name
 	}
 	return a
 }
 
-func policyNames(system *estate.System) []string {
+func policyNames(system *facts.System) []string {
 	var names []string
 	for i := range system.Policies {
 		names = append(names, system.Policies[i].Name)
@@ -151,12 +150,12 @@ func (n *NoPolicy) Error() string {
 }
 
 // find copies the first account of a name.
-func find(export check.Export, login string) (*estate.Account, error) {
-	var found *estate.Account
+func find(export facts.Export, login string) (*facts.Account, error) {
+	var found *facts.Account
 	var near []string
-	err := export.Accounts(func(a *estate.Account) error {
+	err := export.Accounts(func(a *facts.Account) error {
 		if a.Login == login && found == nil {
-			found = &estate.Account{}
+			found = &facts.Account{}
 			found.CopyFrom(a)
 			for _, text := range []*string{&found.Login, &found.DisplayName, &found.FirstName, &found.LastName,
 				&found.Description, &found.Policy, &found.Unit} {
@@ -170,7 +169,7 @@ func find(export check.Export, login string) (*estate.Account, error) {
 		return nil
 	})
 	if err == nil && found == nil {
-		err = &check.NotFound{System: export.System().Name, Login: login, Near: near}
+		err = &facts.NotFound{System: export.System().Name, Login: login, Near: near}
 	}
 	return found, err
 }

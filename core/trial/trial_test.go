@@ -7,8 +7,7 @@ import (
 	"strings"
 	"testing"
 
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/password"
 	"yewcone/core/setting"
 	"yewcone/core/setting/settingtest"
@@ -16,14 +15,14 @@ import (
 
 // fake is an export in memory.
 type fake struct {
-	system   *estate.System
-	accounts []estate.Account
-	notes    estate.Notes
+	system   *facts.System
+	accounts []facts.Account
+	notes    facts.Notes
 }
 
-func (f *fake) System() *estate.System { return f.system }
-func (f *fake) Notes() *estate.Notes   { return &f.notes }
-func (f *fake) Accounts(yield func(*estate.Account) error) error {
+func (f *fake) System() *facts.System { return f.system }
+func (f *fake) Notes() *facts.Notes   { return &f.notes }
+func (f *fake) Accounts(yield func(*facts.Account) error) error {
 	for i := range f.accounts {
 		a := f.accounts[i]
 		if err := yield(&a); err != nil {
@@ -33,11 +32,11 @@ func (f *fake) Accounts(yield func(*estate.Account) error) error {
 	return nil
 }
 
-func policy(t *testing.T, name string, values map[string]string) estate.Policy {
+func policy(t *testing.T, name string, values map[string]string) facts.Policy {
 	t.Helper()
-	p := estate.Policy{Name: name}
+	p := facts.Policy{Name: name}
 	for key, text := range values {
-		p.Set(settingtest.ID(key), settingtest.Value(key, text), estate.Origin{File: "p", Line: 1})
+		p.Set(settingtest.ID(key), settingtest.Value(key, text), facts.Origin{File: "p", Line: 1})
 	}
 	return p
 }
@@ -49,8 +48,8 @@ func subject(t *testing.T) *Subject {
 		policy(t, "admins", map[string]string{"min_length": "16", "login_barred": "contained"})
 	admins.Roles = []string{"admin"}
 	return &Subject{Export: &fake{
-		system:   &estate.System{Name: "shop", Chooses: estate.ChooseOwn, Default: "everyone", Policies: []estate.Policy{everyone, admins}},
-		accounts: []estate.Account{{Login: "ada", LastName: "Keane"}, {Login: "root", Roles: []string{"admin"}, RolesKnown: true}},
+		system:   &facts.System{Name: "shop", Chooses: facts.ChooseOwn, Default: "everyone", Policies: []facts.Policy{everyone, admins}},
+		accounts: []facts.Account{{Login: "ada", LastName: "Keane"}, {Login: "root", Roles: []string{"admin"}, RolesKnown: true}},
 	}}
 }
 
@@ -79,7 +78,7 @@ func TestTargets(t *testing.T) {
 		!strings.Contains(err.Error(), `did you mean "admins"?`) {
 		t.Errorf("%v", err)
 	}
-	var notFound *check.NotFound
+	var notFound *facts.NotFound
 	if _, err := Targets(s, Whom{Account: "rot"}); !errors.As(err, &notFound) ||
 		!slices.Contains(notFound.Near, "root") {
 		t.Errorf("%v", err)
@@ -95,7 +94,7 @@ func TestTargets(t *testing.T) {
 // TestResembling: a stored candidate that holds a sign-in name or a name of an
 // account is told of, unless it is said to be for that account.
 func TestResembling(t *testing.T) {
-	export := &fake{system: &estate.System{Name: "shop"}, accounts: []estate.Account{
+	export := &fake{system: &facts.System{Name: "shop"}, accounts: []facts.Account{
 		{Login: "mkeane", FirstName: "Siobhán", LastName: "Keane"}, {Login: "li", DisplayName: "Li Na"},
 		{Login: "porter", LastName: "Porterfield"},
 	}}

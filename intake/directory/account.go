@@ -4,8 +4,7 @@ import (
 	"strings"
 	"time"
 
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/setting"
 	"yewcone/intake/ldif"
 	"yewcone/intake/stamp"
@@ -13,12 +12,12 @@ import (
 )
 
 // Accounts streams the entries that can sign in.
-func (e *export) Accounts(yield func(*estate.Account) error) error {
-	return check.InOrder(e.Parts, yield)
+func (e *export) Accounts(yield func(*facts.Account) error) error {
+	return facts.InOrder(e.Parts, yield)
 }
 
 // Parts divides the files at the ends of entries.
-func (e *export) Parts(yield func(check.Part) error) error {
+func (e *export) Parts(yield func(facts.Part) error) error {
 	return e.files.Parts(func(p *ldif.Part) error { return yield(&part{e: e, entries: p}) })
 }
 
@@ -26,11 +25,11 @@ func (e *export) Parts(yield func(check.Part) error) error {
 type part struct {
 	e       *export
 	entries *ldif.Part
-	notes   estate.Notes
+	notes   facts.Notes
 }
 
-func (p *part) Accounts(yield func(*estate.Account) error) error {
-	var a estate.Account
+func (p *part) Accounts(yield func(*facts.Account) error) error {
+	var a facts.Account
 	return p.entries.Each(&p.notes, func(x *ldif.Entry) error {
 		if !isAccount(x) {
 			return nil
@@ -59,8 +58,8 @@ func isAccount(x *ldif.Entry) bool {
 	return x.Text("uid") != "" && (x.Is("inetOrgPerson") || x.Is("posixAccount") || x.Is("account") || x.Is("simpleSecurityObject"))
 }
 
-func (e *export) fill(a *estate.Account, file string, x *ldif.Entry) {
-	a.Origin = estate.Origin{File: file, Line: x.Line}
+func (e *export) fill(a *facts.Account, file string, x *ldif.Entry) {
+	a.Origin = facts.Origin{File: file, Line: x.Line}
 	dn := ldif.NormalDN(x.DN)
 	a.Login = x.Text("uid")
 	if a.Login == "" && strings.HasPrefix(dn, "uid=") {
@@ -79,7 +78,7 @@ func (e *export) fill(a *estate.Account, file string, x *ldif.Entry) {
 	a.Email, a.EmployeeNo, a.Description = x.Text("mail"), x.Text("employeenumber"), x.Text("description")
 	a.Unit = ldif.UnitOf(x.DN)
 	// The schema has no such marks.
-	a.NeverExpires, a.CannotChange, a.BlankAllowed = estate.No, estate.No, estate.No
+	a.NeverExpires, a.CannotChange, a.BlankAllowed = facts.No, facts.No, facts.No
 	a.Groups, a.GroupsKnown = e.groups.Of(a.Groups, dn, "uid:"+a.Login), true
 
 	p := e.policyOf(a, x)
@@ -93,7 +92,7 @@ var noPolicy policy
 
 // policyOf finds the policy whose switches decide what the entry's stamps
 // mean.
-func (e *export) policyOf(a *estate.Account, x *ldif.Entry) *policy {
+func (e *export) policyOf(a *facts.Account, x *ldif.Entry) *policy {
 	if sub := x.Text("pwdpolicysubentry"); sub != "" {
 		if i, ok := e.byDN[ldif.NormalDN(sub)]; ok {
 			a.Policy = e.system.Policies[i].Name
@@ -110,15 +109,15 @@ func (e *export) policyOf(a *estate.Account, x *ldif.Entry) *policy {
 	return &noPolicy
 }
 
-func (e *export) password(a *estate.Account, x *ldif.Entry) {
+func (e *export) password(a *facts.Account, x *ldif.Entry) {
 	schema := setting.At(setting.Storage)
 	for i := range x.Attrs {
 		if x.Attrs[i].Name != "userpassword" {
 			continue
 		}
-		a.PasswordUsable = estate.Yes
+		a.PasswordUsable = facts.Yes
 		value := x.Attrs[i].Value
-		a.Blank = estate.TriOf(value == "" || a.Blank == estate.Yes)
+		a.Blank = facts.TriOf(value == "" || a.Blank == facts.Yes)
 		a.StoredMark = stored.Mark(value)
 		grade := stored.Directory(value)
 		if !a.Storage.Known() {
@@ -135,7 +134,7 @@ func hasStamps(x *ldif.Entry) bool {
 	return x.Text("entryuuid") != "" || x.Text("createtimestamp") != "" || x.Text("entrycsn") != ""
 }
 
-func (e *export) dates(a *estate.Account, x *ldif.Entry) {
+func (e *export) dates(a *facts.Account, x *ldif.Entry) {
 	a.Created = moment(x.Text("createtimestamp"))
 	a.PasswordSet = moment(x.Text("pwdchangedtime"))
 	a.LastSignIn = moment(x.Text("pwdlastsuccess"))
@@ -143,26 +142,26 @@ func (e *export) dates(a *estate.Account, x *ldif.Entry) {
 		a.LastSignIn = moment(x.Text("authtimestamp"))
 	}
 	if !a.PasswordSet.Known() && hasStamps(x) {
-		a.PasswordExpires = estate.Never
+		a.PasswordExpires = facts.Never
 	}
 }
 
-func moment(text string) estate.Moment {
+func moment(text string) facts.Moment {
 	at, ok := stamp.Generalized(text)
 	if !ok {
-		return estate.Moment{}
+		return facts.Moment{}
 	}
-	return estate.At(at)
+	return facts.At(at)
 }
 
-func (e *export) state(a *estate.Account, x *ldif.Entry, p *policy) {
+func (e *export) state(a *facts.Account, x *ldif.Entry, p *policy) {
 	asOf, dated := e.system.AsOf, !e.system.AsOf.IsZero()
 	a.Enabled = enabled(x, asOf, dated)
 	if !hasStamps(x) {
 		return // locks, resets and failures may exist and were not exported
 	}
 	reset, since := strings.EqualFold(x.Text("pwdreset"), "TRUE"), x.Text("pwdaccountlockedtime")
-	a.MustChange, a.Locked = estate.No, estate.No
+	a.MustChange, a.Locked = facts.No, facts.No
 	if reset {
 		a.MustChange = p.answer(p.mustChange)
 	}
@@ -181,41 +180,41 @@ func (e *export) state(a *estate.Account, x *ldif.Entry, p *policy) {
 			grace++
 		}
 	}
-	a.GraceUsed = estate.CountOf(grace)
-	a.Failures = estate.Counted{N: failures, Known: dated && !p.unknown}
+	a.GraceUsed = facts.CountOf(grace)
+	a.Failures = facts.Counted{N: failures, Known: dated && !p.unknown}
 }
 
-func enabled(x *ldif.Entry, asOf time.Time, dated bool) estate.Tri {
+func enabled(x *ldif.Entry, asOf time.Time, dated bool) facts.Tri {
 	start, hasStart := stamp.Generalized(x.Text("pwdstarttime"))
 	end, hasEnd := stamp.Generalized(x.Text("pwdendtime"))
 	if !hasStart && !hasEnd {
-		return estate.Yes
+		return facts.Yes
 	}
 	if !dated {
-		return estate.Unknown
+		return facts.Unknown
 	}
-	return estate.TriOf((!hasStart || !asOf.Before(start)) && (!hasEnd || asOf.Before(end)))
+	return facts.TriOf((!hasStart || !asOf.Before(start)) && (!hasEnd || asOf.Before(end)))
 }
 
-func (e *export) lock(a *estate.Account, since string, p *policy) {
-	if a.Locked = p.answer(p.lockout); a.Locked != estate.Yes {
+func (e *export) lock(a *facts.Account, since string, p *policy) {
+	if a.Locked = p.answer(p.lockout); a.Locked != facts.Yes {
 		return
 	}
-	a.Locked = estate.No
+	a.Locked = facts.No
 	at, ok := stamp.Generalized(since)
 	switch {
 	case strings.HasPrefix(since, "000001010000"):
-		a.Locked, a.LockedUntil = estate.Yes, estate.Never
+		a.Locked, a.LockedUntil = facts.Yes, facts.Never
 	case !ok:
-		a.Locked = estate.Unknown
+		a.Locked = facts.Unknown
 	case p.forSeconds == 0:
-		a.Locked, a.LockedSince, a.LockedUntil = estate.Yes, estate.At(at), estate.Never
+		a.Locked, a.LockedSince, a.LockedUntil = facts.Yes, facts.At(at), facts.Never
 	case e.system.AsOf.IsZero():
-		a.Locked = estate.Unknown
+		a.Locked = facts.Unknown
 	default:
 		end := at.Add(time.Duration(p.forSeconds) * time.Second)
 		if e.system.AsOf.Before(end) {
-			a.Locked, a.LockedSince, a.LockedUntil = estate.Yes, estate.At(at), estate.At(end)
+			a.Locked, a.LockedSince, a.LockedUntil = facts.Yes, facts.At(at), facts.At(end)
 		}
 	}
 }

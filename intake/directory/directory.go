@@ -22,8 +22,7 @@ import (
 	"sync/atomic"
 	"time"
 
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/intake"
 	"yewcone/intake/ldif"
 	"yewcone/intake/stamp"
@@ -72,7 +71,7 @@ const wanted = `uid cn displayname givenname sn mail
 
 type export struct {
 	request  *intake.Request
-	system   *estate.System
+	system   *facts.System
 	policies []policy       // beside system.Policies
 	byDN     map[string]int // policies
 	fallback string         // DN of the default policy
@@ -80,14 +79,14 @@ type export struct {
 	groups   *ldif.Groups
 	files    *ldif.Files
 	latest   atomic.Int64 // seconds since 1970
-	notes    estate.Notes
+	notes    facts.Notes
 }
 
-func open(r *intake.Request) (check.Export, error) {
+func open(r *intake.Request) (facts.Export, error) {
 	e := &export{request: r, system: r.NewSystem(), byDN: map[string]int{}, groups: ldif.NewGroups()}
 	e.files = ldif.NewFiles(r, &e.notes, wanted)
 	if e.system.Chooses == "" {
-		e.system.Chooses = estate.ChooseAssigned
+		e.system.Chooses = facts.ChooseAssigned
 	}
 	if err := e.files.Gather(ofAccounts, e.tells, e.structure); err != nil {
 		return nil, err
@@ -100,9 +99,9 @@ func open(r *intake.Request) (check.Export, error) {
 	return e, nil
 }
 
-func (e *export) System() *estate.System { return e.system }
-func (e *export) Notes() *estate.Notes   { return &e.notes }
-func (e *export) Unread() []check.Unread { return e.files.Unread() }
+func (e *export) System() *facts.System  { return e.system }
+func (e *export) Notes() *facts.Notes    { return &e.notes }
+func (e *export) Unread() []facts.Unread { return e.files.Unread() }
 
 // ofAccounts are attributes that say nothing of policies and groups.
 const ofAccounts = `uid sn givenname displayname mail employeenumber description userpassword
@@ -151,12 +150,12 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 	case x.Is("pwdPolicy"):
 		e.addPolicy(file, x)
 	case hasAny(x, "pwdattribute"):
-		e.notes.Refuse(estate.Origin{File: file, Line: x.Line, Place: x.DN},
+		e.notes.Refuse(facts.Origin{File: file, Line: x.Line, Place: x.DN},
 			"the entry has the attributes of a policy and not the object class pwdPolicy; the server does not take it for "+
 				"one: export objectClass too, or mend the entry")
 	case isGroup(x) || hasAny(x, "member", "uniquemember", "memberuid"):
 		if !isGroup(x) {
-			e.notes.Remark(estate.Origin{File: file, Line: x.Line, Place: x.DN},
+			e.notes.Remark(facts.Origin{File: file, Line: x.Line, Place: x.DN},
 				"the entry has members and no object class of groups that is known here; it is taken for a group")
 		}
 		dn := ldif.NormalDN(x.DN)
@@ -178,12 +177,12 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 const unnamed = "not named in the export"
 
 func (e *export) settleDefault() {
-	from := estate.Origin{File: strings.Join(e.request.From, ", ")}
+	from := facts.Origin{File: strings.Join(e.request.From, ", ")}
 	i, there := e.byDN[e.fallback]
 	switch {
 	case e.system.Default != "":
 		if e.system.Policy(e.system.Default) == nil {
-			e.notes.Remark(estate.Origin{File: "estate.yaml"},
+			e.notes.Remark(facts.Origin{File: "estate.yaml"},
 				"the default policy %q is not in the export; its accounts fall under no policy", e.system.Default)
 		}
 	case there:

@@ -6,7 +6,7 @@ import (
 	"strings"
 	"time"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/setting"
 	"yewcone/intake"
 	"yewcone/intake/ldif"
@@ -23,11 +23,11 @@ type policy struct {
 }
 
 // answer is a switch of the policy, unknown where the policy is.
-func (p *policy) answer(yes bool) estate.Tri {
+func (p *policy) answer(yes bool) facts.Tri {
 	if p.unknown {
-		return estate.Unknown
+		return facts.Unknown
 	}
-	return estate.TriOf(yes)
+	return facts.TriOf(yes)
 }
 
 // policyReader turns one pwdPolicy entry into settings.
@@ -35,7 +35,7 @@ type policyReader struct {
 	e      *export
 	x      *ldif.Entry
 	file   string
-	policy *estate.Policy
+	policy *facts.Policy
 }
 
 func (e *export) addPolicy(file string, x *ldif.Entry) {
@@ -48,10 +48,10 @@ func (e *export) addPolicy(file string, x *ldif.Entry) {
 		name = x.DN
 	}
 	e.byDN[dn] = len(e.system.Policies)
-	e.system.Policies = append(e.system.Policies, estate.Policy{Name: name, Origin: estate.Origin{File: file, Line: x.Line}})
+	e.system.Policies = append(e.system.Policies, facts.Policy{Name: name, Origin: facts.Origin{File: file, Line: x.Line}})
 	p := &policyReader{e: e, x: x, file: file, policy: &e.system.Policies[len(e.system.Policies)-1]}
 	if at, ok := stamp.Generalized(x.Text("modifytimestamp")); ok {
-		p.policy.Changed = estate.At(at)
+		p.policy.Changed = facts.At(at)
 	}
 	p.complexity()
 	p.age()
@@ -63,11 +63,11 @@ func (e *export) addPolicy(file string, x *ldif.Entry) {
 }
 
 // origin is where an attribute stands, or the entry if it lacks it.
-func (p *policyReader) origin(attr string) estate.Origin {
+func (p *policyReader) origin(attr string) facts.Origin {
 	if a, ok := p.x.First(strings.ToLower(attr)); ok {
-		return estate.Origin{File: p.file, Line: a.Line, Place: p.x.DN, Text: attr + ": " + a.Value}
+		return facts.Origin{File: p.file, Line: a.Line, Place: p.x.DN, Text: attr + ": " + a.Value}
 	}
-	return estate.Origin{File: p.file, Line: p.x.Line, Place: p.x.DN, Text: attr + " absent"}
+	return facts.Origin{File: p.file, Line: p.x.Line, Place: p.x.DN, Text: attr + " absent"}
 }
 
 // number reads an attribute; absent is 0, and so is what is no number, which
@@ -79,7 +79,7 @@ func (p *policyReader) number(attr string) int64 {
 	}
 	n, err := strconv.ParseInt(a.Value, 10, 64)
 	if err != nil || n < 0 {
-		p.e.notes.Refuse(estate.Origin{File: p.file, Line: a.Line}, "%s of the policy %q is no whole number", attr, p.policy.Name)
+		p.e.notes.Refuse(facts.Origin{File: p.file, Line: a.Line}, "%s of the policy %q is no whole number", attr, p.policy.Name)
 		return 0
 	}
 	return n

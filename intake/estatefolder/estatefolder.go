@@ -12,9 +12,10 @@ import (
 	"strings"
 	"time"
 
+	"yewcone/core/audit"
 	"yewcone/core/check"
 	"yewcone/core/condition"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/nearword"
 	"yewcone/core/rules"
 	"yewcone/core/setting"
@@ -70,7 +71,7 @@ type Estate struct {
 	Words   []string // of the house, which candidates should not consist of
 
 	lists      *listsFile
-	across     check.Across
+	across     audit.Relations
 	exceptions []*rules.Exception
 }
 
@@ -79,12 +80,12 @@ type System struct {
 	Name       string
 	Request    intake.Request
 	Format     intake.Format
-	Kinds      []check.KindCondition
+	Kinds      []audit.KindCondition
 	Privileged *condition.Condition
 	Rules      []*rules.Set
 
-	limits map[setting.ID]estate.Limit
-	known  map[setting.ID]estate.Sourced
+	limits map[setting.ID]facts.Limit
+	known  map[setting.ID]facts.Sourced
 	lists  *listsFile
 	bear   int
 	match  *[]strictyaml.Text
@@ -224,11 +225,11 @@ func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.T
 	}
 	s.Format = format
 	if f.Chooses != nil {
-		if !slices.Contains(estate.Choosings, f.Chooses.Value) {
+		if !slices.Contains(facts.Precedences, f.Chooses.Value) {
 			l.note(f.Chooses.At(0, "%q is no way to choose; it is one of %s%s", f.Chooses.Value,
-				strings.Join(estate.Choosings, ", "), nearword.Advice(f.Chooses.Value, estate.Choosings)))
+				strings.Join(facts.Precedences, ", "), nearword.Advice(f.Chooses.Value, facts.Precedences)))
 		}
-		s.Request.Chooses = estate.Choosing(f.Chooses.Value)
+		s.Request.Chooses = facts.Precedence(f.Chooses.Value)
 	}
 	l.kinds(&s, f)
 	l.chosenRules(e, &s, f.Rules)
@@ -240,13 +241,13 @@ func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.T
 
 func (l *loader) kinds(s *System, f *systemFile) {
 	for _, k := range f.Kinds {
-		if !slices.Contains(estate.Kinds, k.Key.Value) {
-			l.note(k.Key.At(0, "%q is no kind of account; it is one of %s%s", k.Key.Value, strings.Join(estate.Kinds, ", "),
-				nearword.Advice(k.Key.Value, estate.Kinds)))
+		if !slices.Contains(facts.Kinds, k.Key.Value) {
+			l.note(k.Key.At(0, "%q is no kind of account; it is one of %s%s", k.Key.Value, strings.Join(facts.Kinds, ", "),
+				nearword.Advice(k.Key.Value, facts.Kinds)))
 		}
 		c, err := condition.Compile(k.Value, condition.FromExport)
 		l.note(err)
-		s.Kinds = append(s.Kinds, check.KindCondition{Kind: k.Key.Value, If: c})
+		s.Kinds = append(s.Kinds, audit.KindCondition{Kind: k.Key.Value, If: c})
 	}
 	if f.Privileged != nil {
 		c, err := condition.Compile(*f.Privileged, condition.WithKind)
@@ -294,7 +295,7 @@ func (e *Estate) Names() []string {
 // zero, counts before what the estate file and the exports say. A system
 // whose export cannot be read becomes an empty subject whose notes say why; a
 // mapping that is wrong is an error, as strictyaml.Problems.
-func (e *Estate) Subjects(names []string, asOf time.Time) ([]check.Subject, error) {
+func (e *Estate) Subjects(names []string, asOf time.Time) ([]audit.Subject, error) {
 	for _, name := range names {
 		if !slices.Contains(e.Names(), name) {
 			advice := nearword.Advice(name, e.Names())
@@ -304,7 +305,7 @@ func (e *Estate) Subjects(names []string, asOf time.Time) ([]check.Subject, erro
 			return nil, fmt.Errorf("no system is named %q%s", name, advice)
 		}
 	}
-	var subjects []check.Subject
+	var subjects []audit.Subject
 	l := &loader{folder: e.Folder}
 	for i := range e.Systems {
 		s := &e.Systems[i]
@@ -325,8 +326,8 @@ func (e *Estate) Subjects(names []string, asOf time.Time) ([]check.Subject, erro
 			continue
 		}
 		s.complete(export.System())
-		subject := check.Subject{Export: export, Kinds: s.Kinds, Privileged: s.Privileged, Rules: s.Rules, Checks: e.Checks,
-			Bear: s.bear, Unmatched: e.unmatched(s)}
+		subject := audit.Subject{Export: export, Kinds: s.Kinds, Privileged: s.Privileged, Rules: s.Rules, Checks: e.Checks,
+			MaxRefused: s.bear, Unmatched: e.unmatched(s)}
 		for _, x := range e.exceptions {
 			if x.System == s.Name {
 				subject.Exceptions = append(subject.Exceptions, x)
@@ -338,7 +339,7 @@ func (e *Estate) Subjects(names []string, asOf time.Time) ([]check.Subject, erro
 }
 
 // complete adds to what the export says what the estate file knows.
-func (s *System) complete(system *estate.System) {
+func (s *System) complete(system *facts.System) {
 	system.Limits = s.limits
 	if system.ToKnow == nil { // the export knows no better
 		system.ToKnow = s.Format.ToKnow
@@ -347,13 +348,13 @@ func (s *System) complete(system *estate.System) {
 		return
 	}
 	if len(system.Policies) == 0 {
-		system.Policies = []estate.Policy{{Name: "known", Origin: estate.Origin{File: FileName}}}
+		system.Policies = []facts.Policy{{Name: "known", Origin: facts.Origin{File: FileName}}}
 		system.Default = "known"
 	}
 	for i := range system.Policies {
 		p := &system.Policies[i]
 		for id, v := range s.known {
-			inherits := p.Parent != "" || (system.Chooses == estate.ChooseOwn || system.Chooses == estate.ChooseNearest) &&
+			inherits := p.Parent != "" || (system.Chooses == facts.ChooseOwn || system.Chooses == facts.ChooseNearest) &&
 				p.Name != system.Default
 			if !p.Value(id).Known() && !inherits {
 				p.Set(id, v.Value, v.Origin)

@@ -10,7 +10,7 @@ import (
 	"time"
 
 	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/nearword"
 	"yewcone/core/requirement"
 	"yewcone/core/rules"
@@ -24,7 +24,7 @@ const ExceptionsFile = "exceptions.yaml"
 // limitsAndKnown reads what a system can do, and what is known of it though
 // its export does not say it.
 func (l *loader) limitsAndKnown(s *System, f *systemFile) {
-	s.limits, s.known = map[setting.ID]estate.Limit{}, map[setting.ID]estate.Sourced{}
+	s.limits, s.known = map[setting.ID]facts.Limit{}, map[setting.ID]facts.Sourced{}
 	for _, pair := range f.Limits {
 		id, ok := l.setting(pair.Key)
 		if !ok {
@@ -39,7 +39,7 @@ func (l *loader) limitsAndKnown(s *System, f *systemFile) {
 			}
 			l.note(pair.Value.At(offset, "%s", err))
 		}
-		s.limits[id] = estate.Limit{Phrase: pair.Value.Value, Origin: estate.Origin{File: FileName, Line: pair.Value.Line}}
+		s.limits[id] = facts.Limit{Phrase: pair.Value.Value, Origin: facts.Origin{File: FileName, Line: pair.Value.Line}}
 	}
 	for _, pair := range f.Known {
 		id, ok := l.setting(pair.Key)
@@ -51,7 +51,7 @@ func (l *loader) limitsAndKnown(s *System, f *systemFile) {
 			l.note(pair.Value.At(0, "%s", err))
 			continue
 		}
-		s.known[id] = estate.Sourced{Value: v, Origin: estate.Origin{File: FileName, Line: pair.Key.Line,
+		s.known[id] = facts.Sourced{Value: v, Origin: facts.Origin{File: FileName, Line: pair.Key.Line,
 			Text: pair.Key.Value + ": " + pair.Value.Value}}
 	}
 }
@@ -139,11 +139,11 @@ func (s *System) RuleNames() []string {
 	var names []string
 	for _, set := range s.Rules {
 		for i := range set.Clauses {
-			names = append(names, set.Clauses[i].Rule)
+			names = append(names, set.Clauses[i].Rule.String())
 		}
 	}
 	for _, id := range check.IDs() {
-		names = append(names, check.Prefix+id)
+		names = append(names, rules.Check(id).String())
 	}
 	return names
 }
@@ -152,7 +152,7 @@ func (s *System) RuleNames() []string {
 // what its default policy says, or without one the loosest of its policies.
 // Exports are opened once; one that cannot be read says nothing.
 func (e *Estate) ValueOf(asOf time.Time) func(string, setting.ID) setting.Value {
-	opened := map[string]*estate.System{}
+	opened := map[string]*facts.System{}
 	return func(name string, id setting.ID) setting.Value {
 		system, ok := opened[name]
 		if !ok {

@@ -8,8 +8,7 @@ import (
 	"strings"
 	"testing"
 
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/intake"
 )
 
@@ -184,7 +183,7 @@ func cut(t *testing.T, path string, data []byte, percent int) bool {
 
 type reading struct {
 	accounts int
-	notes    *estate.Notes
+	notes    *facts.Notes
 }
 
 func readExport(t *testing.T, folder string, c *capturedExport) *reading {
@@ -198,7 +197,7 @@ func readExport(t *testing.T, folder string, c *capturedExport) *reading {
 		return nil
 	}
 	r := &reading{notes: export.Notes()}
-	if err := check.Export(export).Accounts(func(*estate.Account) error { r.accounts++; return nil }); err != nil {
+	if err := facts.Export(export).Accounts(func(*facts.Account) error { r.accounts++; return nil }); err != nil {
 		t.Fatal(errors.Join(err))
 	}
 	return r

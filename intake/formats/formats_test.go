@@ -6,14 +6,14 @@ import (
 	"path/filepath"
 	"testing"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/setting"
 	"yewcone/intake"
 )
 
 // readAll opens an export and reads it to its end; a hostile one may be
 // refused, but never more.
-func readAll(t *testing.T, format string, request *intake.Request) (accounts int, notes *estate.Notes) {
+func readAll(t *testing.T, format string, request *intake.Request) (accounts int, notes *facts.Notes) {
 	t.Helper()
 	f, ok := Find(format)
 	if !ok {
@@ -24,7 +24,7 @@ func readAll(t *testing.T, format string, request *intake.Request) (accounts int
 	if err != nil {
 		return 0, nil
 	}
-	err = export.Accounts(func(a *estate.Account) error {
+	err = export.Accounts(func(a *facts.Account) error {
 		accounts++
 		if a.Login == "" {
 			return errors.New("an account without a name")

@@ -14,7 +14,7 @@ import (
 
 	"github.com/xuri/excelize/v2"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/snapshot"
 	"yewcone/intake"
 )
@@ -48,7 +48,7 @@ func readEverything(t *testing.T, folder string, c *capturedExport) *everything 
 	}
 	e.facts["system: default"] = system.Default
 	var a snapshot.Account
-	err = export.Accounts(func(x *estate.Account) error {
+	err = export.Accounts(func(x *facts.Account) error {
 		snapshot.OfAccount(&a, x)
 		a.Origin = snapshot.Origin{}
 		for i := range a.Overrides {

@@ -8,14 +8,14 @@ import (
 	"testing"
 	"time"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/snapshot"
 	"yewcone/intake"
 )
 
 // asWritten reads an export that a test writes, and returns what it says:
 // "policy NAME: setting" and "account LOGIN: fact".
-func asWritten(t *testing.T, format string, from []string, files map[string]string) (said map[string]string, notes *estate.Notes) {
+func asWritten(t *testing.T, format string, from []string, files map[string]string) (said map[string]string, notes *facts.Notes) {
 	t.Helper()
 	folder := t.TempDir()
 	for name, text := range files {
@@ -38,7 +38,7 @@ func asWritten(t *testing.T, format string, from []string, files map[string]stri
 		}
 	}
 	var a snapshot.Account
-	err = export.Accounts(func(x *estate.Account) error {
+	err = export.Accounts(func(x *facts.Account) error {
 		snapshot.OfAccount(&a, x)
 		data, err := json.Marshal(&a)
 		if err != nil {

@@ -20,8 +20,7 @@ import (
 	"strings"
 	"time"
 
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/setting"
 	"yewcone/core/strictyaml"
 	"yewcone/intake"
@@ -64,22 +63,22 @@ var Format = intake.Format{
 type principal struct {
 	name     string
 	line     int
-	ends     estate.Moment
-	set      estate.Moment
-	expires  estate.Moment
-	success  estate.Moment
-	failed   estate.Moment
-	failures estate.Counted
+	ends     facts.Moment
+	set      facts.Moment
+	expires  facts.Moment
+	success  facts.Moment
+	failed   facts.Moment
+	failures facts.Counted
 	policy   string
 	weakest  setting.Value
 
-	preauth, mustChange, disallowed estate.Tri // flags
+	preauth, mustChange, disallowed facts.Tri // flags
 
 	in   []string // the tables that it stands in
 	keys int
 }
 
-func (p *principal) setFlag(name string, t estate.Tri) {
+func (p *principal) setFlag(name string, t facts.Tri) {
 	switch name {
 	case "REQUIRES_PRE_AUTH":
 		p.preauth = t
@@ -107,24 +106,24 @@ var policyLines = []string{
 type export struct {
 	request *intake.Request
 	folder  string
-	system  *estate.System
+	system  *facts.System
 	limits  map[string]limits // nil where getpol.txt is not there
 	acl     []aclLine
 	hasACL  bool
 	text    bool // getprinc.txt is there
-	notes   estate.Notes
+	notes   facts.Notes
 }
 
-func open(r *intake.Request) (check.Export, error) {
+func open(r *intake.Request) (facts.Export, error) {
 	if len(r.From) != 1 {
 		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System +
 			"\" is read as kerberos, which takes one folder under \"from\""}
 	}
 	e := &export{request: r, folder: r.From[0], system: r.NewSystem(), limits: map[string]limits{}}
-	e.system.Chooses = estate.ChooseAssigned
+	e.system.Chooses = facts.ChooseAssigned
 	if !e.policies() {
 		e.limits = nil
-		e.notes.Remark(estate.Origin{File: e.folder}, "getpol.txt is not in the export: what the policies say is unknown")
+		e.notes.Remark(facts.Origin{File: e.folder}, "getpol.txt is not in the export: what the policies say is unknown")
 	}
 	e.readACL()
 	if f, err := text.Open(r.Path(e.folder+"/getprinc.txt"), ""); err == nil {
@@ -137,8 +136,8 @@ func open(r *intake.Request) (check.Export, error) {
 	return e, nil
 }
 
-func (e *export) System() *estate.System { return e.system }
-func (e *export) Notes() *estate.Notes   { return &e.notes }
+func (e *export) System() *facts.System { return e.system }
+func (e *export) Notes() *facts.Notes   { return &e.notes }
 
 // policies reads what getpol prints: a block of lines for each policy.
 func (e *export) policies() bool {
@@ -148,7 +147,7 @@ func (e *export) policies() bool {
 		return false
 	}
 	defer f.Close()
-	var p *estate.Policy
+	var p *facts.Policy
 	n := 0
 	seen := map[string]bool{}
 	lacking := func() {
@@ -166,11 +165,11 @@ func (e *export) policies() bool {
 		if !ok {
 			continue
 		}
-		origin := estate.Origin{File: file, Line: n, Text: line}
+		origin := facts.Origin{File: file, Line: n, Text: line}
 		if key == "Policy" {
 			lacking()
 			clear(seen)
-			e.system.Policies = append(e.system.Policies, estate.Policy{Name: value, Origin: origin})
+			e.system.Policies = append(e.system.Policies, facts.Policy{Name: value, Origin: origin})
 			p = &e.system.Policies[len(e.system.Policies)-1]
 			e.known(p)
 			continue
@@ -184,13 +183,14 @@ func (e *export) policies() bool {
 	}
 	lacking()
 	if !f.EndsInLine() {
-		e.notes.Cut(estate.Origin{File: file, Line: n}, "the file ends in the middle of a line: it was cut off; take the export again")
+		e.notes.Incomplete(facts.Origin{File: file, Line: n},
+			"the file ends in the middle of a line: it was cut off; take the export again")
 	}
 	return n > 0
 }
 
 // known are the settings that a realm has not got.
-func (e *export) known(p *estate.Policy) {
+func (e *export) known(p *facts.Policy) {
 	origin := p.Origin
 	origin.Text = "a realm has no such setting"
 	for _, id := range []setting.ID{setting.MaxLength, setting.MinLower, setting.MinUpper, setting.MinDigits,
@@ -221,7 +221,7 @@ func life(text string) (int64, bool) {
 	return n*86400 + int64(at.Hour()*3600+at.Minute()*60+at.Second()), true
 }
 
-func (e *export) policyLine(p *estate.Policy, key, value string, origin estate.Origin) {
+func (e *export) policyLine(p *facts.Policy, key, value string, origin facts.Origin) {
 	n, err := strconv.ParseInt(value, 10, 64)
 	seconds, isLife := life(value)
 	if err != nil && !isLife {
@@ -281,28 +281,29 @@ func (e *export) readACL() {
 		switch fields := strings.Fields(s.Text()); {
 		case len(fields) == 0 || fields[0][0] == '#':
 		case len(fields) == 1:
-			e.notes.Refuse(estate.Origin{File: file, Line: n, Text: s.Text()},
+			e.notes.Refuse(facts.Origin{File: file, Line: n, Text: s.Text()},
 				"the line gives no rights: expected a principal and its rights")
 		default:
 			e.acl = append(e.acl, aclLine{fields[0], fields[1]})
 		}
 	}
 	if n > 0 && !f.EndsInLine() {
-		e.notes.Cut(estate.Origin{File: file, Line: n}, "the file ends in the middle of a line: it was cut off; take the export again")
+		e.notes.Incomplete(facts.Origin{File: file, Line: n},
+			"the file ends in the middle of a line: it was cut off; take the export again")
 	}
 }
 
 // administers reports whether the first line that matches gives all rights.
-func (e *export) administers(name string) estate.Tri {
+func (e *export) administers(name string) facts.Tri {
 	if !e.hasACL {
-		return estate.Unknown
+		return facts.Unknown
 	}
 	for _, l := range e.acl {
 		if matches(l.pattern, name) {
-			return estate.TriOf(strings.ContainsAny(l.rights, "*x"))
+			return facts.TriOf(strings.ContainsAny(l.rights, "*x"))
 		}
 	}
-	return estate.No
+	return facts.No
 }
 
 // matches compares a pattern with a full name, part by part; * stands for a
@@ -328,14 +329,14 @@ func realmsOwn(name string) bool {
 }
 
 // Accounts streams the principals apart from the realm's own.
-func (e *export) Accounts(yield func(*estate.Account) error) error {
-	var a estate.Account
+func (e *export) Accounts(yield func(*facts.Account) error) error {
+	var a facts.Account
 	each := func(file string, p *principal) error {
 		if realmsOwn(p.name) {
 			return nil
 		}
 		a.Reset()
-		a.Origin = estate.Origin{File: file, Line: p.line}
+		a.Origin = facts.Origin{File: file, Line: p.line}
 		e.fill(&a, p)
 		return yield(&a)
 	}
@@ -345,23 +346,23 @@ func (e *export) Accounts(yield func(*estate.Account) error) error {
 	return e.fromTables(each)
 }
 
-func (e *export) fill(a *estate.Account, p *principal) {
+func (e *export) fill(a *facts.Account, p *principal) {
 	a.Login = p.name
 	if i := strings.LastIndexByte(p.name, '@'); i > 0 {
 		a.Login = p.name[:i]
 	}
 	if _, instance, ok := strings.Cut(a.Login, "/"); ok && strings.Contains(instance, ".") {
-		a.Kind = estate.Service
+		a.Kind = facts.Service
 	}
 	a.Privileged = e.administers(p.name)
-	a.NeverExpires, a.BlankAllowed, a.Blank, a.PasswordUsable = estate.No, estate.No, estate.No, estate.Yes
+	a.NeverExpires, a.BlankAllowed, a.Blank, a.PasswordUsable = facts.No, facts.No, facts.No, facts.Yes
 	a.PasswordSet, a.PasswordExpires, a.LastSignIn = p.set, p.expires, p.success
 	a.Storage = p.weakest
 	a.Policy = p.policy
-	a.MustChange, a.Enabled, a.CannotChange = p.mustChange, p.disallowed.Not(), estate.No
-	if end := p.ends.Past(e.system.AsOf.Unix()); a.Enabled != estate.No && !p.ends.IsNever() {
+	a.MustChange, a.Enabled, a.CannotChange = p.mustChange, p.disallowed.Not(), facts.No
+	if end := p.ends.Past(e.system.AsOf.Unix()); a.Enabled != facts.No && !p.ends.IsNever() {
 		if e.system.AsOf.IsZero() {
-			end = estate.Unknown
+			end = facts.Unknown
 		}
 		a.Enabled = end.Not()
 	}
@@ -370,41 +371,41 @@ func (e *export) fill(a *estate.Account, p *principal) {
 
 // lock works out what the database does not say: whether the failures so far
 // keep the principal out now.
-func (e *export) lock(a *estate.Account, p *principal) {
+func (e *export) lock(a *facts.Account, p *principal) {
 	l, asOf := e.limits[p.policy], e.system.AsOf
 	if e.limits == nil && p.policy != "" {
 		return
 	}
-	if p.preauth == estate.No && l.attempts > 0 {
+	if p.preauth == facts.No && l.attempts > 0 {
 		origin := a.Origin
 		origin.Text = "no preauthentication required, so that failures are not counted"
-		a.Overrides = append(a.Overrides, estate.Override{Setting: setting.LockoutAttempts,
-			Sourced: estate.Sourced{Value: setting.OffValue, Origin: origin}})
+		a.Overrides = append(a.Overrides, facts.Override{Setting: setting.LockoutAttempts,
+			Sourced: facts.Sourced{Value: setting.OffValue, Origin: origin}})
 	}
 	failed, _ := p.failed.Time() // the zero time where there is none
 	if !asOf.IsZero() {
 		a.Failures = p.failures
 		if p.failures.Known && l.reset > 0 && asOf.Sub(failed) >= time.Duration(l.reset)*time.Second {
-			a.Failures = estate.CountOf(0)
+			a.Failures = facts.CountOf(0)
 		}
 	}
 	if l.unknown {
 		return
 	}
-	a.Locked = estate.No
-	if l.attempts == 0 || p.preauth == estate.No || p.failures.Known && int64(p.failures.N) < l.attempts {
+	a.Locked = facts.No
+	if l.attempts == 0 || p.preauth == facts.No || p.failures.Known && int64(p.failures.N) < l.attempts {
 		return
 	}
 	end := failed.Add(time.Duration(l.duration) * time.Second)
 	switch {
-	case !p.failures.Known, !p.failed.Known(), p.preauth == estate.Unknown:
-		a.Locked = estate.Unknown
+	case !p.failures.Known, !p.failed.Known(), p.preauth == facts.Unknown:
+		a.Locked = facts.Unknown
 	case l.duration == 0:
-		a.Locked, a.LockedSince, a.LockedUntil = estate.Yes, p.failed, estate.Never
+		a.Locked, a.LockedSince, a.LockedUntil = facts.Yes, p.failed, facts.Never
 	case asOf.IsZero():
-		a.Locked = estate.Unknown
+		a.Locked = facts.Unknown
 	case asOf.Before(end):
-		a.Locked, a.LockedSince, a.LockedUntil = estate.Yes, p.failed, estate.At(end)
+		a.Locked, a.LockedSince, a.LockedUntil = facts.Yes, p.failed, facts.At(end)
 	}
 }
 

@@ -8,7 +8,7 @@ import (
 	"strings"
 	"time"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/intake"
 	"yewcone/intake/rows"
 	"yewcone/intake/text"
@@ -32,17 +32,17 @@ func (e *export) fromText(each func(string, *principal) error) error {
 		case p == nil:
 			return nil
 		case twice != "":
-			e.notes.Refuse(estate.Origin{File: file, Line: p.line},
+			e.notes.Refuse(facts.Origin{File: file, Line: p.line},
 				"the block of %s has two lines %q: a line \"Principal: …\" is missing between them; it is left out", p.name,
 				twice)
 			return nil
 		case !whole:
-			e.notes.Refuse(estate.Origin{File: file, Line: p.line}, "the block of %s ends before its policy; it is left out", p.name)
+			e.notes.Refuse(facts.Origin{File: file, Line: p.line}, "the block of %s ends before its policy; it is left out", p.name)
 			return nil
 		}
 		for _, key := range principalLines {
 			if !seen[key] {
-				e.notes.Refuse(estate.Origin{File: file, Line: p.line}, "the block of %s has no line %q; it is left out", p.name, key)
+				e.notes.Refuse(facts.Origin{File: file, Line: p.line}, "the block of %s has no line %q; it is left out", p.name, key)
 				return nil
 			}
 		}
@@ -65,7 +65,7 @@ func (e *export) fromText(each func(string, *principal) error) error {
 			continue
 		}
 		if p == nil && slices.Contains(principalLines, key) {
-			e.notes.Refuse(estate.Origin{File: file, Line: n},
+			e.notes.Refuse(facts.Origin{File: file, Line: n},
 				"the line belongs to no principal: a line \"Principal: …\" is missing before it")
 		}
 		if p != nil {
@@ -74,11 +74,12 @@ func (e *export) fromText(each func(string, *principal) error) error {
 			}
 			seen[key] = true
 			whole = whole || key == "Policy"
-			e.principalLine(p, key, value, estate.Origin{File: file, Line: n})
+			e.principalLine(p, key, value, facts.Origin{File: file, Line: n})
 		}
 	}
 	if s.Err() != nil || !f.EndsInLine() || p != nil && !whole {
-		e.notes.Cut(estate.Origin{File: file, Line: n}, "the file ends in the middle of a principal: it was cut off; take the export again")
+		e.notes.Incomplete(facts.Origin{File: file, Line: n},
+			"the file ends in the middle of a principal: it was cut off; take the export again")
 	}
 	return emit()
 }
@@ -88,7 +89,7 @@ func (e *export) fromText(each func(string, *principal) error) error {
 var principalLines = []string{"Expiration date", "Last password change", "Password expiration date",
 	"Last successful authentication", "Last failed authentication", "Failed password attempts", "Attributes", "Policy"}
 
-func (e *export) principalLine(p *principal, key, value string, origin estate.Origin) {
+func (e *export) principalLine(p *principal, key, value string, origin facts.Origin) {
 	switch key {
 	case "Expiration date":
 		p.ends = e.printed(value, origin)
@@ -98,7 +99,7 @@ func (e *export) principalLine(p *principal, key, value string, origin estate.Or
 		p.expires = e.printed(value, origin)
 	case "Last successful authentication":
 		if p.success = e.printed(value, origin); p.success.IsNever() {
-			p.success = estate.Moment{} // also where nobody keeps it
+			p.success = facts.Moment{} // also where nobody keeps it
 		}
 	case "Last failed authentication":
 		p.failed = e.printed(value, origin)
@@ -108,9 +109,9 @@ func (e *export) principalLine(p *principal, key, value string, origin estate.Or
 		_, kind, _ := strings.Cut(value, ", ")
 		p.weakest = weaker(p.weakest, keyGrade(kind))
 	case "Attributes":
-		p.preauth, p.mustChange, p.disallowed = estate.No, estate.No, estate.No
+		p.preauth, p.mustChange, p.disallowed = facts.No, facts.No, facts.No
 		for _, flag := range strings.Fields(value) {
-			p.setFlag(flag, estate.Yes)
+			p.setFlag(flag, facts.Yes)
 		}
 	case "Policy":
 		if value != "[none]" {
@@ -120,26 +121,26 @@ func (e *export) principalLine(p *principal, key, value string, origin estate.Or
 }
 
 // number reads a count of failures.
-func (e *export) number(value string, origin estate.Origin) estate.Counted {
+func (e *export) number(value string, origin facts.Origin) facts.Counted {
 	n, err := strconv.Atoi(value)
 	if err != nil || n < 0 {
 		e.notes.Refuse(origin, "%q is no number of failures", value)
-		return estate.Counted{}
+		return facts.Counted{}
 	}
-	return estate.CountOf(n)
+	return facts.CountOf(n)
 }
 
 // printed reads a time as kadmin prints it; only UTC can be told for sure.
-func (e *export) printed(value string, origin estate.Origin) estate.Moment {
+func (e *export) printed(value string, origin facts.Origin) facts.Moment {
 	if value == "[never]" || value == "[none]" {
-		return estate.Never
+		return facts.Never
 	}
 	at, err := time.Parse("Mon Jan _2 15:04:05 MST 2006", value)
 	if err != nil || at.Location() != time.UTC {
 		e.notes.Refuse(origin, "%q is no time in UTC; print with TZ=UTC", value)
-		return estate.Moment{}
+		return facts.Moment{}
 	}
-	return estate.At(at)
+	return facts.At(at)
 }
 
 // A dump is one of the tables of tabdump.
@@ -147,7 +148,7 @@ type dump struct {
 	name    string
 	columns []string
 	each    bool // every principal has rows in it
-	read    func(e *export, p *principal, row *rows.Row, origin estate.Origin)
+	read    func(e *export, p *principal, row *rows.Row, origin facts.Origin)
 }
 
 var dumps = []dump{
@@ -167,7 +168,7 @@ func (e *export) fromTables(each func(string, *principal) error) error {
 	for _, d := range dumps {
 		file, ok := rows.Find(e.request, e.folder, d.name)
 		if !ok {
-			e.notes.Remark(estate.Origin{File: e.folder}, "%s is not in the export; what it says stays unknown", d.name)
+			e.notes.Remark(facts.Origin{File: e.folder}, "%s is not in the export; what it says stays unknown", d.name)
 			continue
 		}
 		main = cmp.Or(main, file)
@@ -185,7 +186,7 @@ func (e *export) fromTables(each func(string, *principal) error) error {
 			if !slices.Contains(p.in, d.name) {
 				p.in = append(p.in, d.name)
 			}
-			d.read(e, p, row, estate.Origin{File: file, Line: row.Line})
+			d.read(e, p, row, facts.Origin{File: file, Line: row.Line})
 			return nil
 		}, d.columns...)
 		if err != nil {
@@ -194,13 +195,13 @@ func (e *export) fromTables(each func(string, *principal) error) error {
 	}
 	for _, p := range order {
 		if lacks := slices.IndexFunc(there, func(name string) bool { return !slices.Contains(p.in, name) }); lacks >= 0 {
-			e.notes.Refuse(estate.Origin{File: main, Line: p.line}, "%s is in %s and not in %s; it is left out", p.name,
+			e.notes.Refuse(facts.Origin{File: main, Line: p.line}, "%s is in %s and not in %s; it is left out", p.name,
 				p.in[0], there[lacks])
 			continue
 		}
-		if slices.Contains(there, "princ_flags") && (p.preauth == estate.Unknown || p.mustChange == estate.Unknown ||
-			p.disallowed == estate.Unknown) {
-			e.notes.Refuse(estate.Origin{File: main, Line: p.line}, "%s has not all of its flags in princ_flags; it is left out", p.name)
+		if slices.Contains(there, "princ_flags") && (p.preauth == facts.Unknown || p.mustChange == facts.Unknown ||
+			p.disallowed == facts.Unknown) {
+			e.notes.Refuse(facts.Origin{File: main, Line: p.line}, "%s has not all of its flags in princ_flags; it is left out", p.name)
 			continue
 		}
 		if err := each(main, p); err != nil {
@@ -211,39 +212,39 @@ func (e *export) fromTables(each func(string, *principal) error) error {
 }
 
 // dumped reads a time of tabdump, where the first second of 1970 is never.
-func (e *export) dumped(row *rows.Row, column string, origin estate.Origin) estate.Moment {
+func (e *export) dumped(row *rows.Row, column string, origin facts.Origin) facts.Moment {
 	at, err := time.Parse(time.RFC3339, row.Plain(column))
 	switch {
 	case err != nil:
 		e.notes.Refuse(origin, "%s: %q is no time", column, row.Plain(column))
-		return estate.Moment{}
+		return facts.Moment{}
 	case at.Unix() == 0:
-		return estate.Never
+		return facts.Never
 	}
-	return estate.At(at)
+	return facts.At(at)
 }
 
-func (e *export) meta(p *principal, row *rows.Row, origin estate.Origin) {
+func (e *export) meta(p *principal, row *rows.Row, origin facts.Origin) {
 	p.policy, p.set = row.Plain("policy"), e.dumped(row, "lastpwd", origin)
 }
 
-func (e *export) ends(p *principal, row *rows.Row, origin estate.Origin) {
+func (e *export) ends(p *principal, row *rows.Row, origin facts.Origin) {
 	p.ends, p.expires = e.dumped(row, "expiration", origin), e.dumped(row, "pw_expiration", origin)
 }
 
-func (e *export) failures(p *principal, row *rows.Row, origin estate.Origin) {
+func (e *export) failures(p *principal, row *rows.Row, origin facts.Origin) {
 	if p.success = e.dumped(row, "last_success", origin); p.success.IsNever() {
-		p.success = estate.Moment{} // also where nobody keeps it
+		p.success = facts.Moment{} // also where nobody keeps it
 	}
 	p.failed = e.dumped(row, "last_failed", origin)
 	p.failures = e.number(row.Plain("fail_count"), origin)
 }
 
-func (e *export) flag(p *principal, row *rows.Row, _ estate.Origin) {
-	p.setFlag(row.Plain("flag"), estate.TriOf(row.True("value")))
+func (e *export) flag(p *principal, row *rows.Row, _ facts.Origin) {
+	p.setFlag(row.Plain("flag"), facts.TriOf(row.True("value")))
 }
 
-func (e *export) key(p *principal, row *rows.Row, origin estate.Origin) {
+func (e *export) key(p *principal, row *rows.Row, origin facts.Origin) {
 	if row.Plain("keyindex") != strconv.Itoa(p.keys) {
 		e.notes.Refuse(origin, "the key %s of %s comes where %d was expected", row.Plain("keyindex"), p.name, p.keys)
 	}

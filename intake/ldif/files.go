@@ -8,8 +8,7 @@ import (
 	"slices"
 	"strings"
 
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/intake"
 	"yewcone/intake/text"
 )
@@ -18,19 +17,19 @@ import (
 // in them is noted the first time only.
 type Files struct {
 	request *intake.Request
-	notes   *estate.Notes
+	notes   *facts.Notes
 	wanted  map[string]bool
 	early   map[string]bool // of these, what Gather reads
 	passes  int
-	unread  []check.Unread
+	unread  []facts.Unread
 }
 
 // Unread names the attributes that were not kept.
-func (f *Files) Unread() []check.Unread { return f.unread }
+func (f *Files) Unread() []facts.Unread { return f.unread }
 
 // NewFiles returns the files of a request. wanted are the attributes that are
 // kept, in small letters, separated by white space.
-func NewFiles(r *intake.Request, notes *estate.Notes, wanted string) *Files {
+func NewFiles(r *intake.Request, notes *facts.Notes, wanted string) *Files {
 	f := &Files{request: r, notes: notes, wanted: map[string]bool{}}
 	for _, name := range strings.Fields("dn version search result ref changetype objectclass " + wanted) {
 		f.wanted[name] = true
@@ -68,7 +67,7 @@ func (f *Files) scanFile(from string, each func(file string, x *Entry) error) er
 		}
 		if err != nil {
 			if first {
-				f.notes.Cut(estate.Origin{File: from, Line: r.Line}, "the file cannot be read on: %s", err)
+				f.notes.Incomplete(facts.Origin{File: from, Line: r.Line}, "the file cannot be read on: %s", err)
 			}
 			return nil
 		}
@@ -81,7 +80,7 @@ func (f *Files) scanFile(from string, each func(file string, x *Entry) error) er
 			}
 			if errors.As(err, &bad) {
 				if first {
-					f.notes.Refuse(estate.Origin{File: from, Line: bad.Line}, "the entry is left out: %s", bad.Message)
+					f.notes.Refuse(facts.Origin{File: from, Line: bad.Line}, "the entry is left out: %s", bad.Message)
 				}
 				continue
 			}
@@ -93,7 +92,7 @@ func (f *Files) scanFile(from string, each func(file string, x *Entry) error) er
 	}
 	if first {
 		f.checkEnd(from, open, r, entries)
-		f.unread = append(f.unread, check.Unread{File: from, Names: slices.Sorted(maps.Keys(r.Skipped))})
+		f.unread = append(f.unread, facts.Unread{File: from, Names: slices.Sorted(maps.Keys(r.Skipped))})
 	}
 	return nil
 }
@@ -107,7 +106,7 @@ type Part struct {
 
 // Each hands over the part's entries, and notes those that cannot be read.
 // Several parts may be read at the same time.
-func (p *Part) Each(notes *estate.Notes, each func(*Entry) error) error {
+func (p *Part) Each(notes *facts.Notes, each func(*Entry) error) error {
 	r := NewEntries(p.wanted)
 	r.Begin(p.piece)
 	for {
@@ -117,7 +116,7 @@ func (p *Part) Each(notes *estate.Notes, each func(*Entry) error) error {
 		case err == io.EOF:
 			return nil
 		case errors.As(err, &bad):
-			notes.Refuse(estate.Origin{File: p.File, Line: bad.Line}, "the entry is left out: %s", bad.Message)
+			notes.Refuse(facts.Origin{File: p.File, Line: bad.Line}, "the entry is left out: %s", bad.Message)
 			continue
 		}
 		if err := each(x); err != nil {
@@ -221,12 +220,12 @@ func (f *Files) gatherFile(from string, keep func(*Entry) bool, each func(file s
 	case failed != nil:
 		return failed
 	case broken != nil:
-		f.notes.Cut(estate.Origin{File: from, Line: last.Line}, "the file cannot be read on: %s", broken)
+		f.notes.Incomplete(facts.Origin{File: from, Line: last.Line}, "the file cannot be read on: %s", broken)
 		return nil
 	}
 	f.checkEnd(from, open, last, entries)
 	maps.DeleteFunc(skipped, func(name string, _ bool) bool { return f.wanted[strings.ToLower(name)] })
-	f.unread = append(f.unread, check.Unread{File: from, Names: slices.Sorted(maps.Keys(skipped))})
+	f.unread = append(f.unread, facts.Unread{File: from, Names: slices.Sorted(maps.Keys(skipped))})
 	return nil
 }
 
@@ -255,14 +254,14 @@ func (f *Files) gatherPiece(piece text.Piece, keep func(*Entry) bool) gathered {
 // checkEnd: exports end with the empty line that closes the last entry; one
 // that does not was probably cut off.
 func (f *Files) checkEnd(from string, open *text.File, r *Entries, entries int) {
-	origin := estate.Origin{File: from, Line: r.Line}
+	origin := facts.Origin{File: from, Line: r.Line}
 	switch {
 	case entries == 0:
-		f.notes.Cut(origin, "no LDIF entries were found here; take the export again")
+		f.notes.Incomplete(origin, "no LDIF entries were found here; take the export again")
 	case !open.EndsInLine():
-		f.notes.Cut(origin, "the file ends in the middle of a line: it was cut off; take the export again")
+		f.notes.Incomplete(origin, "the file ends in the middle of a line: it was cut off; take the export again")
 	case !r.Closed:
-		f.notes.Cut(origin, "the file ends without the empty line that closes an entry: it may have been cut off; take the "+
+		f.notes.Incomplete(origin, "the file ends without the empty line that closes an entry: it may have been cut off; take the "+
 			"export again, or add the line if the file is whole")
 	}
 }

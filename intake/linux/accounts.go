@@ -5,7 +5,7 @@ import (
 	"strings"
 	"time"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/setting"
 	"yewcone/intake/stored"
 )
@@ -27,7 +27,7 @@ func (e *export) readShadow() {
 		f := strings.Split(l.text, ":")
 		s := shadowLine{count: min(len(f), 9), line: l.number}
 		copy(s.fields[:], f)
-		at := estate.Origin{File: e.root + "/etc/shadow", Line: l.number}
+		at := facts.Origin{File: e.root + "/etc/shadow", Line: l.number}
 		if _, twice := e.shadow[f[0]]; twice {
 			e.notes.Refuse(at, "%q stands here a second time; the first line counts", f[0])
 			return nil
@@ -42,7 +42,8 @@ func (e *export) readShadow() {
 		return nil
 	})
 	if e.noShadow = !ok; e.noShadow {
-		e.notes.Cut(estate.Origin{File: e.root + "/etc/shadow"}, "no such file: passwords, ages and locks are unknown; copy it as root")
+		e.notes.Incomplete(facts.Origin{File: e.root + "/etc/shadow"},
+			"no such file: passwords, ages and locks are unknown; copy it as root")
 	}
 }
 
@@ -66,7 +67,7 @@ func (e *export) readTally() {
 		f := strings.Fields(l.text)
 		if len(f) > 0 && f[0] == "When" {
 			if headed || user == "" {
-				e.notes.Refuse(estate.Origin{File: e.root + "/faillock.txt", Line: l.number},
+				e.notes.Refuse(facts.Origin{File: e.root + "/faillock.txt", Line: l.number},
 					"a line that names the account is missing before this; its failures are left out")
 				user = ""
 			}
@@ -87,15 +88,15 @@ func (e *export) readTally() {
 }
 
 // Accounts streams the lines of etc/passwd.
-func (e *export) Accounts(yield func(*estate.Account) error) error {
-	var a estate.Account
+func (e *export) Accounts(yield func(*facts.Account) error) error {
+	var a facts.Account
 	seen := map[string]bool{}
 	_, err := e.eachLine("etc/passwd", func(l line) error {
 		if l.text == "" || l.text[0] == '+' || l.text[0] == '-' {
 			return nil
 		}
 		f := strings.Split(l.text, ":")
-		at := estate.Origin{File: e.root + "/etc/passwd", Line: l.number}
+		at := facts.Origin{File: e.root + "/etc/passwd", Line: l.number}
 		switch {
 		case len(f) != 7:
 			e.notes.Refuse(at, "the line has %d fields where an account has 7", len(f))
@@ -116,7 +117,7 @@ func (e *export) Accounts(yield func(*estate.Account) error) error {
 	return err
 }
 
-func (e *export) fill(a *estate.Account, f []string) {
+func (e *export) fill(a *facts.Account, f []string) {
 	a.Login = f[0]
 	a.DisplayName, _, _ = strings.Cut(f[4], ",")
 	uid, err := strconv.ParseInt(f[2], 10, 64)
@@ -137,9 +138,9 @@ func (e *export) fill(a *estate.Account, f []string) {
 	}
 	a.GroupsKnown = len(e.primary) > 0
 	// The files have no such marks; ages stand on the account as settings.
-	a.NeverExpires, a.CannotChange, a.BlankAllowed = estate.No, estate.No, estate.No
+	a.NeverExpires, a.CannotChange, a.BlankAllowed = facts.No, facts.No, facts.No
 	if e.policy.Value(setting.SecondFactor).Value == setting.NoSecondFactor {
-		a.SecondFactor = estate.No
+		a.SecondFactor = facts.No
 	}
 	a.Privileged = e.privileged(a, uid)
 	a.LastSignIn = e.lastSignIn(a.Login)
@@ -147,7 +148,7 @@ func (e *export) fill(a *estate.Account, f []string) {
 	s, inShadow := e.shadow[f[0]]
 	switch {
 	case inShadow:
-		a.Origin = estate.Origin{File: e.root + "/etc/shadow", Line: s.line}
+		a.Origin = facts.Origin{File: e.root + "/etc/shadow", Line: s.line}
 		if !hasPassword {
 			password, hasPassword = s.fields[1], true
 		}
@@ -171,35 +172,35 @@ func (e *export) kind(uid int64) string {
 	case uid < 0:
 		return ""
 	case uid < 100 || uid == 65534:
-		return estate.BuiltIn
+		return facts.BuiltIn
 	case uid < e.uidMin:
-		return estate.Service
+		return facts.Service
 	}
-	return estate.Person
+	return facts.Person
 }
 
-func (e *export) privileged(a *estate.Account, uid int64) estate.Tri {
+func (e *export) privileged(a *facts.Account, uid int64) facts.Tri {
 	if uid == 0 {
-		return estate.Yes
+		return facts.Yes
 	}
 	if e.sudo == nil {
-		return estate.Unknown
+		return facts.Unknown
 	}
 	if e.sudo.users[a.Login] || e.sudo.users["ALL"] {
-		return estate.Yes
+		return facts.Yes
 	}
 	for _, g := range a.Groups {
 		if e.sudo.groups[g] {
-			return estate.Yes
+			return facts.Yes
 		}
 	}
 	if !e.hasGroups && len(e.sudo.groups) > 0 {
-		return estate.Unknown
+		return facts.Unknown
 	}
-	return estate.No
+	return facts.No
 }
 
-func (e *export) lastSignIn(login string) estate.Moment {
+func (e *export) lastSignIn(login string) facts.Moment {
 	at, ok := e.lastSeen[login]
 	if !ok && len(login) > 16 { // lastlog cuts long names
 		at = e.lastSeen[login[:16]]
@@ -209,33 +210,33 @@ func (e *export) lastSignIn(login string) estate.Moment {
 
 // password grades the stored password. What begins with ! or * matches no
 // password; a ! before one is an administrator's lock.
-func (e *export) password(a *estate.Account, text string, s shadowLine) {
-	a.Locked = estate.No
+func (e *export) password(a *facts.Account, text string, s shadowLine) {
+	a.Locked = facts.No
 	if !e.lock.known || e.tally == nil && e.lock.on {
-		a.Locked = estate.Unknown
+		a.Locked = facts.Unknown
 	}
-	a.Blank = estate.No
+	a.Blank = facts.No
 	bare := strings.TrimLeft(text, "!*")
 	switch {
 	case text == "":
-		a.Blank, a.PasswordUsable = estate.Yes, estate.Yes
+		a.Blank, a.PasswordUsable = facts.Yes, facts.Yes
 		return
 	case bare == "":
-		a.PasswordUsable = estate.No
+		a.PasswordUsable = facts.No
 		return
 	case bare != text:
-		a.PasswordUsable, a.Locked, a.LockedUntil = estate.No, estate.Yes, estate.Never
+		a.PasswordUsable, a.Locked, a.LockedUntil = facts.No, facts.Yes, facts.Never
 		a.Storage = stored.Crypt(bare)
 		return
 	}
 	a.Storage, a.StoredMark = stored.Crypt(text), stored.Mark(text)
 	broken := s.count > 0 && s.count < 5 || strings.ContainsAny(text, "\r\n ")
-	a.PasswordUsable = estate.TriOf(a.Storage.Known() && !broken && !strings.HasPrefix(text, "$apr1$") && text[0] != '_')
+	a.PasswordUsable = facts.TriOf(a.Storage.Known() && !broken && !strings.HasPrefix(text, "$apr1$") && text[0] != '_')
 }
 
 // ages reads the day fields: they hold for the account whatever login.defs
 // says.
-func (e *export) ages(a *estate.Account, s *shadowLine) {
+func (e *export) ages(a *facts.Account, s *shadowLine) {
 	number := func(i int) (int64, bool) {
 		n, err := strconv.ParseInt(s.fields[i], 10, 64)
 		if s.fields[i] != "" && err != nil {
@@ -252,32 +253,32 @@ func (e *export) ages(a *estate.Account, s *shadowLine) {
 		}
 		origin := a.Origin
 		origin.Text = text
-		a.Overrides = append(a.Overrides, estate.Override{Setting: id, Sourced: estate.Sourced{Value: v, Origin: origin}})
+		a.Overrides = append(a.Overrides, facts.Override{Setting: id, Sourced: facts.Sourced{Value: v, Origin: origin}})
 	}
 	if n, ok := number(2); ok {
-		a.MustChange = estate.TriOf(n == 0)
+		a.MustChange = facts.TriOf(n == 0)
 		if n > 0 && n < 1<<24 {
-			a.PasswordSet = estate.OnDay(time.Unix(n*86400, 0))
+			a.PasswordSet = facts.OnDay(time.Unix(n*86400, 0))
 		}
 	} else {
-		a.MustChange = estate.No
+		a.MustChange = facts.No
 	}
 	override(setting.MinAge, 3, "smallest age", offAtZero)
 	override(setting.MaxAge, 4, "largest age", maxAge)
 	override(setting.WarnBefore, 5, "warning", offAtZero)
 	override(setting.GracePeriod, 6, "inactive", inactive)
-	a.Enabled = estate.Yes
+	a.Enabled = facts.Yes
 	if n, ok := number(7); ok && n >= 0 {
-		a.Enabled = estate.Unknown
+		a.Enabled = facts.Unknown
 		if asOf := e.system.AsOf; !asOf.IsZero() {
-			a.Enabled = estate.TriOf(asOf.Unix()/86400 < n && n > 1)
+			a.Enabled = facts.TriOf(asOf.Unix()/86400 < n && n > 1)
 		}
 	}
 }
 
 // failures counts what still counts, and whether the account is locked now:
 // a V in the list says only that the failures once stood close together.
-func (e *export) failures(a *estate.Account, uid int64) {
+func (e *export) failures(a *facts.Account, uid int64) {
 	if e.tally == nil || e.system.AsOf.IsZero() || !e.lock.known {
 		return
 	}
@@ -296,7 +297,7 @@ func (e *export) failures(a *estate.Account, uid int64) {
 			counting++
 		}
 	}
-	a.Failures = estate.CountOf(counting)
+	a.Failures = facts.CountOf(counting)
 	if !e.lock.on || valid < e.lock.attempts || (uid == 0 && !e.lock.denyRoot) {
 		return
 	}
@@ -304,9 +305,9 @@ func (e *export) failures(a *estate.Account, uid int64) {
 	if e.lock.unlock > 0 && !asOf.Before(end) {
 		return
 	}
-	a.Locked, a.LockedSince, a.LockedUntil = estate.Yes, estate.At(last), estate.At(end)
+	a.Locked, a.LockedSince, a.LockedUntil = facts.Yes, facts.At(last), facts.At(end)
 	if e.lock.unlock <= 0 {
-		a.LockedUntil = estate.Never
+		a.LockedUntil = facts.Never
 	}
 }
 
@@ -318,11 +319,11 @@ var rootUnchecked = []setting.ID{setting.MinLength, setting.MinClasses, setting.
 
 // freeRoot records what does not hold for root: pwquality only warns it
 // without enforce_for_root, and faillock leaves it out without even_deny_root.
-func (e *export) freeRoot(a *estate.Account) {
+func (e *export) freeRoot(a *facts.Account) {
 	override := func(id setting.ID, v setting.Value, why string) {
 		origin := a.Origin
 		origin.Text = why
-		a.Overrides = append(a.Overrides, estate.Override{Setting: id, Sourced: estate.Sourced{Value: v, Origin: origin}})
+		a.Overrides = append(a.Overrides, facts.Override{Setting: id, Sourced: facts.Sourced{Value: v, Origin: origin}})
 	}
 	if e.rootFree {
 		for _, id := range rootUnchecked {

@@ -6,8 +6,7 @@ import (
 	"slices"
 	"strings"
 
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/intake"
 )
 
@@ -15,20 +14,20 @@ import (
 // which its accounts name.
 type hosts struct {
 	list   []*export
-	system *estate.System
-	notes  estate.Notes
+	system *facts.System
+	notes  facts.Notes
 }
 
-func openHosts(r *intake.Request) (check.Export, error) {
+func openHosts(r *intake.Request) (facts.Export, error) {
 	h := &hosts{system: r.NewSystem()}
-	h.system.Chooses = estate.ChooseAssigned
+	h.system.Chooses = facts.ChooseAssigned
 	names := hostNames(r.From)
 	var last error
 	for i, root := range r.From {
 		e, err := openHost(r, root, names[i])
 		var unreadable *intake.Unreadable
 		if errors.As(err, &unreadable) {
-			h.notes.Cut(estate.Origin{File: unreadable.File}, "%s", unreadable.Message)
+			h.notes.Incomplete(facts.Origin{File: unreadable.File}, "%s", unreadable.Message)
 			last = err
 			continue
 		}
@@ -58,13 +57,13 @@ func hostNames(folders []string) []string {
 	return names
 }
 
-func (h *hosts) System() *estate.System { return h.system }
-func (h *hosts) Notes() *estate.Notes   { return &h.notes }
+func (h *hosts) System() *facts.System { return h.system }
+func (h *hosts) Notes() *facts.Notes   { return &h.notes }
 
 // Accounts streams the accounts host by host.
-func (h *hosts) Accounts(yield func(*estate.Account) error) error {
+func (h *hosts) Accounts(yield func(*facts.Account) error) error {
 	for _, e := range h.list {
-		err := e.Accounts(func(a *estate.Account) error {
+		err := e.Accounts(func(a *facts.Account) error {
 			a.Policy = e.policy.Name
 			return yield(a)
 		})

@@ -23,8 +23,7 @@ import (
 	"strings"
 	"time"
 
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/setting"
 	"yewcone/intake"
 	"yewcone/intake/text"
@@ -75,9 +74,9 @@ const host = "host"
 type export struct {
 	request   *intake.Request
 	root      string
-	system    *estate.System
-	policy    *estate.Policy
-	notes     *estate.Notes
+	system    *facts.System
+	policy    *facts.Policy
+	notes     *facts.Notes
 	shadow    map[string]shadowLine
 	noShadow  bool
 	primary   map[string]string // gid to the group's name
@@ -86,13 +85,13 @@ type export struct {
 	member    map[string][]string // user to groups
 	sudo      *sudoers
 	tally     map[string][]failure // by user; nil when not exported
-	lastSeen  map[string]estate.Moment
+	lastSeen  map[string]facts.Moment
 	lock      lockRule
 	uidMin    int64
 	rootFree  bool // pwquality only warns root
 }
 
-func open(r *intake.Request) (check.Export, error) {
+func open(r *intake.Request) (facts.Export, error) {
 	if len(r.From) > 1 {
 		return openHosts(r)
 	}
@@ -101,9 +100,9 @@ func open(r *intake.Request) (check.Export, error) {
 
 // openHost reads one host, whose policy gets the given name.
 func openHost(r *intake.Request, root, policy string) (*export, error) {
-	e := &export{request: r, root: strings.TrimSuffix(root, "/"), system: r.NewSystem(), notes: &estate.Notes{}, uidMin: 1000}
-	e.system.Chooses = estate.ChooseSingle
-	e.system.Policies = []estate.Policy{{Name: policy, Origin: estate.Origin{File: e.root}}}
+	e := &export{request: r, root: strings.TrimSuffix(root, "/"), system: r.NewSystem(), notes: &facts.Notes{}, uidMin: 1000}
+	e.system.Chooses = facts.ChooseSingle
+	e.system.Policies = []facts.Policy{{Name: policy, Origin: facts.Origin{File: e.root}}}
 	e.system.Default = policy
 	e.policy = &e.system.Policies[0]
 	if !e.exists("etc/passwd") {
@@ -120,8 +119,8 @@ func openHost(r *intake.Request, root, policy string) (*export, error) {
 	return e, nil
 }
 
-func (e *export) System() *estate.System { return e.system }
-func (e *export) Notes() *estate.Notes   { return e.notes }
+func (e *export) System() *facts.System { return e.system }
+func (e *export) Notes() *facts.Notes   { return e.notes }
 
 // line is one line of a file.
 type line struct {
@@ -150,7 +149,7 @@ func (e *export) eachLine(name string, each func(line) error) (bool, error) {
 		return false, nil
 	}
 	if err != nil {
-		e.notes.Cut(estate.Origin{File: full}, "the file cannot be read: %s", err)
+		e.notes.Incomplete(facts.Origin{File: full}, "the file cannot be read: %s", err)
 		return false, nil
 	}
 	defer f.Close()
@@ -165,9 +164,9 @@ func (e *export) eachLine(name string, each func(line) error) (bool, error) {
 	}
 	switch {
 	case s.Err() != nil:
-		e.notes.Cut(estate.Origin{File: full, Line: n + 1}, "the file cannot be read on: %s", s.Err())
+		e.notes.Incomplete(facts.Origin{File: full, Line: n + 1}, "the file cannot be read on: %s", s.Err())
 	case !f.EndsInLine():
-		e.notes.Cut(estate.Origin{File: full, Line: n}, "the file ends in the middle of a line: it was cut off; copy it again")
+		e.notes.Incomplete(facts.Origin{File: full, Line: n}, "the file ends in the middle of a line: it was cut off; copy it again")
 	}
 	return true, nil
 }
@@ -182,19 +181,19 @@ func (e *export) lines(name string) ([]line, bool) {
 	return all, ok
 }
 
-func (e *export) origin(name string, l line) estate.Origin {
-	return estate.Origin{File: e.root + "/" + name, Line: l.number, Text: strings.Join(strings.Fields(l.text), " ")}
+func (e *export) origin(name string, l line) facts.Origin {
+	return facts.Origin{File: e.root + "/" + name, Line: l.number, Text: strings.Join(strings.Fields(l.text), " ")}
 }
 
 // set records a setting of the host.
-func (e *export) set(id setting.ID, v setting.Value, origin estate.Origin) {
+func (e *export) set(id setting.ID, v setting.Value, origin facts.Origin) {
 	e.policy.Set(id, v, origin)
 }
 
 // found is a key's value and where it stood.
 type found struct {
 	value  string
-	origin estate.Origin
+	origin facts.Origin
 }
 
 // loginDefs reads what new accounts get, and where people's numbers begin.
@@ -248,7 +247,7 @@ func (e *export) readGroups() {
 		f := strings.Split(l.text, ":")
 		if len(f) < 4 {
 			if strings.TrimSpace(l.text) != "" {
-				e.notes.Refuse(estate.Origin{File: e.root + "/etc/group", Line: l.number},
+				e.notes.Refuse(facts.Origin{File: e.root + "/etc/group", Line: l.number},
 					"the line has %d fields where a group has 4", len(f))
 			}
 			return nil
@@ -264,7 +263,7 @@ func (e *export) readGroups() {
 		return nil
 	})
 	if !e.hasGroups {
-		e.notes.Remark(estate.Origin{File: e.root + "/etc/group"},
+		e.notes.Remark(facts.Origin{File: e.root + "/etc/group"},
 			"no such file: who is in which group, and so who may become root, is unknown; copy it too")
 	}
 }
@@ -275,22 +274,22 @@ func (e *export) readLastSignIns() {
 	ok, _ := e.eachLine("lastlog.txt", func(l line) error {
 		user, rest, _ := strings.Cut(l.text, " ")
 		if e.lastSeen == nil {
-			e.lastSeen = map[string]estate.Moment{}
+			e.lastSeen = map[string]facts.Moment{}
 		}
 		if strings.Contains(rest, "**Never logged in**") {
-			e.lastSeen[user] = estate.Never
+			e.lastSeen[user] = facts.Never
 		} else if len(rest) >= 30 {
 			words := strings.Fields(rest)
 			if len(words) >= 6 {
 				if at, err := time.Parse(layout, strings.Join(words[len(words)-6:], " ")); err == nil {
-					e.lastSeen[user] = estate.At(at)
+					e.lastSeen[user] = facts.At(at)
 				}
 			}
 		}
 		return nil
 	})
 	if ok && e.lastSeen == nil {
-		e.lastSeen = map[string]estate.Moment{}
+		e.lastSeen = map[string]facts.Moment{}
 	}
 }
 

@@ -4,7 +4,7 @@ import (
 	"slices"
 	"strings"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/setting"
 )
 
@@ -12,7 +12,7 @@ import (
 type module struct {
 	name   string // such as pam_unix
 	args   []string
-	origin estate.Origin
+	origin facts.Origin
 }
 
 // arg returns the value of key=value, or "" and true for a bare key.
@@ -101,7 +101,7 @@ func (e *export) firstStack(kind string, services, shared []string) stack {
 		if !ok || len(found.modules) == 0 && !found.lacks {
 			continue
 		}
-		origin := estate.Origin{File: e.root + "/etc/pam.d/" + file}
+		origin := facts.Origin{File: e.root + "/etc/pam.d/" + file}
 		switch {
 		case found.lacks:
 			e.notes.Remark(origin, "a file that this one includes is not in the export: what it holds of the %s modules is "+
@@ -133,12 +133,12 @@ func (e *export) pam() {
 		e.complexity(passwords)
 		e.history(passwords)
 	} else if !passwords.lacks {
-		e.notes.Remark(estate.Origin{File: e.root + "/etc/pam.d"},
+		e.notes.Remark(facts.Origin{File: e.root + "/etc/pam.d"},
 			"no PAM stack for passwords is in the export: complexity and history are unknown; copy etc/pam.d too")
 	}
 	if len(signIn.modules) == 0 {
 		if !signIn.lacks {
-			e.notes.Remark(estate.Origin{File: e.root + "/etc/pam.d"},
+			e.notes.Remark(facts.Origin{File: e.root + "/etc/pam.d"},
 				"no PAM stack for signing in is in the export: the lockout is unknown; copy etc/pam.d too")
 		}
 		return
@@ -176,7 +176,7 @@ var oneFactor = []string{"pam_unix", "pam_faillock", "pam_deny", "pam_permit", "
 
 // notAsked remarks on a file of settings that the export lacks.
 func (e *export) notAsked(file, by, what string) {
-	e.notes.Remark(estate.Origin{File: e.root + "/" + file},
+	e.notes.Remark(facts.Origin{File: e.root + "/" + file},
 		"%s reads this file, and it is not in the export: %s unknown; copy it, or put an empty file there if the host has "+
 			"none", by, what)
 }
@@ -258,7 +258,7 @@ func (e *export) faillock(signIn stack) {
 			settings[k] = found{v, signIn.modules[i].origin}
 		}
 	}
-	read := func(key string, fallback int64) (int64, estate.Origin) {
+	read := func(key string, fallback int64) (int64, facts.Origin) {
 		f, ok := settings[key]
 		if !ok {
 			origin := m.origin

@@ -4,7 +4,7 @@ import (
 	"slices"
 	"strings"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/setting"
 	"yewcone/intake"
 )
@@ -46,7 +46,7 @@ var pwqualityKeys = []string{"difok", "minlen", "dcredit", "ucredit", "lcredit",
 // pwquality are the settings in force and where each stood.
 type pwquality struct {
 	keys   map[string]found
-	module estate.Origin
+	module facts.Origin
 }
 
 // pwqualityOf reads drop-ins, then the main file, then the PAM line; the last
@@ -69,7 +69,7 @@ func (e *export) pwqualityOf(m *module) pwquality {
 
 // number returns a key's number and where it stood; the module's default
 // where nothing says it.
-func (q *pwquality) number(key string, fallback int64) (int64, estate.Origin) {
+func (q *pwquality) number(key string, fallback int64) (int64, facts.Origin) {
 	if f, ok := q.keys[key]; ok {
 		if n, ok := cNumber(f.value); ok {
 			return n, f.origin
@@ -145,7 +145,7 @@ func (e *export) complexity(passwords stack) {
 }
 
 // known are the settings that follow from what the system is.
-func (e *export) known(origin estate.Origin) {
+func (e *export) known(origin facts.Origin) {
 	set := func(id setting.ID, v setting.Value, why string) {
 		origin.Text = why
 		e.set(id, v, origin)
@@ -163,7 +163,7 @@ func (e *export) known(origin estate.Origin) {
 
 // length: a positive credit lets each character of its kind count as one
 // more, up to the credit, and so shortens what is demanded; 6 is the floor.
-func (e *export) length(q *pwquality, unixLeast int64, unixOrigin estate.Origin) {
+func (e *export) length(q *pwquality, unixLeast int64, unixOrigin facts.Origin) {
 	n, at := q.number("minlen", 8)
 	for _, key := range []string{"dcredit", "ucredit", "lcredit", "ocredit"} {
 		if credit, from := q.number(key, 0); credit > 0 {
@@ -179,7 +179,7 @@ func (e *export) length(q *pwquality, unixLeast int64, unixOrigin estate.Origin)
 }
 
 // setCount sets a number of which 0 and less mean off.
-func (e *export) setCount(id setting.ID, n int64, origin estate.Origin) {
+func (e *export) setCount(id setting.ID, n int64, origin facts.Origin) {
 	if n <= 0 {
 		e.set(id, setting.OffValue, origin)
 		return
@@ -188,7 +188,7 @@ func (e *export) setCount(id setting.ID, n int64, origin estate.Origin) {
 }
 
 // withoutQuality: pam_unix alone looks at the length only.
-func (e *export) withoutQuality(least int64, origin estate.Origin) {
+func (e *export) withoutQuality(least int64, origin facts.Origin) {
 	e.set(setting.MinLength, setting.Count(least), origin)
 	for _, id := range []setting.ID{setting.MinClasses, setting.MinLower, setting.MinUpper, setting.MinDigits,
 		setting.MinSymbols, setting.MaxRepeat,

@@ -5,7 +5,7 @@ import (
 	"slices"
 	"strings"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 )
 
 // sudoers tells who may become root for everything.
@@ -43,7 +43,7 @@ func (e *export) readSudoers() {
 // checkSudoers notes what sudo would pass over in silence, and what a copy
 // may have lost.
 func (e *export) checkSudoers(s *sudoers, lines []line) {
-	file := estate.Origin{File: e.root + "/etc/sudoers"}
+	file := facts.Origin{File: e.root + "/etc/sudoers"}
 	if len(e.inFolder("etc/sudoers.d", "")) > 0 && e.includedSudoers(lines) == nil {
 		e.notes.Remark(file, "etc/sudoers.d is in the export, and no line includes it")
 	}

@@ -7,7 +7,7 @@ import (
 	"strings"
 	"time"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/nearword"
 	"yewcone/core/setting"
 	"yewcone/core/strictyaml"
@@ -22,7 +22,7 @@ type accountReader struct {
 	columns []factColumn
 	own     []ownColumn
 	members []membership
-	fixed   []func(*estate.Account)
+	fixed   []func(*facts.Account)
 }
 
 // factColumn puts one column into an account. What most columns hold is done
@@ -32,15 +32,15 @@ type factColumn struct {
 	index int
 	fact  string
 
-	text func(*estate.Account) *string // a text as it stands
-	tri  func(*estate.Account) *estate.Tri
-	date func(*estate.Account) *estate.Moment
-	put  func(a *estate.Account, text string) bool // false: not understood
+	text func(*facts.Account) *string // a text as it stands
+	tri  func(*facts.Account) *facts.Tri
+	date func(*facts.Account) *facts.Moment
+	put  func(a *facts.Account, text string) bool // false: not understood
 
 	goneIsEmpty bool // what the row lacks counts as empty
 
 	answers triWords // of tri
-	others  estate.Tri
+	others  facts.Tri
 	dates   dateWords // of date
 }
 
@@ -50,11 +50,11 @@ type boundColumn struct {
 	*factColumn
 	at   int // its index
 	text *string
-	tri  *estate.Tri
-	date *estate.Moment
+	tri  *facts.Tri
+	date *facts.Moment
 }
 
-func (r *accountReader) boundTo(a *estate.Account) []boundColumn {
+func (r *accountReader) boundTo(a *facts.Account) []boundColumn {
 	list := make([]boundColumn, len(r.columns))
 	for i := range r.columns {
 		c := &r.columns[i]
@@ -72,7 +72,7 @@ func (r *accountReader) boundTo(a *estate.Account) []boundColumn {
 }
 
 // take puts a text into its place; false where it is not understood.
-func (b *boundColumn) take(a *estate.Account, text string) bool {
+func (b *boundColumn) take(a *facts.Account, text string) bool {
 	switch {
 	case b.text != nil:
 		*b.text = text
@@ -83,7 +83,7 @@ func (b *boundColumn) take(a *estate.Account, text string) bool {
 			answer = b.others
 		}
 		*b.tri = answer
-		return ok || text == "" || answer != estate.Unknown
+		return ok || text == "" || answer != facts.Unknown
 	case b.date != nil:
 		at, ok := b.dates.find(text)
 		*b.date = at
@@ -100,42 +100,42 @@ type ownColumn struct {
 
 // The facts that a mapping can fill, by the kind of value that they take.
 var (
-	textFacts = map[string]func(*estate.Account) *string{
-		"login":        func(a *estate.Account) *string { return &a.Login },
-		"display_name": func(a *estate.Account) *string { return &a.DisplayName },
-		"first_name":   func(a *estate.Account) *string { return &a.FirstName },
-		"last_name":    func(a *estate.Account) *string { return &a.LastName },
-		"email":        func(a *estate.Account) *string { return &a.Email },
-		"employee_no":  func(a *estate.Account) *string { return &a.EmployeeNo },
-		"description":  func(a *estate.Account) *string { return &a.Description },
-		"unit":         func(a *estate.Account) *string { return &a.Unit },
-		"policy":       func(a *estate.Account) *string { return &a.Policy },
-		"kind":         func(a *estate.Account) *string { return &a.Kind },
+	textFacts = map[string]func(*facts.Account) *string{
+		"login":        func(a *facts.Account) *string { return &a.Login },
+		"display_name": func(a *facts.Account) *string { return &a.DisplayName },
+		"first_name":   func(a *facts.Account) *string { return &a.FirstName },
+		"last_name":    func(a *facts.Account) *string { return &a.LastName },
+		"email":        func(a *facts.Account) *string { return &a.Email },
+		"employee_no":  func(a *facts.Account) *string { return &a.EmployeeNo },
+		"description":  func(a *facts.Account) *string { return &a.Description },
+		"unit":         func(a *facts.Account) *string { return &a.Unit },
+		"policy":       func(a *facts.Account) *string { return &a.Policy },
+		"kind":         func(a *facts.Account) *string { return &a.Kind },
 	}
-	triFacts = map[string]func(*estate.Account) *estate.Tri{
-		"privileged":      func(a *estate.Account) *estate.Tri { return &a.Privileged },
-		"enabled":         func(a *estate.Account) *estate.Tri { return &a.Enabled },
-		"locked":          func(a *estate.Account) *estate.Tri { return &a.Locked },
-		"must_change":     func(a *estate.Account) *estate.Tri { return &a.MustChange },
-		"never_expires":   func(a *estate.Account) *estate.Tri { return &a.NeverExpires },
-		"cannot_change":   func(a *estate.Account) *estate.Tri { return &a.CannotChange },
-		"blank_allowed":   func(a *estate.Account) *estate.Tri { return &a.BlankAllowed },
-		"blank":           func(a *estate.Account) *estate.Tri { return &a.Blank },
-		"password_usable": func(a *estate.Account) *estate.Tri { return &a.PasswordUsable },
-		"second_factor":   func(a *estate.Account) *estate.Tri { return &a.SecondFactor },
+	triFacts = map[string]func(*facts.Account) *facts.Tri{
+		"privileged":      func(a *facts.Account) *facts.Tri { return &a.Privileged },
+		"enabled":         func(a *facts.Account) *facts.Tri { return &a.Enabled },
+		"locked":          func(a *facts.Account) *facts.Tri { return &a.Locked },
+		"must_change":     func(a *facts.Account) *facts.Tri { return &a.MustChange },
+		"never_expires":   func(a *facts.Account) *facts.Tri { return &a.NeverExpires },
+		"cannot_change":   func(a *facts.Account) *facts.Tri { return &a.CannotChange },
+		"blank_allowed":   func(a *facts.Account) *facts.Tri { return &a.BlankAllowed },
+		"blank":           func(a *facts.Account) *facts.Tri { return &a.Blank },
+		"password_usable": func(a *facts.Account) *facts.Tri { return &a.PasswordUsable },
+		"second_factor":   func(a *facts.Account) *facts.Tri { return &a.SecondFactor },
 	}
-	dateFacts = map[string]func(*estate.Account) *estate.Moment{
-		"created":          func(a *estate.Account) *estate.Moment { return &a.Created },
-		"password_set":     func(a *estate.Account) *estate.Moment { return &a.PasswordSet },
-		"password_expires": func(a *estate.Account) *estate.Moment { return &a.PasswordExpires },
-		"last_sign_in":     func(a *estate.Account) *estate.Moment { return &a.LastSignIn },
-		"locked_since":     func(a *estate.Account) *estate.Moment { return &a.LockedSince },
-		"account_ends":     func(a *estate.Account) *estate.Moment { return &a.Ends },
-		"locked_until":     func(a *estate.Account) *estate.Moment { return &a.LockedUntil },
+	dateFacts = map[string]func(*facts.Account) *facts.Moment{
+		"created":          func(a *facts.Account) *facts.Moment { return &a.Created },
+		"password_set":     func(a *facts.Account) *facts.Moment { return &a.PasswordSet },
+		"password_expires": func(a *facts.Account) *facts.Moment { return &a.PasswordExpires },
+		"last_sign_in":     func(a *facts.Account) *facts.Moment { return &a.LastSignIn },
+		"locked_since":     func(a *facts.Account) *facts.Moment { return &a.LockedSince },
+		"account_ends":     func(a *facts.Account) *facts.Moment { return &a.Ends },
+		"locked_until":     func(a *facts.Account) *facts.Moment { return &a.LockedUntil },
 	}
-	listFacts = map[string]func(*estate.Account) (list *[]string, known *bool){
-		"groups": func(a *estate.Account) (*[]string, *bool) { return &a.Groups, &a.GroupsKnown },
-		"roles":  func(a *estate.Account) (*[]string, *bool) { return &a.Roles, &a.RolesKnown },
+	listFacts = map[string]func(*facts.Account) (list *[]string, known *bool){
+		"groups": func(a *facts.Account) (*[]string, *bool) { return &a.Groups, &a.GroupsKnown },
+		"roles":  func(a *facts.Account) (*[]string, *bool) { return &a.Roles, &a.RolesKnown },
 	}
 )
 
@@ -232,16 +232,16 @@ func (r *accountReader) bind(p *plan, t table) bool {
 }
 
 // fixedFacts are the answers that hold for every account of the system.
-func (p *plan) fixedFacts(source *accountsTable) []func(*estate.Account) {
-	var list []func(*estate.Account)
+func (p *plan) fixedFacts(source *accountsTable) []func(*facts.Account) {
+	var list []func(*facts.Account)
 	for _, f := range source.Fixed {
 		field, ok := triFacts[f.Key.Value]
 		if !ok {
 			p.fail(f.Key, "%q is no question of yes or no about accounts%s", f.Key.Value, nearword.Advice(f.Key.Value, factNames()))
 			continue
 		}
-		answer := estate.TriOf(p.choice(f.Value, "yes", "no") == "yes")
-		list = append(list, func(a *estate.Account) { *field(a) = answer })
+		answer := facts.TriOf(p.choice(f.Value, "yes", "no") == "yes")
+		list = append(list, func(a *facts.Account) { *field(a) = answer })
 	}
 	return list
 }
@@ -272,22 +272,22 @@ func (p *plan) factColumns(key strictyaml.Text, source *factSource) []*factColum
 }
 
 // flagPutter makes a column with yes or no into the group of its heading.
-func flagPutter(field func(*estate.Account) (list *[]string, known *bool), group string, answers triWords,
-	others estate.Tri) func(*estate.Account, string) bool {
-	return func(a *estate.Account, text string) bool {
+func flagPutter(field func(*facts.Account) (list *[]string, known *bool), group string, answers triWords,
+	others facts.Tri) func(*facts.Account, string) bool {
+	return func(a *facts.Account, text string) bool {
 		answer, ok := answers.find(text)
 		if !ok {
 			answer = others
 		}
 		list, known := field(a)
 		switch answer {
-		case estate.Yes:
+		case facts.Yes:
 			*list = append(*list, group)
 			*known = true
-		case estate.No:
+		case facts.No:
 			*known = true
 		}
-		return ok || answer != estate.Unknown
+		return ok || answer != facts.Unknown
 	}
 }
 
@@ -323,7 +323,7 @@ func (p *plan) factColumn(key strictyaml.Text, source *factSource) *factColumn {
 	} else if name == "storage" {
 		c.put = p.storagePutter(source)
 	} else if name == "stored_value" {
-		c.put = func(a *estate.Account, text string) bool {
+		c.put = func(a *facts.Account, text string) bool {
 			a.StoredMark = stored.Mark(text)
 			return true
 		}
@@ -334,8 +334,8 @@ func (p *plan) factColumn(key strictyaml.Text, source *factSource) *factColumn {
 	return c
 }
 
-func listPutter(field func(*estate.Account) (list *[]string, known *bool), split string) func(*estate.Account, string) bool {
-	return func(a *estate.Account, text string) bool {
+func listPutter(field func(*facts.Account) (list *[]string, known *bool), split string) func(*facts.Account, string) bool {
+	return func(a *facts.Account, text string) bool {
 		list, known := field(a)
 		*known = true
 		for rest, more := text, true; more; {
@@ -353,15 +353,15 @@ func (p *plan) textWords(name string, source *factSource) map[string]string {
 	words := map[string]string{}
 	for _, w := range source.Words {
 		if name == "kind" {
-			p.choice(w.Value, estate.Kinds...)
+			p.choice(w.Value, facts.Kinds...)
 		}
 		words[w.Key.Value] = w.Value.Value
 	}
 	return words
 }
 
-func textPutter(field func(*estate.Account) *string, words map[string]string) func(*estate.Account, string) bool {
-	return func(a *estate.Account, text string) bool {
+func textPutter(field func(*facts.Account) *string, words map[string]string) func(*facts.Account, string) bool {
+	return func(a *facts.Account, text string) bool {
 		if word, ok := words[text]; ok {
 			text = word
 		}
@@ -371,8 +371,8 @@ func textPutter(field func(*estate.Account) *string, words map[string]string) fu
 }
 
 // kindPutter takes the kinds' own names and what the mapping has words for.
-func kindPutter(words map[string]string) func(*estate.Account, string) bool {
-	for _, kind := range estate.Kinds {
+func kindPutter(words map[string]string) func(*facts.Account, string) bool {
+	for _, kind := range facts.Kinds {
 		if _, ok := words[kind]; !ok {
 			words[kind] = kind
 		}
@@ -382,7 +382,7 @@ func kindPutter(words map[string]string) func(*estate.Account, string) bool {
 	for _, text := range slices.Sorted(maps.Keys(words)) {
 		pairs = append(pairs, pair{text, words[text]})
 	}
-	return func(a *estate.Account, text string) bool {
+	return func(a *facts.Account, text string) bool {
 		for i := range pairs {
 			if pairs[i].text == text {
 				a.Kind = pairs[i].kind
@@ -400,20 +400,20 @@ type triWords []triWord
 
 type triWord struct {
 	text   string
-	answer estate.Tri
+	answer facts.Tri
 }
 
-func (w triWords) find(text string) (estate.Tri, bool) {
+func (w triWords) find(text string) (facts.Tri, bool) {
 	for i := len(w) - 1; i >= 0; i-- {
 		if w[i].text == text {
 			return w[i].answer, true
 		}
 	}
-	return estate.Unknown, false
+	return facts.Unknown, false
 }
 
 func (p *plan) triWords(c *factColumn, source *factSource) {
-	add := func(list, fallback []string, t estate.Tri) {
+	add := func(list, fallback []string, t facts.Tri) {
 		if len(source.Yes) == 0 && len(source.No) == 0 {
 			list = fallback
 		}
@@ -421,10 +421,10 @@ func (p *plan) triWords(c *factColumn, source *factSource) {
 			c.answers = append(c.answers, triWord{text, t})
 		}
 	}
-	add(source.Yes, p.file.Yes, estate.Yes)
-	add(source.No, p.file.No, estate.No)
+	add(source.Yes, p.file.Yes, facts.Yes)
+	add(source.No, p.file.No, facts.No)
 	if source.Else != nil {
-		c.others = estate.TriOf(p.choice(*source.Else, "yes", "no") == "yes")
+		c.others = facts.TriOf(p.choice(*source.Else, "yes", "no") == "yes")
 	}
 	if len(c.answers) == 0 {
 		p.fail(source.From, "which words mean yes and no is not said; add \"yes\" and \"no\" here or at the top of the mapping")
@@ -436,14 +436,14 @@ type dateWords struct {
 	form  *dateForm
 	iso   bool // the form is ISO 8601, mostly written in full
 	zone  *time.Location
-	empty estate.Moment
-	words map[string]estate.Moment
+	empty facts.Moment
+	words map[string]facts.Moment
 }
 
-func (d *dateWords) find(text string) (estate.Moment, bool) {
+func (d *dateWords) find(text string) (facts.Moment, bool) {
 	if d.iso {
 		if second, ok := stamp.Second(text); ok {
-			return estate.AtSecond(second), true
+			return facts.AtSecond(second), true
 		}
 	}
 	if text == "" {
@@ -458,7 +458,7 @@ func (d *dateWords) find(text string) (estate.Moment, bool) {
 }
 
 func (p *plan) dateWords(c *factColumn, key strictyaml.Text, source *factSource) bool {
-	d := dateWords{form: p.dates, zone: p.zone, words: map[string]estate.Moment{}}
+	d := dateWords{form: p.dates, zone: p.zone, words: map[string]facts.Moment{}}
 	if source.Dates != nil {
 		d.form = p.dateForm(source.Dates)
 	}
@@ -467,13 +467,13 @@ func (p *plan) dateWords(c *factColumn, key strictyaml.Text, source *factSource)
 		return false
 	}
 	if source.Empty != nil && p.choice(*source.Empty, "never", "unknown") == "never" {
-		d.empty = estate.Never
+		d.empty = facts.Never
 	}
 	for _, w := range source.Words {
 		if p.choice(w.Value, "never", "unknown") == "never" {
-			d.words[w.Key.Value] = estate.Never
+			d.words[w.Key.Value] = facts.Never
 		} else {
-			d.words[w.Key.Value] = estate.Moment{}
+			d.words[w.Key.Value] = facts.Moment{}
 		}
 	}
 	d.iso = d.form.special == "iso 8601"
@@ -481,7 +481,7 @@ func (p *plan) dateWords(c *factColumn, key strictyaml.Text, source *factSource)
 	return true
 }
 
-func (p *plan) storagePutter(source *factSource) func(*estate.Account, string) bool {
+func (p *plan) storagePutter(source *factSource) func(*facts.Account, string) bool {
 	def := setting.At(setting.Storage)
 	words := map[string]setting.Value{}
 	for _, w := range source.Words {
@@ -491,7 +491,7 @@ func (p *plan) storagePutter(source *factSource) func(*estate.Account, string) b
 		}
 		words[w.Key.Value] = v
 	}
-	return func(a *estate.Account, text string) bool {
+	return func(a *facts.Account, text string) bool {
 		v, ok := words[text]
 		a.Storage = v
 		return ok || text == ""
@@ -499,7 +499,7 @@ func (p *plan) storagePutter(source *factSource) func(*estate.Account, string) b
 }
 
 // fill puts a row into the account; false when the row names nobody.
-func (r *accountReader) fill(a *estate.Account, columns []boundColumn, row []string, line int, e *export, notes *estate.Notes) bool {
+func (r *accountReader) fill(a *facts.Account, columns []boundColumn, row []string, line int, e *export, notes *facts.Notes) bool {
 	for _, put := range r.fixed {
 		put(a)
 	}
@@ -523,10 +523,10 @@ func (r *accountReader) fill(a *estate.Account, columns []boundColumn, row []str
 		switch {
 		case c.take(a, text):
 		case c.fact == "storage": // never show what may be a stored password
-			notes.Refuse(estate.Origin{File: r.name, Line: line},
+			notes.Refuse(facts.Origin{File: r.name, Line: line},
 				"storage: the text here is not understood; say under \"words\" what it means")
 		default:
-			notes.Refuse(estate.Origin{File: r.name, Line: line}, "%s: %q is not understood", c.fact, text)
+			notes.Refuse(facts.Origin{File: r.name, Line: line}, "%s: %q is not understood", c.fact, text)
 		}
 	}
 	for i := range r.members {
@@ -539,21 +539,21 @@ func (r *accountReader) fill(a *estate.Account, columns []boundColumn, row []str
 		}
 		text := strings.TrimSpace(row[o.index])
 		v, said, problem := e.plan.value(&o.taker, text)
-		origin := estate.Origin{File: r.name, Line: line, Text: o.taker.from.Value + ": " + text}
+		origin := facts.Origin{File: r.name, Line: line, Text: o.taker.from.Value + ": " + text}
 		if problem != "" {
 			notes.Refuse(origin, "%s: %s", o.taker.def.Name, problem)
 		} else if said {
-			a.Overrides = append(a.Overrides, estate.Override{Setting: o.taker.id, Sourced: estate.Sourced{Value: v, Origin: origin}})
+			a.Overrides = append(a.Overrides, facts.Override{Setting: o.taker.id, Sourced: facts.Sourced{Value: v, Origin: origin}})
 		}
 	}
-	if endMissing && a.Enabled == estate.Yes {
-		a.Enabled = estate.Unknown // it may have ended
+	if endMissing && a.Enabled == facts.Yes {
+		a.Enabled = facts.Unknown // it may have ended
 	}
-	if asOf := e.system.AsOf; !asOf.IsZero() && a.Ends.Past(asOf.Unix()) == estate.Yes {
-		a.Enabled = estate.No
+	if asOf := e.system.AsOf; !asOf.IsZero() && a.Ends.Past(asOf.Unix()) == facts.Yes {
+		a.Enabled = facts.No
 	}
 	if a.Login == "" {
-		notes.Refuse(estate.Origin{File: r.name, Line: line}, "the row has no sign-in name")
+		notes.Refuse(facts.Origin{File: r.name, Line: line}, "the row has no sign-in name")
 		return false
 	}
 	return true

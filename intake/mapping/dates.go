@@ -7,7 +7,7 @@ import (
 	"strings"
 	"time"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/nearword"
 	"yewcone/intake/stamp"
 )
@@ -92,23 +92,23 @@ next:
 }
 
 // parse reads a date; false when the text is none.
-func (f *dateForm) parse(text string, zone *time.Location) (estate.Moment, bool) {
+func (f *dateForm) parse(text string, zone *time.Location) (facts.Moment, bool) {
 	if f.special == "" {
 		at, err := time.ParseInLocation(f.layout, text, zone)
 		if err != nil {
-			return estate.Moment{}, false
+			return facts.Moment{}, false
 		}
 		if f.dayOnly {
-			return estate.OnDay(time.Date(at.Year(), at.Month(), at.Day(), 0, 0, 0, 0, time.UTC)), true
+			return facts.OnDay(time.Date(at.Year(), at.Month(), at.Day(), 0, 0, 0, 0, time.UTC)), true
 		}
-		return estate.At(at), true
+		return facts.At(at), true
 	}
 	switch f.special {
 	case "iso 8601":
 		return stamp.ISO(text, zone)
 	case "generalized time":
 		at, ok := stamp.Generalized(text)
-		return estate.At(at), ok
+		return facts.At(at), ok
 	case "spreadsheet days":
 		return spreadsheetDays(text)
 	}
@@ -117,35 +117,35 @@ func (f *dateForm) parse(text string, zone *time.Location) (estate.Moment, bool)
 		return filetime(n, err)
 	}
 	if err != nil || n < -1<<50 || n > 1<<50 {
-		return estate.Moment{}, false
+		return facts.Moment{}, false
 	}
 	switch f.special {
 	case "epoch milliseconds":
-		return estate.At(time.UnixMilli(n)), true
+		return facts.At(time.UnixMilli(n)), true
 	case "epoch days":
-		return estate.OnDay(time.Unix(n%(1<<30)*86400, 0)), true
+		return facts.OnDay(time.Unix(n%(1<<30)*86400, 0)), true
 	}
-	return estate.At(time.Unix(n, 0)), true
+	return facts.At(time.Unix(n, 0)), true
 }
 
 // filetime reads 100 nanoseconds since 1601; 0 and the largest number mean no
 // date, and what they mean is for the mapping to say.
-func filetime(n int64, err error) (estate.Moment, bool) {
+func filetime(n int64, err error) (facts.Moment, bool) {
 	if err != nil || n <= 0 || n > 2650467743999999999 { // the year 9999
-		return estate.Moment{}, false
+		return facts.Moment{}, false
 	}
-	return estate.At(time.Unix(n/1e7-11644473600, 0)), true
+	return facts.At(time.Unix(n/1e7-11644473600, 0)), true
 }
 
 // spreadsheetDays reads days since 1899-12-30 with their fraction, to the
 // second.
-func spreadsheetDays(text string) (estate.Moment, bool) {
+func spreadsheetDays(text string) (facts.Moment, bool) {
 	days, err := strconv.ParseFloat(text, 64)
 	if err != nil || !(days > 0 && days < 3e6) {
-		return estate.Moment{}, false
+		return facts.Moment{}, false
 	}
 	start := time.Date(1899, 12, 30, 0, 0, 0, 0, time.UTC)
-	return estate.At(start.Add(time.Duration(math.Round(days*86400)) * time.Second)), true
+	return facts.At(start.Add(time.Duration(math.Round(days*86400)) * time.Second)), true
 }
 
 // String shows a date as the form writes it, for messages.

@@ -6,7 +6,7 @@ import (
 	"io"
 	"strings"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/nearword"
 	"yewcone/core/strictyaml"
 	"yewcone/intake"
@@ -26,7 +26,7 @@ type delimited struct {
 	bad    int
 }
 
-func (e *export) openDelimited(name string, f *text.File, notes *estate.Notes) (table, error) {
+func (e *export) openDelimited(name string, f *text.File, notes *facts.Notes) (table, error) {
 	buffered := bufio.NewReaderSize(f, 1<<16)
 	head, _ := buffered.Peek(1 << 12)
 	t := &delimited{comma: byte(e.plan.delimiter)}
@@ -109,12 +109,12 @@ type delimitedRows struct {
 	records
 	whole *delimited
 	last  bool // of the file's pieces
-	notes *estate.Notes
+	notes *facts.Notes
 	count int
 	bad   int
 }
 
-func (t *delimited) part(piece text.Piece, notes *estate.Notes) pieceRows {
+func (t *delimited) part(piece text.Piece, notes *facts.Notes) pieceRows {
 	return &delimitedRows{records: records{text: piece.Text, line: piece.Line, comma: t.comma}, whole: t, last: piece.Last, notes: notes}
 }
 
@@ -127,7 +127,7 @@ func (r *delimitedRows) next() ([]string, int) {
 		r.count++
 		if err == nil && len(row) == len(r.whole.header) {
 			if r.atEnd() && !strings.HasSuffix(r.text, "\n") {
-				r.notes.Remark(estate.Origin{File: r.whole.name, Line: line},
+				r.notes.Remark(facts.Origin{File: r.whole.name, Line: line},
 					"the file does not end with a line end: its last row may have been cut")
 			}
 			return row, line
@@ -142,10 +142,10 @@ func (r *delimitedRows) atEnd() bool { return r.last && r.pos >= len(r.text) }
 // refuse notes a bad row; one at the end of the file may have been cut.
 func (r *delimitedRows) refuse(row []string, line int, err error) {
 	r.bad++
-	origin := estate.Origin{File: r.whole.name, Line: line}
+	origin := facts.Origin{File: r.whole.name, Line: line}
 	switch {
 	case r.atEnd() && (err == csv.ErrQuote || !strings.HasSuffix(r.text, "\n")):
-		r.notes.Cut(origin, "the file ends in the middle of a row: it was cut off; take the export again")
+		r.notes.Incomplete(origin, "the file ends in the middle of a row: it was cut off; take the export again")
 	case err != nil:
 		r.notes.Refuse(origin, "%s", why(err))
 	default:
@@ -158,8 +158,8 @@ func (t *delimited) absorb(r pieceRows) {
 	t.rows, t.bad = t.rows+part.count, t.bad+part.bad
 }
 
-func (t *delimited) end(notes *estate.Notes) {
+func (t *delimited) end(notes *facts.Notes) {
 	if t.bad > refusedMost && t.bad > t.rows/10 {
-		notes.Cut(estate.Origin{File: t.name}, "%d of %d rows cannot be read; check the delimiter and the encoding", t.bad, t.rows)
+		notes.Incomplete(facts.Origin{File: t.name}, "%d of %d rows cannot be read; check the delimiter and the encoding", t.bad, t.rows)
 	}
 }

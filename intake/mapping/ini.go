@@ -4,7 +4,7 @@ import (
 	"bufio"
 	"strings"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/strictyaml"
 	"yewcone/intake/text"
 )
@@ -15,7 +15,7 @@ type iniTable struct {
 	name    string
 	file    *text.File
 	scan    *bufio.Scanner
-	notes   *estate.Notes
+	notes   *facts.Notes
 	section string
 	line    int
 	row     [2]string
@@ -23,7 +23,7 @@ type iniTable struct {
 
 var iniHeader = []string{"key", "value"}
 
-func newINI(name string, f *text.File, notes *estate.Notes) *iniTable {
+func newINI(name string, f *text.File, notes *facts.Notes) *iniTable {
 	t := &iniTable{name: name, file: f, scan: bufio.NewScanner(f), notes: notes}
 	t.scan.Buffer(nil, 1<<20)
 	return t
@@ -51,16 +51,16 @@ func (t *iniTable) next() ([]string, int) {
 		}
 		i := strings.IndexAny(line, "=:")
 		if i <= 0 {
-			t.notes.Refuse(estate.Origin{File: t.name, Line: t.line}, "the line is neither \"key = value\" nor [section]")
+			t.notes.Refuse(facts.Origin{File: t.name, Line: t.line}, "the line is neither \"key = value\" nor [section]")
 			continue
 		}
 		t.row = [2]string{t.section + strings.TrimSpace(line[:i]), strings.Trim(strings.TrimSpace(line[i+1:]), "\"'")}
 		return t.row[:], t.line
 	}
 	if err := t.scan.Err(); err != nil {
-		t.notes.Cut(estate.Origin{File: t.name, Line: t.line}, "the file cannot be read on: %s", err)
+		t.notes.Incomplete(facts.Origin{File: t.name, Line: t.line}, "the file cannot be read on: %s", err)
 	} else if !t.file.EndsInLine() {
-		t.notes.Remark(estate.Origin{File: t.name, Line: t.line}, "the file does not end with a line end: its last line may have been cut")
+		t.notes.Remark(facts.Origin{File: t.name, Line: t.line}, "the file does not end with a line end: its last line may have been cut")
 	}
 	return nil, 0
 }

@@ -8,8 +8,7 @@ import (
 	"slices"
 	"strings"
 
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/strictyaml"
 	"yewcone/intake/text"
 )
@@ -37,7 +36,7 @@ func objectPerLine(r *bufio.Reader) bool {
 	return len(line) > 0 && line[0] == '{' && (whole || err != nil) && json.Valid(line)
 }
 
-func newJSONLines(name string, f *text.File, r *bufio.Reader, notes *estate.Notes) *jsonLines {
+func newJSONLines(name string, f *text.File, r *bufio.Reader, notes *facts.Notes) *jsonLines {
 	t := &jsonLines{left: map[string]bool{}}
 	t.inPieces = newInPieces(t, name, f, text.NewPieces(r, text.AfterLine), notes)
 	return t
@@ -64,12 +63,12 @@ type jsonLineRows struct {
 	rest  string
 	at    int
 	last  bool
-	notes *estate.Notes
+	notes *facts.Notes
 	count int
 	left  map[string]bool
 }
 
-func (t *jsonLines) part(piece text.Piece, notes *estate.Notes) pieceRows {
+func (t *jsonLines) part(piece text.Piece, notes *facts.Notes) pieceRows {
 	return &jsonLineRows{whole: t, rest: piece.Text, at: piece.Line - 1, last: piece.Last, notes: notes,
 		line: jsonLine{row: make([]string, len(t.paths)), found: make([]bool, len(t.paths)), left: map[string]bool{}},
 		left: map[string]bool{}}
@@ -90,9 +89,9 @@ func (r *jsonLineRows) next() ([]string, int) {
 			}
 			return r.line.row, r.at
 		}
-		origin := estate.Origin{File: r.whole.name, Line: r.at}
+		origin := facts.Origin{File: r.whole.name, Line: r.at}
 		if r.last && r.rest == "" && !ended {
-			r.notes.Cut(origin, "the file ends in the middle of a row: it was cut off; take the export again")
+			r.notes.Incomplete(origin, "the file ends in the middle of a row: it was cut off; take the export again")
 		} else {
 			r.notes.Refuse(origin, "the line is no JSON object: %s", err)
 		}
@@ -132,13 +131,13 @@ func (t *jsonLines) absorb(rows pieceRows) {
 	}
 }
 
-func (t *jsonLines) unread() check.Unread {
-	return check.Unread{File: t.name, Names: slices.Sorted(maps.Keys(t.left))}
+func (t *jsonLines) unread() facts.Unread {
+	return facts.Unread{File: t.name, Names: slices.Sorted(maps.Keys(t.left))}
 }
 
-func (t *jsonLines) end(notes *estate.Notes) {
+func (t *jsonLines) end(notes *facts.Notes) {
 	if t.count == 0 {
-		notes.Cut(estate.Origin{File: t.name}, "no rows were found here; check \"rows\" in the mapping")
+		notes.Incomplete(facts.Origin{File: t.name}, "no rows were found here; check \"rows\" in the mapping")
 		return
 	}
 	leadNowhere(t.name, t.paths, t.found, notes)

@@ -10,8 +10,7 @@ import (
 	"strconv"
 	"strings"
 
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/strictyaml"
 	"yewcone/intake/text"
 )
@@ -128,7 +127,7 @@ type jsonTable struct {
 	steps   [][]step
 	found   []bool
 	row     []string
-	notes   *estate.Notes
+	notes   *facts.Notes
 	count   int
 	left    map[string]bool
 	walk    func() (jsonRow, error)
@@ -140,7 +139,7 @@ type jsonRow struct {
 	line int
 }
 
-func (e *export) openJSON(name string, f *text.File, s shape, notes *estate.Notes) (table, error) {
+func (e *export) openJSON(name string, f *text.File, s shape, notes *facts.Notes) (table, error) {
 	buffered := bufio.NewReaderSize(f, 1<<16)
 	if s.rows == nil && objectPerLine(buffered) {
 		return newJSONLines(name, f, buffered, notes), nil
@@ -202,27 +201,27 @@ func (t *jsonTable) next() ([]string, int) {
 
 // end tells what went wrong, and which paths led nowhere.
 func (t *jsonTable) end(err error) {
-	origin := estate.Origin{File: t.name, Line: t.counter.Line(t.decoder.InputOffset())}
+	origin := facts.Origin{File: t.name, Line: t.counter.Line(t.decoder.InputOffset())}
 	if err != io.EOF {
-		t.notes.Cut(origin, "the file cannot be read on as JSON: %s; take the export again", err)
+		t.notes.Incomplete(origin, "the file cannot be read on as JSON: %s; take the export again", err)
 		return
 	}
 	if t.count == 0 {
-		t.notes.Cut(origin, "no rows were found here; check \"rows\" in the mapping")
+		t.notes.Incomplete(origin, "no rows were found here; check \"rows\" in the mapping")
 		return
 	}
 	leadNowhere(t.name, t.paths, t.found, t.notes)
 }
 
-func (t *jsonTable) unread() check.Unread {
-	return check.Unread{File: t.name, Names: slices.Sorted(maps.Keys(t.left))}
+func (t *jsonTable) unread() facts.Unread {
+	return facts.Unread{File: t.name, Names: slices.Sorted(maps.Keys(t.left))}
 }
 
 // leadNowhere notes the paths that no row had.
-func leadNowhere(file string, paths []string, found []bool, notes *estate.Notes) {
+func leadNowhere(file string, paths []string, found []bool, notes *facts.Notes) {
 	for i := range found {
 		if !found[i] {
-			notes.Remark(estate.Origin{File: file}, "the path %s leads nowhere in this file; what it was to bring stays unknown", paths[i])
+			notes.Remark(facts.Origin{File: file}, "the path %s leads nowhere in this file; what it was to bring stays unknown", paths[i])
 		}
 	}
 }

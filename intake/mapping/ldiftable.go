@@ -7,8 +7,7 @@ import (
 	"slices"
 	"strings"
 
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/strictyaml"
 	"yewcone/intake/ldif"
 	"yewcone/intake/text"
@@ -29,7 +28,7 @@ type ldifTable struct {
 	count   int
 }
 
-func newLDIF(name string, f *text.File, s shape, notes *estate.Notes) *ldifTable {
+func newLDIF(name string, f *text.File, s shape, notes *facts.Notes) *ldifTable {
 	t := &ldifTable{wanted: map[string]bool{}, skipped: map[string]bool{}}
 	for _, name := range []string{"dn", "version", "search", "result", "ref", "changetype", "objectclass"} {
 		t.wanted[name] = true
@@ -55,13 +54,13 @@ func (t *ldifTable) column(_ *plan, name strictyaml.Text) int {
 type ldifRows struct {
 	*ldif.Entries
 	whole *ldifTable
-	notes *estate.Notes
+	notes *facts.Notes
 	row   []string
 	found []bool
 	count int
 }
 
-func (t *ldifTable) part(piece text.Piece, notes *estate.Notes) pieceRows {
+func (t *ldifTable) part(piece text.Piece, notes *facts.Notes) pieceRows {
 	r := &ldifRows{Entries: ldif.NewEntries(t.wanted), whole: t, notes: notes, row: make([]string, len(t.names)),
 		found: make([]bool, len(t.names))}
 	r.Begin(piece)
@@ -76,7 +75,7 @@ func (r *ldifRows) next() ([]string, int) {
 		case err == io.EOF:
 			return nil, 0
 		case errors.As(err, &bad):
-			r.notes.Refuse(estate.Origin{File: r.whole.name, Line: bad.Line}, "the entry is left out: %s", bad.Message)
+			r.notes.Refuse(facts.Origin{File: r.whole.name, Line: bad.Line}, "the entry is left out: %s", bad.Message)
 			continue
 		}
 		if r.whole.class != "" && !x.Is(r.whole.class) {
@@ -135,27 +134,27 @@ func (t *ldifTable) absorb(rows pieceRows) {
 	}
 }
 
-func (t *ldifTable) end(notes *estate.Notes) {
-	origin := estate.Origin{File: t.name, Line: t.line}
+func (t *ldifTable) end(notes *facts.Notes) {
+	origin := facts.Origin{File: t.name, Line: t.line}
 	switch {
 	case t.count == 0:
-		notes.Cut(origin, "no entries were found here; check \"rows\" in the mapping, the object class of the entries, or "+
+		notes.Incomplete(origin, "no entries were found here; check \"rows\" in the mapping, the object class of the entries, or "+
 			"take the export again")
 		return
 	case !t.file.EndsInLine():
-		notes.Cut(origin, "the file ends in the middle of a line: it was cut off; take the export again")
+		notes.Incomplete(origin, "the file ends in the middle of a line: it was cut off; take the export again")
 	case !t.closed:
-		notes.Cut(origin, "the file ends without the empty line that closes an entry: it may have been cut off; take the "+
+		notes.Incomplete(origin, "the file ends without the empty line that closes an entry: it may have been cut off; take the "+
 			"export again, or add the line if the file is whole")
 	}
 	for i, found := range t.found {
 		if !found {
-			notes.Remark(estate.Origin{File: t.name}, "no entry has the attribute %s; what it was to bring stays unknown", t.names[i])
+			notes.Remark(facts.Origin{File: t.name}, "no entry has the attribute %s; what it was to bring stays unknown", t.names[i])
 		}
 	}
 }
 
 // unread names the attributes that no column takes.
-func (t *ldifTable) unread() check.Unread {
-	return check.Unread{File: t.name, Names: slices.Sorted(maps.Keys(t.skipped))}
+func (t *ldifTable) unread() facts.Unread {
+	return facts.Unread{File: t.name, Names: slices.Sorted(maps.Keys(t.skipped))}
 }

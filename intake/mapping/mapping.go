@@ -10,8 +10,7 @@ import (
 	"strconv"
 	"strings"
 
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/nearword"
 	"yewcone/core/setting"
 	"yewcone/core/strictyaml"
@@ -42,32 +41,32 @@ const elsewhere = "take it from the export in the mapping, or write what is know
 type export struct {
 	request  *intake.Request
 	plan     *plan
-	system   *estate.System
-	notes    estate.Notes
+	system   *facts.System
+	notes    facts.Notes
 	accounts []accountReader
-	unread   []check.Unread
+	unread   []facts.Unread
 }
 
 // Unread names the columns and keys that the mapping does not take.
-func (e *export) Unread() []check.Unread { return e.unread }
+func (e *export) Unread() []facts.Unread { return e.unread }
 
 // leftOver notes the names that were not taken from a file.
 func (e *export) leftOver(file string, names []string, taken map[string]bool) {
 	left := slices.DeleteFunc(slices.Clone(names), func(n string) bool { return taken[n] || n == "" })
 	if len(left) > 0 {
 		slices.Sort(left)
-		e.unread = append(e.unread, check.Unread{File: file, Names: left})
+		e.unread = append(e.unread, facts.Unread{File: file, Names: left})
 	}
 }
 
 // addUnread notes what a file has left, once.
-func (e *export) addUnread(u check.Unread) {
-	if len(u.Names) > 0 && !slices.ContainsFunc(e.unread, func(old check.Unread) bool { return old.File == u.File }) {
+func (e *export) addUnread(u facts.Unread) {
+	if len(u.Names) > 0 && !slices.ContainsFunc(e.unread, func(old facts.Unread) bool { return old.File == u.File }) {
 		e.unread = append(e.unread, u)
 	}
 }
 
-func open(r *intake.Request) (check.Export, error) {
+func open(r *intake.Request) (facts.Export, error) {
 	if r.Mapping == "" {
 		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System +
 			"\" is read as mapping and needs \"mapping\" in its export"}
@@ -80,10 +79,10 @@ func open(r *intake.Request) (check.Export, error) {
 }
 
 // openWith reads the settings as a plan says, and gets ready for the accounts.
-func openWith(r *intake.Request, plan *plan) (check.Export, error) {
+func openWith(r *intake.Request, plan *plan) (facts.Export, error) {
 	e := &export{request: r, plan: plan, system: r.NewSystem()}
 	if e.system.Chooses == "" {
-		e.system.Chooses = estate.ChooseOwn
+		e.system.Chooses = facts.ChooseOwn
 	}
 	for i := range plan.file.Settings {
 		if err := e.settings(&plan.file.Settings[i]); err != nil && !e.missing(err) {
@@ -101,13 +100,13 @@ func openWith(r *intake.Request, plan *plan) (check.Export, error) {
 func (e *export) missing(err error) bool {
 	var u *intake.Unreadable
 	if errors.As(err, &u) {
-		e.notes.Cut(estate.Origin{File: u.File, Line: u.Line}, "%s", u.Message)
+		e.notes.Incomplete(facts.Origin{File: u.File, Line: u.Line}, "%s", u.Message)
 	}
 	return u != nil
 }
 
-func (e *export) System() *estate.System { return e.system }
-func (e *export) Notes() *estate.Notes   { return &e.notes }
+func (e *export) System() *facts.System { return e.system }
+func (e *export) Notes() *facts.Notes   { return &e.notes }
 
 // fileOf turns the name in a mapping into the path as the estate file has it:
 // the folders and files of "from" are searched for it.
@@ -158,11 +157,11 @@ func (e *export) pairs(t table, s *settingsTable, takers []taker) error {
 	if key < 0 || value < 0 {
 		return nil
 	}
-	p := estate.Policy{Name: s.Policy.Value, Origin: estate.Origin{File: t.path()}}
+	p := facts.Policy{Name: s.Policy.Value, Origin: facts.Origin{File: t.path()}}
 	seen := map[string]bool{}
 	for row, line := t.next(); row != nil; row, line = t.next() {
 		name, text := cell(row, key), cell(row, value)
-		origin := estate.Origin{File: t.path(), Line: line, Place: name, Text: name + ": " + text}
+		origin := facts.Origin{File: t.path(), Line: line, Place: name, Text: name + ": " + text}
 		if seen[name] {
 			e.notes.Refuse(origin, "%q stands here a second time; the first value counts", name)
 			continue
@@ -179,7 +178,7 @@ func (e *export) pairs(t table, s *settingsTable, takers []taker) error {
 	}
 	for i := range takers {
 		if !seen[takers[i].from.Value] {
-			e.notes.Remark(estate.Origin{File: t.path()}, "there is no row %q, from which %s is to come; it stays unknown",
+			e.notes.Remark(facts.Origin{File: t.path()}, "there is no row %q, from which %s is to come; it stays unknown",
 				takers[i].from.Value, takers[i].def.Name)
 		}
 	}
@@ -226,12 +225,12 @@ func (e *export) rows(t table, s *settingsTable, takers []taker) error {
 	}
 	e.leftOver(t.path(), t.headings(), taken)
 	for row, line := t.next(); row != nil; row, line = t.next() {
-		p := estate.Policy{Name: s.Policy.Value, Origin: estate.Origin{File: t.path(), Line: line}}
+		p := facts.Policy{Name: s.Policy.Value, Origin: facts.Origin{File: t.path(), Line: line}}
 		if !document {
 			p.Name = cell(row, name)
 		}
 		if asOf >= 0 {
-			e.asOf(cell(row, asOf), estate.Origin{File: t.path(), Line: line, Text: cell(row, asOf)})
+			e.asOf(cell(row, asOf), facts.Origin{File: t.path(), Line: line, Text: cell(row, asOf)})
 		}
 		if e.system.Policy(p.Name) != nil {
 			e.notes.Refuse(p.Origin, "the policy %q stands here a second time; the first counts", p.Name)
@@ -259,18 +258,18 @@ func (e *export) rows(t table, s *settingsTable, takers []taker) error {
 				continue
 			}
 			text := cell(row, c)
-			e.take(&p, &takers[i], text, estate.Origin{File: t.path(), Line: line, Place: t.heading(c), Text: t.heading(c) + ": " + text})
+			e.take(&p, &takers[i], text, facts.Origin{File: t.path(), Line: line, Place: t.heading(c), Text: t.heading(c) + ": " + text})
 		}
 		e.addPolicy(p, s)
 	}
 	return nil
 }
 
-func (e *export) addPolicy(p estate.Policy, s *settingsTable) {
+func (e *export) addPolicy(p facts.Policy, s *settingsTable) {
 	for _, f := range s.Fixed {
 		id, v, ok := e.plan.fixed(f)
 		if ok {
-			p.Set(id, v, estate.Origin{File: e.request.Mapping, Line: f.Value.Line,
+			p.Set(id, v, facts.Origin{File: e.request.Mapping, Line: f.Value.Line,
 				Text: f.Key.Value + ": " + f.Value.Value + " (fixed in the mapping)"})
 		}
 	}
@@ -280,7 +279,7 @@ func (e *export) addPolicy(p estate.Policy, s *settingsTable) {
 	}
 }
 
-func (e *export) asOf(text string, origin estate.Origin) {
+func (e *export) asOf(text string, origin facts.Origin) {
 	if e.plan.dates == nil {
 		e.plan.fail(e.plan.file.Mapping, "\"as_of\" needs \"dates\": how dates are written")
 		return
@@ -378,7 +377,7 @@ func (p *plan) taker(key strictyaml.Text, source *settingSource) (taker, bool) {
 }
 
 // take reads a setting's text into the policy.
-func (e *export) take(p *estate.Policy, t *taker, text string, origin estate.Origin) {
+func (e *export) take(p *facts.Policy, t *taker, text string, origin facts.Origin) {
 	v, said, problem := e.plan.value(t, text)
 	if problem != "" {
 		e.notes.Refuse(origin, "%s: %s", t.def.Name, problem)

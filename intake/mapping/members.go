@@ -4,7 +4,7 @@ import (
 	"cmp"
 	"strings"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/strictyaml"
 	"yewcone/intake/ldif"
 )
@@ -15,7 +15,7 @@ type membership struct {
 	groups *ldif.Groups
 	match  strictyaml.Text // column of the accounts
 	index  int             // of that column
-	field  func(*estate.Account) (list *[]string, known *bool)
+	field  func(*facts.Account) (list *[]string, known *bool)
 }
 
 // prepareMembers reads the tables of members for a table of accounts.
@@ -74,7 +74,7 @@ func (e *export) readMembers(m *membersTable, file strictyaml.Text, groups *ldif
 	for row, line := t.next(); row != nil; row, line = t.next() {
 		name := cell(row, group)
 		if name == "" {
-			e.notes.Refuse(estate.Origin{File: t.path(), Line: line}, "the row names no group")
+			e.notes.Refuse(facts.Origin{File: t.path(), Line: line}, "the row names no group")
 			continue
 		}
 		if known, ok := names[name]; ok {
@@ -106,7 +106,7 @@ func (e *export) readMembers(m *membersTable, file strictyaml.Text, groups *ldif
 }
 
 // join adds the groups of the account in a row.
-func (m *membership) join(a *estate.Account, row []string) {
+func (m *membership) join(a *facts.Account, row []string) {
 	if row[m.index] == absent {
 		return
 	}

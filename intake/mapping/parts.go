@@ -1,18 +1,17 @@
 package mapping
 
 import (
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/intake/text"
 )
 
 // Accounts streams the rows of all account tables.
-func (e *export) Accounts(yield func(*estate.Account) error) error {
-	return check.InOrder(e.Parts, yield)
+func (e *export) Accounts(yield func(*facts.Account) error) error {
+	return facts.InOrder(e.Parts, yield)
 }
 
 // Parts divides the account tables at the ends of rows.
-func (e *export) Parts(yield func(check.Part) error) error {
+func (e *export) Parts(yield func(facts.Part) error) error {
 	for i := range e.accounts {
 		if err := e.accounts[i].parts(e, yield); err != nil {
 			return err
@@ -21,21 +20,21 @@ func (e *export) Parts(yield func(check.Part) error) error {
 	return nil
 }
 
-func (r *accountReader) parts(e *export, yield func(check.Part) error) error {
-	var notes estate.Notes // what is noted on the way; it joins the others at the end
+func (r *accountReader) parts(e *export, yield func(facts.Part) error) error {
+	var notes facts.Notes // what is noted on the way; it joins the others at the end
 	t, err := e.openTable(r.name, r.shape, &notes)
 	if err != nil {
-		notes.Cut(estate.Origin{File: r.name}, "the file cannot be read a second time: %s", err)
+		notes.Incomplete(facts.Origin{File: r.name}, "the file cannot be read a second time: %s", err)
 		return yield(&endPart{e: e, notes: &notes})
 	}
 	defer t.close()
 	if !r.bind(e.plan, t) {
-		notes.Cut(estate.Origin{File: r.name}, "the file changed while it was read")
+		notes.Incomplete(facts.Origin{File: r.name}, "the file changed while it was read")
 		return yield(&endPart{e: e, notes: &notes})
 	}
 	d, ok := t.(divisible)
 	if !ok {
-		err := check.Batches(func(yield func(*estate.Account) error) error {
+		err := facts.Batches(func(yield func(*facts.Account) error) error {
 			return r.accounts(e, t, &notes, yield)
 		}, yield)
 		if err != nil {
@@ -52,12 +51,12 @@ func (r *accountReader) parts(e *export, yield func(check.Part) error) error {
 }
 
 // accounts fills an account with each row.
-func (r *accountReader) accounts(e *export, rows pieceRows, notes *estate.Notes, yield func(*estate.Account) error) error {
-	var a estate.Account
+func (r *accountReader) accounts(e *export, rows pieceRows, notes *facts.Notes, yield func(*facts.Account) error) error {
+	var a facts.Account
 	columns := r.boundTo(&a)
 	for row, line := rows.next(); row != nil; row, line = rows.next() {
 		a.Reset()
-		a.Origin = estate.Origin{File: r.name, Line: line}
+		a.Origin = facts.Origin{File: r.name, Line: line}
 		if r.fill(&a, columns, row, line, e, notes) {
 			if err := yield(&a); err != nil {
 				return err
@@ -74,10 +73,10 @@ type accountPart struct {
 	table divisible
 	piece text.Piece
 	rows  pieceRows
-	notes estate.Notes
+	notes facts.Notes
 }
 
-func (p *accountPart) Accounts(yield func(*estate.Account) error) error {
+func (p *accountPart) Accounts(yield func(*facts.Account) error) error {
 	p.rows = p.table.part(p.piece, &p.notes)
 	return p.r.accounts(p.e, p.rows, &p.notes, yield)
 }
@@ -88,16 +87,16 @@ func (p *accountPart) Done() {
 }
 
 // A leaver knows after its last row what no column has taken.
-type leaver interface{ unread() check.Unread }
+type leaver interface{ unread() facts.Unread }
 
 // endPart comes after all pieces of a table and has no accounts.
 type endPart struct {
 	e     *export
 	table table // nil where it could not be opened
-	notes *estate.Notes
+	notes *facts.Notes
 }
 
-func (p *endPart) Accounts(func(*estate.Account) error) error { return nil }
+func (p *endPart) Accounts(func(*facts.Account) error) error { return nil }
 
 func (p *endPart) Done() {
 	p.e.notes.Join(p.notes)

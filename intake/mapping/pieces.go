@@ -3,7 +3,7 @@ package mapping
 import (
 	"io"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/intake/text"
 )
 
@@ -11,14 +11,14 @@ import (
 type divisible interface {
 	table
 	// nextPiece returns the next piece of the file; false at the end.
-	nextPiece(notes *estate.Notes) (text.Piece, bool)
+	nextPiece(notes *facts.Notes) (text.Piece, bool)
 	// part reads the rows of a piece. Several may be read at the same time.
-	part(piece text.Piece, notes *estate.Notes) pieceRows
+	part(piece text.Piece, notes *facts.Notes) pieceRows
 	// absorb takes in what a part learned that was read to its end; in the
 	// order of the pieces.
 	absorb(pieceRows)
 	// end judges the whole, after the last absorb.
-	end(notes *estate.Notes)
+	end(notes *facts.Notes)
 }
 
 // pieceRows are the rows of one piece.
@@ -32,26 +32,26 @@ type inPieces struct {
 	name    string
 	file    *text.File
 	pieces  *text.Pieces
-	notes   *estate.Notes
+	notes   *facts.Notes
 	waiting *text.Piece // that was begun already
 	now     pieceRows
 }
 
-func newInPieces(self divisible, name string, f *text.File, pieces *text.Pieces, notes *estate.Notes) inPieces {
+func newInPieces(self divisible, name string, f *text.File, pieces *text.Pieces, notes *facts.Notes) inPieces {
 	return inPieces{self: self, name: name, file: f, pieces: pieces, notes: notes}
 }
 
 func (t *inPieces) close()       { t.file.Close() }
 func (t *inPieces) path() string { return t.name }
 
-func (t *inPieces) nextPiece(notes *estate.Notes) (text.Piece, bool) {
+func (t *inPieces) nextPiece(notes *facts.Notes) (text.Piece, bool) {
 	if p := t.waiting; p != nil {
 		t.waiting = nil
 		return *p, true
 	}
 	piece, err := t.pieces.Next()
 	if err != nil && err != io.EOF {
-		notes.Cut(estate.Origin{File: t.name}, "the file cannot be read on: %s", err)
+		notes.Incomplete(facts.Origin{File: t.name}, "the file cannot be read on: %s", err)
 	}
 	return piece, err == nil
 }

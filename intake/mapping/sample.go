@@ -10,7 +10,7 @@ import (
 
 	"github.com/xuri/excelize/v2"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/intake"
 	"yewcone/intake/text"
 )
@@ -31,7 +31,7 @@ func takeSamples(r *intake.Request, name string) ([]sample, error) {
 		if err != nil {
 			return nil, intake.CannotOpen(name, err)
 		}
-		t := newINI(name, f, &estate.Notes{})
+		t := newINI(name, f, &facts.Notes{})
 		defer t.close()
 		return []sample{{file: base, header: iniHeader, rows: firstRows(t)}}, nil
 	}

@@ -7,7 +7,7 @@ import (
 	"slices"
 	"strings"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/strictyaml"
 	"yewcone/intake"
 	"yewcone/intake/ldif"
@@ -31,7 +31,7 @@ func treeSample(r *intake.Request, name, base, form string) ([]sample, error) {
 		return nil, nil
 	}
 	e := &export{request: r, plan: newPlan(), system: r.NewSystem()}
-	t, err := e.openTable(name, shape{form: &strictyaml.Text{Value: form}, rows: &strictyaml.Text{Value: rows}}, &estate.Notes{})
+	t, err := e.openTable(name, shape{form: &strictyaml.Text{Value: form}, rows: &strictyaml.Text{Value: rows}}, &facts.Notes{})
 	if err != nil {
 		return nil, err
 	}

@@ -5,7 +5,7 @@ import (
 	"slices"
 	"strings"
 
-	"yewcone/core/check"
+	"yewcone/core/facts"
 	"yewcone/core/strictyaml"
 	"yewcone/intake"
 	"yewcone/intake/text"
@@ -55,7 +55,7 @@ accounts:
       created: $.meta.created
 `
 
-func openSCIM(r *intake.Request) (check.Export, error) {
+func openSCIM(r *intake.Request) (facts.Export, error) {
 	core := newPlan()
 	if err := strictyaml.Decode("SCIM", []byte(coreUser), &core.file); err != nil {
 		return nil, err

@@ -9,7 +9,7 @@ import (
 
 	"github.com/xuri/excelize/v2"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/nearword"
 	"yewcone/core/strictyaml"
 	"yewcone/intake"
@@ -30,10 +30,10 @@ type sheetTable struct {
 	header []string
 	line   int
 	row    []string
-	notes  *estate.Notes
+	notes  *facts.Notes
 }
 
-func (e *export) openSheet(name string, s shape, notes *estate.Notes) (table, error) {
+func (e *export) openSheet(name string, s shape, notes *facts.Notes) (table, error) {
 	book, err := excelize.OpenFile(e.request.Path(name), excelize.Options{UnzipSizeLimit: maxWorkbook, UnzipXMLSizeLimit: maxPart})
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, intake.CannotOpen(name, err)
@@ -86,14 +86,14 @@ func (t *sheetTable) column(p *plan, name strictyaml.Text) int {
 func (t *sheetTable) read() ([]string, bool) {
 	if !t.rows.Next() {
 		if err := t.rows.Error(); err != nil {
-			t.notes.Cut(estate.Origin{File: t.name, Line: t.line}, "the sheet cannot be read on: %s", err)
+			t.notes.Incomplete(facts.Origin{File: t.name, Line: t.line}, "the sheet cannot be read on: %s", err)
 		}
 		return nil, false
 	}
 	t.line++
 	cells, err := t.rows.Columns(excelize.Options{RawCellValue: true})
 	if err != nil {
-		t.notes.Cut(estate.Origin{File: t.name, Line: t.line}, "the sheet cannot be read on: %s", err)
+		t.notes.Incomplete(facts.Origin{File: t.name, Line: t.line}, "the sheet cannot be read on: %s", err)
 		return nil, false
 	}
 	for i := range cells {

@@ -4,7 +4,7 @@ import (
 	"path"
 	"strings"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/strictyaml"
 	"yewcone/intake"
 	"yewcone/intake/text"
@@ -54,7 +54,7 @@ var formOfEnding = map[string]string{".json": "json", ".jsonl": "json", ".ndjson
 
 // openTable opens a file in the form that the mapping says or its name ends
 // in.
-func (e *export) openTable(name string, s shape, notes *estate.Notes) (table, error) {
+func (e *export) openTable(name string, s shape, notes *facts.Notes) (table, error) {
 	form := formOfEnding[path.Ext(strings.TrimSuffix(strings.TrimSuffix(name, ".gz"), ".zst"))]
 	if s.form != nil {
 		form = e.plan.choice(*s.form, forms...)
@@ -67,7 +67,7 @@ func (e *export) openTable(name string, s shape, notes *estate.Notes) (table, er
 		return nil, intake.CannotOpen(name, err)
 	}
 	if f.Encoding == "windows-1252" && e.plan.encoding == "" {
-		notes.Remark(estate.Origin{File: name}, "read as Windows-1252, since it is no UTF-8; say \"encoding\" in the "+
+		notes.Remark(facts.Origin{File: name}, "read as Windows-1252, since it is no UTF-8; say \"encoding\" in the "+
 			"mapping if that is wrong")
 	}
 	switch form {

@@ -12,8 +12,7 @@ import (
 
 	"golang.org/x/text/encoding/htmlindex"
 
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/strictyaml"
 	"yewcone/intake/text"
 )
@@ -26,7 +25,7 @@ type xmlTable struct {
 	name    string
 	file    *text.File
 	decoder *xml.Decoder
-	notes   *estate.Notes
+	notes   *facts.Notes
 	rows    []string // the last names of the path to the rows
 	columns []string
 	index   map[string]int
@@ -44,7 +43,7 @@ const (
 	maxLeft     = 1000    // names that are kept of what no column takes
 )
 
-func (e *export) openXML(name string, f *text.File, s shape, notes *estate.Notes) table {
+func (e *export) openXML(name string, f *text.File, s shape, notes *facts.Notes) table {
 	t := &xmlTable{name: name, file: f, decoder: xml.NewDecoder(f), notes: notes, index: map[string]int{}, left: map[string]bool{}}
 	t.decoder.CharsetReader = func(label string, r io.Reader) (io.Reader, error) {
 		// The bytes were decoded already; that the declaration names something
@@ -83,14 +82,14 @@ func (t *xmlTable) next() ([]string, int) {
 		return row, line
 	}
 	at, _ := t.decoder.InputPos()
-	origin := estate.Origin{File: t.name, Line: at}
+	origin := facts.Origin{File: t.name, Line: at}
 	switch {
 	case err != io.EOF:
-		t.notes.Cut(origin, "the file cannot be read on as XML: %s; take the export again", err)
+		t.notes.Incomplete(origin, "the file cannot be read on as XML: %s; take the export again", err)
 	case len(t.within) > 0:
-		t.notes.Cut(origin, "the file ends inside of %s: it was cut off; take the export again", t.within[len(t.within)-1])
+		t.notes.Incomplete(origin, "the file ends inside of %s: it was cut off; take the export again", t.within[len(t.within)-1])
 	case t.count == 0:
-		t.notes.Cut(origin, "no rows were found here; check \"rows\" in the mapping")
+		t.notes.Incomplete(origin, "no rows were found here; check \"rows\" in the mapping")
 	default:
 		leadNowhere(t.name, t.columns, t.found, t.notes)
 	}
@@ -204,6 +203,6 @@ func (t *xmlTable) put(path, value string) {
 	}
 }
 
-func (t *xmlTable) unread() check.Unread {
-	return check.Unread{File: t.name, Names: slices.Sorted(maps.Keys(t.left))}
+func (t *xmlTable) unread() facts.Unread {
+	return facts.Unread{File: t.name, Names: slices.Sorted(maps.Keys(t.left))}
 }

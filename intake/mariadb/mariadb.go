@@ -23,8 +23,7 @@ import (
 	"strings"
 	"time"
 
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/setting"
 	"yewcone/core/strictyaml"
 	"yewcone/intake"
@@ -70,31 +69,31 @@ type export struct {
 	request  *intake.Request
 	folder   string
 	file     string // of the accounts
-	system   *estate.System
-	policy   *estate.Policy
+	system   *facts.System
+	policy   *facts.Policy
 	values   map[string]found
 	active   map[string]bool // plugins
 	granted  map[string][]string
 	isRole   map[string]bool
 	hasRoles bool
 	power    map[string]bool // roles with powers over the server
-	notes    estate.Notes
+	notes    facts.Notes
 }
 
 type found struct {
 	text   string
-	origin estate.Origin
+	origin facts.Origin
 }
 
-func open(r *intake.Request) (check.Export, error) {
+func open(r *intake.Request) (facts.Export, error) {
 	if len(r.From) != 1 {
 		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System +
 			"\" is read as mariadb, which takes one folder under \"from\""}
 	}
 	e := &export{request: r, folder: r.From[0], system: r.NewSystem(), values: map[string]found{},
 		active: map[string]bool{}, granted: map[string][]string{}, power: map[string]bool{}, isRole: map[string]bool{}}
-	e.system.Chooses = estate.ChooseSingle
-	e.system.Policies = []estate.Policy{{Name: server, Origin: estate.Origin{File: e.folder}}}
+	e.system.Chooses = facts.ChooseSingle
+	e.system.Policies = []facts.Policy{{Name: server, Origin: facts.Origin{File: e.folder}}}
 	e.system.Default = server
 	e.policy = &e.system.Policies[0]
 	var ok bool
@@ -115,7 +114,7 @@ func open(r *intake.Request) (check.Export, error) {
 	} {
 		file, ok := rows.Find(r, e.folder, part.name)
 		if !ok {
-			e.notes.Remark(estate.Origin{File: e.folder}, "%s is not in the export; what it says stays unknown", part.name)
+			e.notes.Remark(facts.Origin{File: e.folder}, "%s is not in the export; what it says stays unknown", part.name)
 			continue
 		}
 		e.hasRoles = e.hasRoles || part.name == "roles_mapping"
@@ -128,7 +127,7 @@ func open(r *intake.Request) (check.Export, error) {
 		}
 	}
 	e.settings(len(e.active) > 0) // a server without any plugin does not run
-	if err := rows.Read(r, e.file, &estate.Notes{}, e.role, accountColumns...); err != nil {
+	if err := rows.Read(r, e.file, &facts.Notes{}, e.role, accountColumns...); err != nil {
 		return nil, err
 	}
 	e.missingRoles()
@@ -150,12 +149,12 @@ func (e *export) missingRoles() {
 		}
 	}
 	for _, role := range slices.Sorted(maps.Keys(missing)) {
-		e.notes.Remark(estate.Origin{File: e.file}, "the role %q is granted and is not in the table; what it gives is unknown", role)
+		e.notes.Remark(facts.Origin{File: e.file}, "the role %q is granted and is not in the table; what it gives is unknown", role)
 	}
 }
 
-func (e *export) System() *estate.System { return e.system }
-func (e *export) Notes() *estate.Notes   { return &e.notes }
+func (e *export) System() *facts.System { return e.system }
+func (e *export) Notes() *facts.Notes   { return &e.notes }
 
 // asOf reads version.txt: version, NOW(), time_zone, system_time_zone.
 func (e *export) asOf() {
@@ -177,7 +176,7 @@ func (e *export) asOf() {
 func (e *export) variable(file string, row *rows.Row) error {
 	keep := func(name, text string) {
 		name = strings.ToLower(name)
-		e.values[name] = found{text, estate.Origin{File: file, Line: row.Line, Text: name + " = " + text}}
+		e.values[name] = found{text, facts.Origin{File: file, Line: row.Line, Text: name + " = " + text}}
 	}
 	if row.Has("Variable_name") {
 		keep(row.Plain("Variable_name"), row.Plain("Value"))
@@ -201,12 +200,12 @@ func (e *export) mapping(_ string, row *rows.Row) error {
 	return nil
 }
 
-func (e *export) set(id setting.ID, v setting.Value, origin estate.Origin) {
+func (e *export) set(id setting.ID, v setting.Value, origin facts.Origin) {
 	e.policy.Set(id, v, origin)
 }
 
 // number returns a variable; false when it is not there or no number.
-func (e *export) number(name string) (int64, estate.Origin, bool) {
+func (e *export) number(name string) (int64, facts.Origin, bool) {
 	f, ok := e.values[name]
 	n, err := strconv.ParseInt(f.text, 10, 64)
 	return n, f.origin, ok && err == nil
@@ -228,7 +227,7 @@ func (e *export) count(id setting.ID, variable string) {
 const unlimited = 1_000_000
 
 func (e *export) settings(hasPlugins bool) {
-	none := estate.Origin{File: e.folder, Text: "the server has no such setting"}
+	none := facts.Origin{File: e.folder, Text: "the server has no such setting"}
 	for _, id := range []setting.ID{setting.MinAge, setting.WarnBefore, setting.MaxLength, setting.DormantAfter,
 		setting.MaxRepeat, setting.MaxRun,
 		setting.MinDistinct, setting.MinChanged} {
@@ -278,7 +277,7 @@ func (e *export) complexity(hasPlugins bool) {
 			e.set(setting.BlankAllowed, setting.No, v.Origin)
 		}
 	case hasPlugins:
-		origin := estate.Origin{File: e.folder, Text: "simple_password_check is not installed"}
+		origin := facts.Origin{File: e.folder, Text: "simple_password_check is not installed"}
 		for _, id := range []setting.ID{setting.MinLength, setting.MinDigits, setting.MinUpper, setting.MinLower,
 			setting.MinSymbols, setting.MinClasses} {
 			e.set(id, setting.OffValue, origin)
@@ -288,7 +287,7 @@ func (e *export) complexity(hasPlugins bool) {
 		}
 	}
 	if hasPlugins {
-		origin := estate.Origin{File: e.folder, Text: "cracklib_password_check"}
+		origin := facts.Origin{File: e.folder, Text: "cracklib_password_check"}
 		e.set(setting.DictionaryBarred, setting.YesNo(e.active["cracklib_password_check"]), origin)
 	}
 }
@@ -304,7 +303,7 @@ func (e *export) reuse(hasPlugins bool) {
 	case e.active["password_reuse_check"]:
 		e.set(setting.ReuseAfter, setting.Days(int32(min(n, 1<<20))), origin)
 	case hasPlugins:
-		origin = estate.Origin{File: e.folder, Text: "password_reuse_check is not installed"}
+		origin = facts.Origin{File: e.folder, Text: "password_reuse_check is not installed"}
 		e.set(setting.ReuseAfter, setting.OffValue, origin)
 		e.set(setting.History, setting.OffValue, origin)
 	}
@@ -350,7 +349,7 @@ func (e *export) role(row *rows.Row) error {
 	if p, ok := e.parse(row); ok && p.IsRole {
 		e.isRole[row.Plain("User")] = true
 		if p.Access == "" {
-			e.notes.Refuse(estate.Origin{File: e.file, Line: row.Line},
+			e.notes.Refuse(facts.Origin{File: e.file, Line: row.Line},
 				"Priv of the role %q has no access; what it gives is unknown", row.Plain("User"))
 		}
 		if p.powerful() {
@@ -361,18 +360,18 @@ func (e *export) role(row *rows.Row) error {
 }
 
 // Accounts streams the rows that are no roles.
-func (e *export) Accounts(yield func(*estate.Account) error) error {
-	var a estate.Account
+func (e *export) Accounts(yield func(*facts.Account) error) error {
+	var a facts.Account
 	count := 0
 	defer func() {
 		if count == 0 {
-			e.notes.Cut(estate.Origin{File: e.file}, "no accounts are here; take the export again")
+			e.notes.Incomplete(facts.Origin{File: e.file}, "no accounts are here; take the export again")
 		}
 	}()
 	return rows.Read(e.request, e.file, &e.notes, func(row *rows.Row) error {
 		count++
 		p, ok := e.parse(row)
-		origin := estate.Origin{File: e.file, Line: row.Line}
+		origin := facts.Origin{File: e.file, Line: row.Line}
 		if !ok {
 			e.notes.Refuse(origin, "Priv is no JSON object")
 			return nil
@@ -387,7 +386,7 @@ func (e *export) Accounts(yield func(*estate.Account) error) error {
 	}, accountColumns...)
 }
 
-func (e *export) fill(a *estate.Account, row *rows.Row, p *privileges) {
+func (e *export) fill(a *facts.Account, row *rows.Row, p *privileges) {
 	user := row.Plain("User")
 	a.Login = user + "@" + row.Plain("Host")
 	a.Groups, a.GroupsKnown = e.roles(a.Login, a.Groups), e.hasRoles
@@ -396,26 +395,26 @@ func (e *export) fill(a *estate.Account, row *rows.Row, p *privileges) {
 		privileged = privileged || e.power[g]
 		given = given && e.isRole[g]
 	}
-	if a.Privileged = estate.TriOf(privileged); !privileged && !given {
-		a.Privileged = estate.Unknown
+	if a.Privileged = facts.TriOf(privileged); !privileged && !given {
+		a.Privileged = facts.Unknown
 	}
 	switch user {
 	case "":
-		a.Kind = estate.Guest
+		a.Kind = facts.Guest
 	case "root", "mariadb.sys", "mysql":
-		a.Kind = estate.BuiltIn
+		a.Kind = facts.BuiltIn
 	}
-	a.Enabled, a.NeverExpires, a.CannotChange, a.BlankAllowed, a.SecondFactor = estate.Yes, estate.No, estate.No, estate.No, estate.No
-	a.Locked = estate.TriOf(p.Locked)
+	a.Enabled, a.NeverExpires, a.CannotChange, a.BlankAllowed, a.SecondFactor = facts.Yes, facts.No, facts.No, facts.No, facts.No
+	a.Locked = facts.TriOf(p.Locked)
 	if p.Locked {
-		a.LockedUntil = estate.Never
+		a.LockedUntil = facts.Never
 	} else if e.policy.Value(setting.LockoutAttempts).State() != setting.Off {
-		a.Locked = estate.Unknown // blocked after wrong passwords, in memory only
+		a.Locked = facts.Unknown // blocked after wrong passwords, in memory only
 	}
 	e.password(a, row, p)
 	e.age(a, p)
 	if p.Locked {
-		a.PasswordUsable = estate.No
+		a.PasswordUsable = facts.No
 	}
 }
 
@@ -451,16 +450,16 @@ func (p *privileges) methods() []method {
 // withPassword are the methods that take a password kept by the server.
 var withPassword = []string{"", "mysql_native_password", "mysql_old_password", "ed25519"}
 
-func (e *export) password(a *estate.Account, row *rows.Row, p *privileges) {
-	a.Blank, a.PasswordUsable = estate.No, estate.No
+func (e *export) password(a *facts.Account, row *rows.Row, p *privileges) {
+	a.Blank, a.PasswordUsable = facts.No, facts.No
 	for _, m := range p.methods() {
 		if !slices.Contains(withPassword, m.Plugin) {
 			if m.Plugin == "pam" {
-				a.PasswordUsable = estate.Yes
+				a.PasswordUsable = facts.Yes
 			}
 			continue
 		}
-		a.PasswordUsable = estate.Yes
+		a.PasswordUsable = facts.Yes
 		secret, known := "", m.Secret != nil || m.Plugin == "" // rows of the installation keep none
 		if m.Secret != nil {
 			secret = *m.Secret
@@ -472,9 +471,9 @@ func (e *export) password(a *estate.Account, row *rows.Row, p *privileges) {
 		}
 		switch {
 		case !known:
-			a.Blank = estate.Unknown
+			a.Blank = facts.Unknown
 		case secret == "":
-			a.Blank = estate.Yes
+			a.Blank = facts.Yes
 		default:
 			a.Storage = setting.StoredUnsalted
 			if m.Secret != nil {
@@ -484,17 +483,17 @@ func (e *export) password(a *estate.Account, row *rows.Row, p *privileges) {
 	}
 }
 
-func (e *export) age(a *estate.Account, p *privileges) {
-	a.MustChange = estate.No
+func (e *export) age(a *facts.Account, p *privileges) {
+	a.MustChange = facts.No
 	switch {
 	case p.Changed == nil:
 	case *p.Changed == 0:
-		a.MustChange = estate.Yes // run out by hand
+		a.MustChange = facts.Yes // run out by hand
 	default:
-		a.PasswordSet = estate.At(time.Unix(*p.Changed, 0))
+		a.PasswordSet = facts.At(time.Unix(*p.Changed, 0))
 	}
-	if a.PasswordUsable == estate.No {
-		a.PasswordExpires = estate.Never
+	if a.PasswordUsable == facts.No {
+		a.PasswordExpires = facts.Never
 	}
 	if p.Lifetime == nil || *p.Lifetime < 0 {
 		return
@@ -505,5 +504,5 @@ func (e *export) age(a *estate.Account, p *privileges) {
 	}
 	origin := a.Origin
 	origin.Text = "password_lifetime " + strconv.FormatInt(*p.Lifetime, 10)
-	a.Overrides = append(a.Overrides, estate.Override{Setting: setting.MaxAge, Sourced: estate.Sourced{Value: v, Origin: origin}})
+	a.Overrides = append(a.Overrides, facts.Override{Setting: setting.MaxAge, Sourced: facts.Sourced{Value: v, Origin: origin}})
 }

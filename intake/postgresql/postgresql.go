@@ -21,8 +21,7 @@ import (
 	"strings"
 	"time"
 
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/setting"
 	"yewcone/core/strictyaml"
 	"yewcone/intake"
@@ -75,25 +74,25 @@ type export struct {
 	request    *intake.Request
 	folder     string
 	roles      string // file
-	system     *estate.System
-	policy     *estate.Policy
+	system     *facts.System
+	policy     *facts.Policy
 	hasMembers bool
 	rule       int                 // the last rule of access that was read
 	member     map[string][]string // of a role: the roles that it is a member of
 	tabled     map[string]bool     // roles that the table has
 	super      map[string]bool
-	notes      estate.Notes
+	notes      facts.Notes
 }
 
-func open(r *intake.Request) (check.Export, error) {
+func open(r *intake.Request) (facts.Export, error) {
 	if len(r.From) != 1 {
 		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System +
 			"\" is read as postgresql, which takes one folder under \"from\""}
 	}
 	e := &export{request: r, folder: r.From[0], system: r.NewSystem(), member: map[string][]string{},
 		tabled: map[string]bool{}, super: map[string]bool{}}
-	e.system.Chooses = estate.ChooseSingle
-	e.system.Policies = []estate.Policy{{Name: server, Origin: estate.Origin{File: e.folder}}}
+	e.system.Chooses = facts.ChooseSingle
+	e.system.Policies = []facts.Policy{{Name: server, Origin: facts.Origin{File: e.folder}}}
 	e.system.Default = server
 	e.policy = &e.system.Policies[0]
 	var ok bool
@@ -115,7 +114,7 @@ func open(r *intake.Request) (check.Export, error) {
 	} {
 		file, ok := rows.Find(r, e.folder, part.name)
 		if !ok {
-			e.notes.Remark(estate.Origin{File: e.folder}, "%s is not in the export; what it says stays unknown", part.name)
+			e.notes.Remark(facts.Origin{File: e.folder}, "%s is not in the export; what it says stays unknown", part.name)
 			continue
 		}
 		e.hasMembers = e.hasMembers || part.name == "auth_members"
@@ -124,7 +123,7 @@ func open(r *intake.Request) (check.Export, error) {
 		}
 	}
 	limits := false
-	err := rows.Read(r, e.roles, &estate.Notes{}, func(row *rows.Row) error {
+	err := rows.Read(r, e.roles, &facts.Notes{}, func(row *rows.Row) error {
 		limits = limits || row.Has("rolconnlimit")
 		e.tabled[name(row)] = true
 		if row.True("rolsuper") || row.True("usesuper") {
@@ -133,7 +132,7 @@ func open(r *intake.Request) (check.Export, error) {
 		return nil
 	}, e.roleColumns()...)
 	if !limits {
-		e.notes.Remark(estate.Origin{File: e.roles},
+		e.notes.Remark(facts.Origin{File: e.roles},
 			"the table has no column rolconnlimit: a role that may have no connection at all reads as enabled")
 	}
 	if !strings.HasPrefix(path.Base(e.roles), "shadow") { // which lists only roles that sign in
@@ -166,15 +165,15 @@ func (e *export) missingRoles() {
 		}
 	}
 	for _, role := range slices.Sorted(maps.Keys(missing)) {
-		e.notes.Remark(estate.Origin{File: e.roles}, "the role %q has members and is not in the table; what it gives them is unknown", role)
+		e.notes.Remark(facts.Origin{File: e.roles}, "the role %q has members and is not in the table; what it gives them is unknown", role)
 	}
 }
 
 // given reports whether what a role gives its members is known.
 func (e *export) given(role string) bool { return e.tabled[role] || strings.HasPrefix(role, "pg_") }
 
-func (e *export) System() *estate.System { return e.system }
-func (e *export) Notes() *estate.Notes   { return &e.notes }
+func (e *export) System() *facts.System { return e.system }
+func (e *export) Notes() *facts.Notes   { return &e.notes }
 
 func name(row *rows.Row) string {
 	if n, ok := row.Text("rolname"); ok {
@@ -207,13 +206,13 @@ func moment(text string) (time.Time, bool) {
 	return time.Time{}, false
 }
 
-func (e *export) set(id setting.ID, v setting.Value, origin estate.Origin) {
+func (e *export) set(id setting.ID, v setting.Value, origin facts.Origin) {
 	e.policy.Set(id, v, origin)
 }
 
 // known are the settings that the server has not got.
 func (e *export) known() {
-	origin := estate.Origin{File: e.folder, Text: "the server has no such setting"}
+	origin := facts.Origin{File: e.folder, Text: "the server has no such setting"}
 	for _, id := range []setting.ID{setting.History, setting.ReuseAfter, setting.MaxAge, setting.MinAge, setting.WarnBefore,
 		setting.LockoutAttempts,
 		setting.SourceAttempts, setting.DormantAfter, setting.MinDistinct, setting.MinChanged, setting.MaxRepeat,
@@ -234,7 +233,7 @@ func (e *export) known() {
 // setting reads one row of pg_settings.
 func (e *export) setting(file string, row *rows.Row) error {
 	key, value := row.Plain("name"), row.Plain("setting")
-	origin := estate.Origin{File: file, Line: row.Line, Text: key + " = " + value}
+	origin := facts.Origin{File: file, Line: row.Line, Text: key + " = " + value}
 	switch key {
 	case "password_encryption":
 		e.set(setting.Storage, storage(value), origin)
@@ -255,7 +254,7 @@ func (e *export) setting(file string, row *rows.Row) error {
 
 // passwordCheck: the limits of the module are compiled in: 8 characters,
 // letters and others mixed, not holding the role's name.
-func (e *export) passwordCheck(libraries string, origin estate.Origin) {
+func (e *export) passwordCheck(libraries string, origin facts.Origin) {
 	loaded := slices.ContainsFunc(strings.Split(libraries, ","), func(l string) bool {
 		return strings.Trim(strings.TrimSpace(l), `"'`) == "passwordcheck"
 	})
@@ -278,7 +277,7 @@ func (e *export) passwordCheck(libraries string, origin estate.Origin) {
 func (e *export) access(file string, row *rows.Row) error {
 	if n, err := strconv.Atoi(row.Plain("rule_number")); err == nil {
 		if e.rule++; n != e.rule {
-			e.notes.Refuse(estate.Origin{File: file, Line: row.Line},
+			e.notes.Refuse(facts.Origin{File: file, Line: row.Line},
 				"the rule %d comes where %d was expected; whether a line that is missing lets anybody in is unknown", n,
 				e.rule)
 			e.rule = n
@@ -287,14 +286,14 @@ func (e *export) access(file string, row *rows.Row) error {
 	method := row.Plain("auth_method")
 	_, broken := row.Text("error")
 	id := setting.BlankAllowed
-	origin := estate.Origin{File: file, Line: row.Line, Text: "line " + row.Plain("line_number") + ": " +
+	origin := facts.Origin{File: file, Line: row.Line, Text: "line " + row.Plain("line_number") + ": " +
 		strings.Join([]string{row.Plain("type"), row.Plain("database"), row.Plain("user_name"), row.Plain("address"),
 			method}, " ")}
 	if method == "trust" && !broken {
 		origin.Text += ": no password is asked for"
 		e.policy.Set(id, setting.Yes, origin)
 	} else if !e.policy.Value(id).Known() {
-		e.policy.Set(id, setting.No, estate.Origin{File: file, Text: "no line asks for nothing (trust)"})
+		e.policy.Set(id, setting.No, facts.Origin{File: file, Text: "no line asks for nothing (trust)"})
 	}
 	return nil
 }
@@ -336,8 +335,8 @@ var outOfServer = []string{"pg_execute_server_program", "pg_write_server_files"}
 
 // Accounts streams the roles that can sign in, or could once: groups and the
 // server's own roles are left out.
-func (e *export) Accounts(yield func(*estate.Account) error) error {
-	var a estate.Account
+func (e *export) Accounts(yield func(*facts.Account) error) error {
+	var a facts.Account
 	return rows.Read(e.request, e.roles, &e.notes, func(row *rows.Row) error {
 		login := name(row)
 		password, hasPassword := row.Text("rolpassword")
@@ -351,7 +350,7 @@ func (e *export) Accounts(yield func(*estate.Account) error) error {
 			return nil
 		}
 		a.Reset()
-		a.Origin = estate.Origin{File: e.roles, Line: row.Line}
+		a.Origin = facts.Origin{File: e.roles, Line: row.Line}
 		if login == "" {
 			e.notes.Refuse(a.Origin, "the row names no role")
 			return nil
@@ -362,43 +361,43 @@ func (e *export) Accounts(yield func(*estate.Account) error) error {
 	}, e.roleColumns()...)
 }
 
-func (e *export) fill(a *estate.Account, row *rows.Row, password string, hasPassword, signsIn bool) {
+func (e *export) fill(a *facts.Account, row *rows.Row, password string, hasPassword, signsIn bool) {
 	a.Groups = e.above(a.Login, a.Groups)
 	a.GroupsKnown = e.hasMembers
 	limited := row.Plain("rolconnlimit") == "0"
-	a.Enabled = estate.TriOf(signsIn && !limited)
-	a.Locked, a.MustChange, a.NeverExpires, a.CannotChange, a.BlankAllowed, a.Blank = estate.No, estate.No, estate.No,
-		estate.No, estate.No, estate.No
+	a.Enabled = facts.TriOf(signsIn && !limited)
+	a.Locked, a.MustChange, a.NeverExpires, a.CannotChange, a.BlankAllowed, a.Blank = facts.No, facts.No, facts.No,
+		facts.No, facts.No, facts.No
 	super, given := e.super[a.Login] || row.True("rolcreaterole"), e.hasMembers
 	for _, g := range a.Groups {
 		super = super || e.super[g] || slices.Contains(outOfServer, g)
 		given = given && e.given(g)
 	}
 	if super || given && (row.Has("rolcreaterole") || row.Has("usesuper")) {
-		a.Privileged = estate.TriOf(super)
+		a.Privileged = facts.TriOf(super)
 	}
 	if row.Plain("oid") == "10" || row.Plain("usesysid") == "10" || a.Login == "postgres" {
-		a.Kind = estate.BuiltIn
+		a.Kind = facts.BuiltIn
 	}
 	hidden := strings.Trim(password, "*") == "" && password != ""
 	if hasPassword && !hidden {
-		a.PasswordUsable, a.Storage = estate.Yes, storage(password)
+		a.PasswordUsable, a.Storage = facts.Yes, storage(password)
 		if row.Has("rolpassword") || row.Has("passwd") {
 			a.StoredMark = stored.Mark(password)
 		}
 	} else if !hidden && (row.Has("rolpassword") || row.Has("password_prefix") || row.Has("passwd")) {
-		a.PasswordUsable = estate.No
+		a.PasswordUsable = facts.No
 	}
 	until, ok := row.Text("rolvaliduntil")
 	if !ok {
 		until = row.Plain("valuntil")
 	}
-	a.PasswordExpires = estate.Never
+	a.PasswordExpires = facts.Never
 	if until != "" && until != "infinity" {
 		if at, ok := moment(until); ok {
-			a.PasswordExpires = estate.At(at)
+			a.PasswordExpires = facts.At(at)
 		} else {
-			a.PasswordExpires = estate.Moment{}
+			a.PasswordExpires = facts.Moment{}
 			e.notes.Refuse(a.Origin, "%q is no moment that a password ends", until)
 		}
 	}

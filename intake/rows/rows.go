@@ -15,7 +15,7 @@ import (
 	"slices"
 	"strings"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/intake"
 	"yewcone/intake/text"
 )
@@ -104,7 +104,7 @@ func Find(r *intake.Request, folder string, names ...string) (string, bool) {
 // not there is an *intake.Unreadable. It stops at the first error of each.
 // needs are the columns that each row must have: a file whose heading lacks
 // one is not read, and a row without one is left out.
-func Read(r *intake.Request, file string, notes *estate.Notes, each func(*Row) error, needs ...string) error {
+func Read(r *intake.Request, file string, notes *facts.Notes, each func(*Row) error, needs ...string) error {
 	f, err := text.Open(r.Path(file), "")
 	if err != nil {
 		return intake.CannotOpen(file, err)
@@ -126,7 +126,7 @@ func Read(r *intake.Request, file string, notes *estate.Notes, each func(*Row) e
 		return stop.error
 	}
 	if err != nil && !errors.Is(err, fs.ErrClosed) {
-		notes.Cut(estate.Origin{File: file, Line: s.row.Line}, "the file cannot be read on: %s; take the export again", err)
+		notes.Incomplete(facts.Origin{File: file, Line: s.row.Line}, "the file cannot be read on: %s; take the export again", err)
 	}
 	return nil
 }
@@ -136,7 +136,7 @@ type stopped struct{ error }
 
 type source struct {
 	file  string
-	notes *estate.Notes
+	notes *facts.Notes
 	lines *text.Counter
 	each  func(*Row) error
 	open  *text.File
@@ -164,7 +164,7 @@ func (s *source) headed(names []string) error {
 
 func (s *source) emit() error {
 	if need := s.lacks(s.row.names); need != "" {
-		s.notes.Refuse(estate.Origin{File: s.file, Line: s.row.Line}, "the row has no %q", need)
+		s.notes.Refuse(facts.Origin{File: s.file, Line: s.row.Line}, "the row has no %q", need)
 		return nil
 	}
 	if err := s.each(&s.row); err != nil {
@@ -196,7 +196,7 @@ func (s *source) csv() error {
 			line, _ = r.FieldPos(0)
 		}
 		if errors.Is(err, csv.ErrFieldCount) && !s.last() {
-			s.notes.Refuse(estate.Origin{File: s.file, Line: line}, "the row has %d fields where the heading has %d",
+			s.notes.Refuse(facts.Origin{File: s.file, Line: line}, "the row has %d fields where the heading has %d",
 				len(record), len(header))
 			continue
 		}
@@ -242,7 +242,7 @@ func (s *source) batch() error {
 			continue
 		}
 		if len(fields) != len(header) {
-			s.notes.Refuse(estate.Origin{File: s.file, Line: n}, "the row has %d fields where the heading has %d", len(fields), len(header))
+			s.notes.Refuse(facts.Origin{File: s.file, Line: n}, "the row has %d fields where the heading has %d", len(fields), len(header))
 			continue
 		}
 		s.row.reset(n)
@@ -257,7 +257,7 @@ func (s *source) batch() error {
 		return scan.Err()
 	}
 	if header == nil { // the client prints no heading where there are no rows
-		s.notes.Remark(estate.Origin{File: s.file}, "the file is empty: no rows")
+		s.notes.Remark(facts.Origin{File: s.file}, "the file is empty: no rows")
 		return nil
 	}
 	return s.end()

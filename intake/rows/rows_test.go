@@ -7,18 +7,18 @@ import (
 	"strings"
 	"testing"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/intake"
 )
 
 // read gathers the rows of a file as "a=1 b=- line 2", and the notes.
-func read(t *testing.T, name, data string, needs ...string) (string, *estate.Notes) {
+func read(t *testing.T, name, data string, needs ...string) (string, *facts.Notes) {
 	t.Helper()
 	folder := t.TempDir()
 	if err := os.WriteFile(filepath.Join(folder, name), []byte(data), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	var notes estate.Notes
+	var notes facts.Notes
 	var out strings.Builder
 	err := Read(&intake.Request{Folder: folder}, name, &notes, func(r *Row) error {
 		for _, column := range []string{"a", "b"} {

@@ -8,7 +8,7 @@ import (
 	"strings"
 	"time"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/setting"
 	"yewcone/intake/ldif"
 	"yewcone/intake/stamp"
@@ -25,14 +25,14 @@ const (
 )
 
 // Accounts streams people and machines.
-func (e *export) Accounts(yield func(*estate.Account) error) error {
-	var a estate.Account
+func (e *export) Accounts(yield func(*facts.Account) error) error {
+	var a facts.Account
 	return e.files.Scan(func(file string, x *ldif.Entry) error {
 		if !x.Is("user") || x.Text("useraccountcontrol") == "" {
 			return nil
 		}
 		a.Reset()
-		a.Origin = estate.Origin{File: file, Line: x.Line}
+		a.Origin = facts.Origin{File: file, Line: x.Line}
 		e.fill(&a, x)
 		if x.Text("samaccountname") == "" {
 			e.notes.Refuse(a.Origin, "the entry is left out: it has no sAMAccountName")
@@ -48,7 +48,7 @@ func integer(x *ldif.Entry, name string) (int64, bool) {
 	return n, err == nil
 }
 
-func (e *export) fill(a *estate.Account, x *ldif.Entry) {
+func (e *export) fill(a *facts.Account, x *ldif.Entry) {
 	a.Login = cmp.Or(x.Text("samaccountname"), x.Text("cn"))
 	a.DisplayName, a.FirstName, a.LastName = cmp.Or(x.Text("displayname"), x.Text("cn")), x.Text("givenname"), x.Text("sn")
 	a.Email, a.Description = cmp.Or(x.Text("mail"), x.Text("userprincipalname")), x.Text("description")
@@ -76,9 +76,9 @@ func (e *export) fill(a *estate.Account, x *ldif.Entry) {
 	}
 	a.Kind = kind(x, control)
 	if e.privileged(dn, own) {
-		a.Privileged = estate.Yes
+		a.Privileged = facts.Yes
 	} else if a.GroupsKnown {
-		a.Privileged = estate.No
+		a.Privileged = facts.No
 	}
 	p := e.policies[cmp.Or(a.Policy, e.system.Default)]
 	e.marks(a, x, control, p)
@@ -136,20 +136,20 @@ func kind(x *ldif.Entry, control int64) string {
 	sid := x.Text("objectsid")
 	switch {
 	case control&controlMachine != 0:
-		return estate.Service
+		return facts.Service
 	case strings.HasSuffix(sid, "-501"):
-		return estate.Guest
+		return facts.Guest
 	case strings.HasSuffix(sid, "-500"), strings.HasSuffix(sid, "-502"):
-		return estate.BuiltIn
+		return facts.BuiltIn
 	}
 	return ""
 }
 
-func (e *export) marks(a *estate.Account, x *ldif.Entry, control int64, p settings) {
-	a.NeverExpires = estate.TriOf(control&controlNoExpiry != 0)
-	a.BlankAllowed = estate.TriOf(control&controlBlank != 0)
-	a.CannotChange = estate.Unknown // stands in the access list
-	a.PasswordUsable = estate.Yes
+func (e *export) marks(a *facts.Account, x *ldif.Entry, control int64, p settings) {
+	a.NeverExpires = facts.TriOf(control&controlNoExpiry != 0)
+	a.BlankAllowed = facts.TriOf(control&controlBlank != 0)
+	a.CannotChange = facts.Unknown // stands in the access list
+	a.PasswordUsable = facts.Yes
 	a.Storage = setting.StoredUnsalted
 	if control&controlReversible != 0 {
 		switch {
@@ -160,41 +160,41 @@ func (e *export) marks(a *estate.Account, x *ldif.Entry, control int64, p settin
 		}
 	}
 	if control&controlSmartCard != 0 {
-		a.PasswordUsable, a.SecondFactor = estate.No, estate.Yes
+		a.PasswordUsable, a.SecondFactor = facts.No, facts.Yes
 	}
-	a.Enabled = estate.TriOf(control&controlDisabled == 0)
+	a.Enabled = facts.TriOf(control&controlDisabled == 0)
 	end, ok := integer(x, "accountexpires")
-	if a.Enabled == estate.Yes && !ok {
-		a.Enabled = estate.Unknown // it may have ended
+	if a.Enabled == facts.Yes && !ok {
+		a.Enabled = facts.Unknown // it may have ended
 	}
-	if a.Enabled == estate.Yes && ok && end != 0 && end != noEnd {
-		a.Enabled = estate.Unknown
+	if a.Enabled == facts.Yes && ok && end != 0 && end != noEnd {
+		a.Enabled = facts.Unknown
 		if !e.system.AsOf.IsZero() {
-			a.Enabled = estate.TriOf(e.system.AsOf.Before(moment(end)))
+			a.Enabled = facts.TriOf(e.system.AsOf.Before(moment(end)))
 		}
 	}
 }
 
-func (e *export) password(a *estate.Account, x *ldif.Entry, control int64) {
+func (e *export) password(a *facts.Account, x *ldif.Entry, control int64) {
 	a.Created = stampMoment(x.Text("whencreated"))
 	a.LastSignIn = later(x)
 	without := control&(controlNoExpiry|controlSmartCard|controlMachine) != 0
 	if without {
-		a.PasswordExpires = estate.Never
+		a.PasswordExpires = facts.Never
 	}
 	set, ok := integer(x, "pwdlastset")
 	if !ok {
 		return
 	}
-	a.MustChange = estate.TriOf(set == 0 && !without)
+	a.MustChange = facts.TriOf(set == 0 && !without)
 	if set > 0 {
-		a.PasswordSet = estate.At(moment(set))
+		a.PasswordSet = facts.At(moment(set))
 	}
 }
 
 // later is the later of the two stamps of the last sign-in; without either it
 // is unknown, since each controller keeps its own.
-func later(x *ldif.Entry) estate.Moment {
+func later(x *ldif.Entry) facts.Moment {
 	latest := int64(0)
 	for _, name := range []string{"lastlogon", "lastlogontimestamp"} {
 		if n, ok := integer(x, name); ok && n != noEnd {
@@ -202,36 +202,36 @@ func later(x *ldif.Entry) estate.Moment {
 		}
 	}
 	if latest == 0 {
-		return estate.Moment{}
+		return facts.Moment{}
 	}
-	return estate.At(moment(latest))
+	return facts.At(moment(latest))
 }
 
-func stampMoment(text string) estate.Moment {
+func stampMoment(text string) facts.Moment {
 	at, ok := stamp.Generalized(text)
 	if !ok {
-		return estate.Moment{}
+		return facts.Moment{}
 	}
-	return estate.At(at)
+	return facts.At(at)
 }
 
 // lock: the stamp of a lock stays after a timed lock has run out.
-func (e *export) lock(a *estate.Account, x *ldif.Entry, p settings) {
+func (e *export) lock(a *facts.Account, x *ldif.Entry, p settings) {
 	asOf, dated := e.system.AsOf, !e.system.AsOf.IsZero()
 	bad, _ := integer(x, "badpwdcount")
 	last, _ := integer(x, "badpasswordtime")
 	if dated {
 		counts := p.window == math.MaxInt64 || last > 0 && asOf.Sub(moment(last)) < ticks(p.window)
-		a.Failures = estate.CountOf(0)
+		a.Failures = facts.CountOf(0)
 		if counts {
-			a.Failures = estate.CountOf(int(bad))
+			a.Failures = facts.CountOf(int(bad))
 		}
 	}
 	if p.unknown || p.unknownLock {
-		a.Failures = estate.Counted{}
+		a.Failures = facts.Counted{}
 		return
 	}
-	a.Locked = estate.No
+	a.Locked = facts.No
 	since, ok := integer(x, "lockouttime")
 	if !ok || since == 0 || !p.locks {
 		return
@@ -239,11 +239,11 @@ func (e *export) lock(a *estate.Account, x *ldif.Entry, p settings) {
 	end := moment(since).Add(ticks(p.duration))
 	switch {
 	case p.duration == 0:
-		a.Locked, a.LockedSince, a.LockedUntil = estate.Yes, estate.At(moment(since)), estate.Never
+		a.Locked, a.LockedSince, a.LockedUntil = facts.Yes, facts.At(moment(since)), facts.Never
 	case !dated:
-		a.Locked = estate.Unknown
+		a.Locked = facts.Unknown
 	case asOf.Before(end):
-		a.Locked, a.LockedSince, a.LockedUntil = estate.Yes, estate.At(moment(since)), estate.At(end)
+		a.Locked, a.LockedSince, a.LockedUntil = facts.Yes, facts.At(moment(since)), facts.At(end)
 	}
 }
 

@@ -6,7 +6,7 @@ import (
 	"strconv"
 	"strings"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/setting"
 	"yewcone/intake"
 	"yewcone/intake/ldif"
@@ -38,30 +38,30 @@ type policyReader struct {
 	e      *export
 	x      *ldif.Entry
 	file   string
-	policy *estate.Policy
+	policy *facts.Policy
 }
 
 func (e *export) addPolicy(file string, x *ldif.Entry, name string, from attributes) {
 	if e.system.Policy(name) != nil {
-		e.notes.Refuse(estate.Origin{File: file, Line: x.Line}, "the policy %q stands here a second time; the first counts", name)
+		e.notes.Refuse(facts.Origin{File: file, Line: x.Line}, "the policy %q stands here a second time; the first counts", name)
 		return
 	}
-	e.system.Policies = append(e.system.Policies, estate.Policy{Name: name, Origin: estate.Origin{File: file, Line: x.Line}})
+	e.system.Policies = append(e.system.Policies, facts.Policy{Name: name, Origin: facts.Origin{File: file, Line: x.Line}})
 	p := &policyReader{e: e, x: x, file: file, policy: &e.system.Policies[len(e.system.Policies)-1]}
 	if at, ok := stamp.Generalized(x.Text("whenchanged")); ok {
-		p.policy.Changed = estate.At(at)
+		p.policy.Changed = facts.At(at)
 	}
 	s := settings{reversible: p.on(from.reversible, propertyReversible), guid: guidBytes(x.Text("objectguid"))}
 	if name != domain {
 		var ok bool
 		if s.precedence, ok = p.number("msDS-PasswordSettingsPrecedence"); !ok {
-			e.notes.Refuse(estate.Origin{File: file, Line: x.Line},
+			e.notes.Refuse(facts.Origin{File: file, Line: x.Line},
 				"the settings object %q has no msDS-PasswordSettingsPrecedence; whether it comes before others is unknown",
 				name)
 		}
 	}
 	if missing := p.missing(from); len(missing) > 0 {
-		e.notes.Remark(estate.Origin{File: file, Line: x.Line},
+		e.notes.Remark(facts.Origin{File: file, Line: x.Line},
 			"%s of the policy %q %s not in the export; what it says is unknown", strings.Join(missing, ", "), name,
 			map[bool]string{true: "is", false: "are"}[len(missing) == 1])
 		s.unknownLock = slices.Contains(missing, from.attempts) || slices.Contains(missing, from.duration) ||
@@ -87,12 +87,12 @@ func (p *policyReader) missing(from attributes) []string {
 	return list
 }
 
-func (p *policyReader) origin(attr string) estate.Origin {
+func (p *policyReader) origin(attr string) facts.Origin {
 	a, ok := p.x.First(strings.ToLower(attr))
 	if !ok {
-		return estate.Origin{File: p.file, Line: p.x.Line, Place: p.x.DN, Text: attr + " absent"}
+		return facts.Origin{File: p.file, Line: p.x.Line, Place: p.x.DN, Text: attr + " absent"}
 	}
-	return estate.Origin{File: p.file, Line: a.Line, Place: p.x.DN, Text: attr + ": " + a.Value}
+	return facts.Origin{File: p.file, Line: a.Line, Place: p.x.DN, Text: attr + ": " + a.Value}
 }
 
 // number reads an attribute; false when it is absent or no number, which is
@@ -104,7 +104,7 @@ func (p *policyReader) number(attr string) (int64, bool) {
 	}
 	n, err := strconv.ParseInt(a.Value, 10, 64)
 	if err != nil {
-		p.e.notes.Refuse(estate.Origin{File: p.file, Line: a.Line}, "%s of the policy %q is no whole number", attr, p.policy.Name)
+		p.e.notes.Refuse(facts.Origin{File: p.file, Line: a.Line}, "%s of the policy %q is no whole number", attr, p.policy.Name)
 	}
 	return n, err == nil
 }

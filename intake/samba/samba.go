@@ -23,8 +23,7 @@ import (
 	"strings"
 	"time"
 
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/setting"
 	"yewcone/intake"
 	"yewcone/intake/ldif"
@@ -90,7 +89,7 @@ type settings struct {
 }
 
 type export struct {
-	system   *estate.System
+	system   *facts.System
 	files    *ldif.Files
 	groups   *ldif.Groups
 	policies map[string]settings // by name
@@ -99,16 +98,16 @@ type export struct {
 	builtin  map[string]bool     // DNs of groups whose members are administrators
 	security map[string]bool     // DNs of groups that are not for mail only
 	latest   time.Time
-	notes    estate.Notes
+	notes    facts.Notes
 }
 
-func open(r *intake.Request) (check.Export, error) {
+func open(r *intake.Request) (facts.Export, error) {
 	e := &export{
 		system: r.NewSystem(), groups: ldif.NewGroups(), policies: map[string]settings{}, applies: map[string][]string{},
 		byRID: map[string]string{}, builtin: map[string]bool{}, security: map[string]bool{},
 	}
 	e.files = ldif.NewFiles(r, &e.notes, wanted)
-	e.system.Chooses = estate.ChooseAssigned
+	e.system.Chooses = facts.ChooseAssigned
 	if err := e.files.Scan(e.structure); err != nil {
 		return nil, err
 	}
@@ -116,7 +115,7 @@ func open(r *intake.Request) (check.Export, error) {
 		e.system.AsOf, e.system.AsOfFrom = e.latest, "the latest change in the export"
 	}
 	e.system.Default = domain
-	from := estate.Origin{File: strings.Join(r.From, ", ")}
+	from := facts.Origin{File: strings.Join(r.From, ", ")}
 	if e.system.Policy(domain) == nil {
 		e.notes.Remark(from, "the domain object is not in the export: what holds for accounts without settings of their own "+
 			"is unknown; export it with -s base")
@@ -130,9 +129,9 @@ func open(r *intake.Request) (check.Export, error) {
 	return e, nil
 }
 
-func (e *export) System() *estate.System { return e.system }
-func (e *export) Notes() *estate.Notes   { return &e.notes }
-func (e *export) Unread() []check.Unread { return e.files.Unread() }
+func (e *export) System() *facts.System  { return e.system }
+func (e *export) Notes() *facts.Notes    { return &e.notes }
+func (e *export) Unread() []facts.Unread { return e.files.Unread() }
 
 // structure gathers policies and groups.
 func (e *export) structure(file string, x *ldif.Entry) error {
@@ -156,7 +155,7 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 	case x.Is("group"):
 		e.group(x, dn)
 	case x.Text("grouptype") != "", x.Text("msds-passwordsettingsprecedence") != "":
-		e.notes.Refuse(estate.Origin{File: file, Line: x.Line},
+		e.notes.Refuse(facts.Origin{File: file, Line: x.Line},
 			"the entry has attributes of a group or a settings object and no objectClass that says so; it is left out")
 	}
 	for _, a := range x.Attrs {

@@ -12,8 +12,7 @@ import (
 	"strconv"
 	"strings"
 
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/snapshot"
 	"yewcone/core/strictyaml"
 	"yewcone/intake"
@@ -42,15 +41,15 @@ var Format = intake.Format{
 type export struct {
 	file     string
 	path     string
-	system   *estate.System
-	notes    estate.Notes
+	system   *facts.System
+	notes    facts.Notes
 	policies int
 	accounts int
 	end      *snapshot.End
 }
 
 // open reads up to the first account.
-func open(r *intake.Request) (check.Export, error) {
+func open(r *intake.Request) (facts.Export, error) {
 	if len(r.From) != 1 {
 		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System +
 			"\" is read as snapshot, which is one file"}
@@ -130,10 +129,10 @@ func (e *export) begin(line string, number int, r *intake.Request) error {
 		return wrong(fmt.Sprintf("this is version %d, and version %d is read here", s.Version, snapshot.Version))
 	}
 	if e.system.Chooses == "" {
-		if !slices.Contains(estate.Choosings, s.Chooses) {
-			return wrong(fmt.Sprintf("chooses is %.40q, and is one of %s", s.Chooses, strings.Join(estate.Choosings, ", ")))
+		if !slices.Contains(facts.Precedences, s.Chooses) {
+			return wrong(fmt.Sprintf("chooses is %.40q, and is one of %s", s.Chooses, strings.Join(facts.Precedences, ", ")))
 		}
-		e.system.Chooses = estate.Choosing(s.Chooses)
+		e.system.Chooses = facts.Precedence(s.Chooses)
 	}
 	if e.system.Default == "" {
 		e.system.Default = s.Default
@@ -143,14 +142,14 @@ func (e *export) begin(line string, number int, r *intake.Request) error {
 		if err := at.UnmarshalJSON([]byte(`"` + s.AsOf + `"`)); err != nil {
 			return wrong("as_of: " + err.Error())
 		}
-		e.system.AsOf, _ = estate.Moment(at).Time()
+		e.system.AsOf, _ = facts.Moment(at).Time()
 		e.system.AsOfFrom = s.AsOfFrom
 	}
 	if s.Partial {
-		e.notes.Cut(estate.Origin{File: e.file, Line: number}, "the export that the snapshot was made of was not read to its end")
+		e.notes.Incomplete(facts.Origin{File: e.file, Line: number}, "the export that the snapshot was made of was not read to its end")
 	}
 	if s.Refused > 0 {
-		e.notes.Remark(estate.Origin{File: e.file, Line: number},
+		e.notes.Remark(facts.Origin{File: e.file, Line: number},
 			"of the export that the snapshot was made of, %d rows or values were refused", s.Refused)
 	}
 	return nil
@@ -160,7 +159,7 @@ func (e *export) begin(line string, number int, r *intake.Request) error {
 // with other lines is noted when the accounts are read.
 func (e *export) readPolicy(line string, number int) bool {
 	var l snapshot.Line
-	origin := estate.Origin{File: e.file, Line: number}
+	origin := facts.Origin{File: e.file, Line: number}
 	if err := decode(line, &l); err != nil || l.Policy == nil {
 		return l.Account == nil
 	}
@@ -177,16 +176,16 @@ func (e *export) readPolicy(line string, number int) bool {
 	return true
 }
 
-func (e *export) System() *estate.System { return e.system }
-func (e *export) Notes() *estate.Notes   { return &e.notes }
+func (e *export) System() *facts.System { return e.system }
+func (e *export) Notes() *facts.Notes   { return &e.notes }
 
 // Accounts streams the accounts.
-func (e *export) Accounts(yield func(*estate.Account) error) error {
-	return check.InOrder(e.Parts, yield)
+func (e *export) Accounts(yield func(*facts.Account) error) error {
+	return facts.InOrder(e.Parts, yield)
 }
 
 // Parts divides the file at the ends of lines.
-func (e *export) Parts(yield func(check.Part) error) error {
+func (e *export) Parts(yield func(facts.Part) error) error {
 	f, err := text.Open(e.path, "")
 	if err != nil {
 		return yield(&part{export: e, failed: err})
@@ -211,23 +210,23 @@ func (e *export) Parts(yield func(check.Part) error) error {
 type part struct {
 	export   *export
 	piece    text.Piece
-	notes    estate.Notes
+	notes    facts.Notes
 	accounts int
 	end      *snapshot.End
 	failed   error
 	last     bool
 }
 
-func (p *part) Accounts(yield func(*estate.Account) error) error {
+func (p *part) Accounts(yield func(*facts.Account) error) error {
 	var l snapshot.Line
-	var a estate.Account
+	var a facts.Account
 	number := p.piece.Line - 1
 	for line := range strings.Lines(p.piece.Text) {
 		number++
 		if strings.TrimSpace(line) == "" {
 			continue
 		}
-		origin := estate.Origin{File: p.export.file, Line: number}
+		origin := facts.Origin{File: p.export.file, Line: number}
 		l = snapshot.Line{}
 		if err := decode(line, &l); err != nil {
 			p.notes.Refuse(origin, "the line is left out: %s", err)
@@ -264,13 +263,13 @@ func (p *part) Done() {
 	if p.end != nil {
 		e.end = p.end
 	}
-	switch origin := (estate.Origin{File: e.file}); {
+	switch origin := (facts.Origin{File: e.file}); {
 	case p.failed != nil:
-		e.notes.Cut(origin, "the file cannot be read on: %s", p.failed)
+		e.notes.Incomplete(origin, "the file cannot be read on: %s", p.failed)
 	case p.last && e.end == nil:
-		e.notes.Cut(origin, "the snapshot has no line {\"end\": …}: it was cut off; take it again")
+		e.notes.Incomplete(origin, "the snapshot has no line {\"end\": …}: it was cut off; take it again")
 	case p.last && (e.end.Accounts != e.accounts || e.end.Policies != e.policies):
-		e.notes.Cut(origin, "the snapshot's last line promises %d policies and %d accounts, and %d and %d stand in it; take "+
+		e.notes.Incomplete(origin, "the snapshot's last line promises %d policies and %d accounts, and %d and %d stand in it; take "+
 			"it again", e.end.Policies, e.end.Accounts, e.policies, e.accounts)
 	}
 	if p.last {

@@ -4,7 +4,7 @@ package stamp
 import (
 	"time"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 )
 
 // isoLayouts are the ways of ISO 8601 that are read; those without an offset
@@ -16,20 +16,20 @@ var isoLayouts = []string{
 
 // ISO reads a date or an instant of ISO 8601. One that says no offset is in
 // the zone.
-func ISO(text string, zone *time.Location) (estate.Moment, bool) {
+func ISO(text string, zone *time.Location) (facts.Moment, bool) {
 	if unix, ok := utcSecond(text, 1); ok {
-		return estate.AtSecond(unix), true
+		return facts.AtSecond(unix), true
 	}
 	if len(text) == len(time.DateOnly) {
 		at, err := time.Parse(time.DateOnly, text)
-		return estate.OnDay(at), err == nil
+		return facts.OnDay(at), err == nil
 	}
 	for _, layout := range isoLayouts {
 		if at, err := time.ParseInLocation(layout, text, zone); err == nil {
-			return estate.At(at), true
+			return facts.At(at), true
 		}
 	}
-	return estate.Moment{}, false
+	return facts.Moment{}, false
 }
 
 // Second reads 2026-11-20T06:00:00Z as seconds since 1970; false for every

@@ -7,7 +7,7 @@ import (
 	"io"
 	"strings"
 
-	"yewcone/core/check"
+	"yewcone/core/finding"
 	"yewcone/core/gap"
 	"yewcone/output"
 	"yewcone/output/visible"
@@ -24,7 +24,7 @@ func cell(text string) string {
 }
 
 // Gaps writes one row for each setting, audience and system.
-func Gaps(w io.Writer, r *check.Result, o output.GapOptions) error {
+func Gaps(w io.Writer, r *finding.Result, o output.GapOptions) error {
 	out := csv.NewWriter(w)
 	if err := out.Write([]string{"setting", "audience", "system", "value", "known", "accounts", "of", "unknown",
 		"below_rules", "strictest", "loosest", "odd", "policy", "file", "line", "text"}); err != nil {

@@ -5,7 +5,7 @@ import (
 	"io"
 	"strings"
 
-	"yewcone/core/check"
+	"yewcone/core/finding"
 	"yewcone/output"
 )
 
@@ -53,7 +53,7 @@ type junitShort struct {
 // show them: what is broken fails, what is not known is skipped, and an export
 // that could not be read is an error. There is no standard of the form; this
 // is the part of it that build systems agree on.
-func JUnit(w io.Writer, r *check.Result, _ output.Options) error {
+func JUnit(w io.Writer, r *finding.Result, _ output.Options) error {
 	doc := junitSuites{Name: clean(r.Estate)}
 	for _, s := range systems(r) {
 		suite := junitSuite{Name: s.Name, Time: "0"}
@@ -68,10 +68,10 @@ func JUnit(w io.Writer, r *check.Result, _ output.Options) error {
 		}
 		states, findings := ruleStates(r, s)
 		for _, state := range states {
-			if state.State == check.NotForIt {
+			if state.State == finding.NotForIt {
 				continue
 			}
-			c := junitCase{Name: state.Rule, Class: s.Name, Time: "0"}
+			c := junitCase{Name: state.Rule.String(), Class: s.Name, Time: "0"}
 			var broken, accepted []string
 			first := ""
 			for _, f := range findings[state.Rule] {
@@ -89,7 +89,7 @@ func JUnit(w io.Writer, r *check.Result, _ output.Options) error {
 			case len(broken) > 0:
 				c.Failure = &junitText{xmlText(clean(first)), "finding", xmlText(strings.Join(broken, "\n"))}
 				suite.Failures++
-			case state.State == check.Open:
+			case state.State == finding.Open:
 				c.Skipped = &junitShort{"not known: the export does not say it for all accounts"}
 				suite.Skipped++
 			}

@@ -7,7 +7,7 @@ import (
 	"strings"
 	"time"
 
-	"yewcone/core/check"
+	"yewcone/core/finding"
 	"yewcone/output"
 )
 
@@ -146,7 +146,7 @@ func token(text string) string {
 
 // OSCAL writes the findings as assessment results, a result for each system.
 // Moments are those that the exports speak for.
-func OSCAL(w io.Writer, r *check.Result, o output.Options) error {
+func OSCAL(w io.Writer, r *finding.Result, o output.Options) error {
 	var newest time.Time
 	for i := range r.Systems {
 		if r.Systems[i].AsOf.After(newest) {
@@ -181,7 +181,7 @@ func OSCAL(w io.Writer, r *check.Result, o output.Options) error {
 	return write(w, oscalDocument{doc})
 }
 
-func (r *oscalResult) add(f *check.Finding, collected string) {
+func (r *oscalResult) add(f *finding.Finding, collected string) {
 	state := "open" // a finding may be accepted for some accounts, and stand for others
 	if f.Exception != nil {
 		state = "accepted"
@@ -189,7 +189,7 @@ func (r *oscalResult) add(f *check.Finding, collected string) {
 	seen := oscalObservedRef{uuid("observation", f.Fingerprint, state)}
 	props := []oscalProp{{"severity", oscalNamespace, f.Severity.String()}, {"fingerprint", oscalNamespace, f.Fingerprint},
 		{"accounts", oscalNamespace, fmt.Sprint(f.Reach.Accounts)}}
-	observation := oscalObservation{UUID: seen.Observation, Title: clean(f.Rule), Description: message(f), Props: props,
+	observation := oscalObservation{UUID: seen.Observation, Title: clean(f.Rule.String()), Description: message(f), Props: props,
 		Methods: []string{"EXAMINE"}, Collected: collected}
 	if file, line := place(f); file != "" {
 		text := file
@@ -216,6 +216,6 @@ func (r *oscalResult) add(f *check.Finding, collected string) {
 	}
 	r.Findings = append(r.Findings, oscalFinding{UUID: uuid("finding", f.Fingerprint, state), Title: clean(f.Sentence),
 		Description: message(f), Props: props,
-		Target:  oscalTarget{"objective-id", token(f.Rule), clean(f.Rule), oscalStatus{"not-satisfied", reason}},
+		Target:  oscalTarget{"objective-id", token(f.Rule.String()), clean(f.Rule.String()), oscalStatus{"not-satisfied", reason}},
 		Related: []oscalObservedRef{seen}, Risks: []oscalRiskRef{{risk.UUID}}})
 }

@@ -9,7 +9,7 @@ import (
 	"net/url"
 	"slices"
 
-	"yewcone/core/check"
+	"yewcone/core/finding"
 	"yewcone/core/rules"
 	"yewcone/output"
 	"yewcone/output/visible"
@@ -25,7 +25,7 @@ func write(w io.Writer, document any) error {
 }
 
 // message is a finding in one or two sentences.
-func message(f *check.Finding) string {
+func message(f *finding.Finding) string {
 	text := f.System + ": " + f.Sentence
 	if f.Reach.Accounts > 0 {
 		text += fmt.Sprintf(" (accounts: %d", f.Reach.Accounts)
@@ -38,8 +38,8 @@ func message(f *check.Finding) string {
 }
 
 // all are the findings with those that exceptions cover.
-func all(r *check.Result) []*check.Finding {
-	var list []*check.Finding
+func all(r *finding.Result) []*finding.Finding {
+	var list []*finding.Finding
 	for i := range r.Findings {
 		list = append(list, &r.Findings[i])
 	}
@@ -130,7 +130,7 @@ type sarifRegion struct {
 // SARIF writes the findings as SARIF 2.1.0 (OASIS, 2020). Locations are the
 // lines of the exports, from the estate's folder; what exceptions cover is
 // suppressed (section 3.27.23).
-func SARIF(w io.Writer, r *check.Result, o output.Options) error {
+func SARIF(w io.Writer, r *finding.Result, o output.Options) error {
 	run := sarifRun{ColumnKind: "unicodeCodePoints", Results: []sarifResult{},
 		Tool: sarifTool{sarifDriver{"Yewcone", o.Version, []sarifRule{}}}}
 	notes := []sarifNotification{}
@@ -144,16 +144,16 @@ func SARIF(w io.Writer, r *check.Result, o output.Options) error {
 		}
 	}
 	run.Invocations = []invocation{{!r.Partial(), notes}}
-	index := map[string]int{}
+	index := map[rules.Rule]int{}
 	for _, f := range all(r) {
 		at, ok := index[f.Rule]
 		if !ok {
 			at = len(run.Tool.Driver.Rules)
 			index[f.Rule] = at
-			run.Tool.Driver.Rules = append(run.Tool.Driver.Rules, sarifRule{f.Rule, sarifText{clean(orRule(f))},
+			run.Tool.Driver.Rules = append(run.Tool.Driver.Rules, sarifRule{f.Rule.String(), sarifText{clean(orRule(f))},
 				sarifText{clean(f.Remedy)}, map[string]any{"tags": []string{"password", "security"}}})
 		}
-		result := sarifResult{RuleID: f.Rule, RuleIndex: at, Level: level(f.Severity), Message: sarifText{message(f)},
+		result := sarifResult{RuleID: f.Rule.String(), RuleIndex: at, Level: level(f.Severity), Message: sarifText{message(f)},
 			PartialFingerprints: map[string]string{"yewcone/v1": f.Fingerprint},
 			Properties: map[string]any{"system": f.System, "severity": f.Severity.String(), "accounts": f.Reach.Accounts,
 				"privileged": f.Reach.Privileged}}
@@ -175,15 +175,15 @@ func SARIF(w io.Writer, r *check.Result, o output.Options) error {
 		"2.1.0", []sarifRun{run}})
 }
 
-func orRule(f *check.Finding) string {
+func orRule(f *finding.Finding) string {
 	if f.Because != "" {
 		return f.Because
 	}
-	return f.Rule
+	return f.Rule.String()
 }
 
 // place is the file and line of a finding, or of its first account.
-func place(f *check.Finding) (string, int) {
+func place(f *finding.Finding) (string, int) {
 	o := f.Origin
 	if !o.Known() && len(f.Reach.Examples) > 0 {
 		o = f.Reach.Examples[0].Origin
@@ -203,7 +203,7 @@ func level(s rules.Severity) string {
 
 // NDJSON writes each finding on a line of its own, as an object with the
 // fields of check --format json.
-func NDJSON(w io.Writer, r *check.Result, o output.Options) error {
+func NDJSON(w io.Writer, r *finding.Result, o output.Options) error {
 	e := json.NewEncoder(w)
 	for _, f := range all(r) {
 		state := "open"
@@ -212,7 +212,7 @@ func NDJSON(w io.Writer, r *check.Result, o output.Options) error {
 		}
 		file, line := place(f)
 		err := e.Encode(map[string]any{
-			"fingerprint": f.Fingerprint, "system": f.System, "rule": f.Rule, "severity": f.Severity.String(),
+			"fingerprint": f.Fingerprint, "system": f.System, "rule": f.Rule.String(), "severity": f.Severity.String(),
 			"sentence": clean(f.Sentence), "state": state,
 			"setting": f.Setting, "value": clean(f.Value), "asked": clean(f.Asked), "policy": clean(f.Policy),
 			"file": clean(file), "line": line, "remedy": clean(f.Remedy),
@@ -226,18 +226,18 @@ func NDJSON(w io.Writer, r *check.Result, o output.Options) error {
 }
 
 // ruleStates lists how each rule came out on a system, with its findings.
-func ruleStates(r *check.Result, s *check.SystemResult) (states []check.RuleState, findings map[string][]*check.Finding) {
-	findings = map[string][]*check.Finding{}
+func ruleStates(r *finding.Result, s *finding.SystemResult) (states []finding.RuleState, findings map[rules.Rule][]*finding.Finding) {
+	findings = map[rules.Rule][]*finding.Finding{}
 	for _, f := range all(r) {
 		if f.System == s.Name {
 			findings[f.Rule] = append(findings[f.Rule], f)
 		}
 	}
 	states = slices.Clone(s.Outcomes)
-	for i := range r.Findings { // such as exceptions that cover nothing
+	for i := range r.Findings { // those of the estate itself are no rules of a system
 		f := &r.Findings[i]
-		if f.System == s.Name && !slices.ContainsFunc(states, func(x check.RuleState) bool { return x.Rule == f.Rule }) {
-			states = append(states, check.RuleState{Rule: f.Rule, State: check.Broken})
+		if f.System == s.Name && !slices.ContainsFunc(states, func(x finding.RuleState) bool { return x.Rule == f.Rule }) {
+			states = append(states, finding.RuleState{Rule: f.Rule, State: finding.Broken})
 		}
 	}
 	return states, findings
@@ -245,14 +245,14 @@ func ruleStates(r *check.Result, s *check.SystemResult) (states []check.RuleStat
 
 // systems are those of the result, and one for findings about the estate
 // itself where there are any.
-func systems(r *check.Result) []*check.SystemResult {
-	var list []*check.SystemResult
+func systems(r *finding.Result) []*finding.SystemResult {
+	var list []*finding.SystemResult
 	for i := range r.Systems {
 		list = append(list, &r.Systems[i])
 	}
 	for _, f := range all(r) {
-		if !slices.ContainsFunc(list, func(s *check.SystemResult) bool { return s.Name == f.System }) {
-			list = append(list, &check.SystemResult{Name: f.System})
+		if !slices.ContainsFunc(list, func(s *finding.SystemResult) bool { return s.Name == f.System }) {
+			list = append(list, &finding.SystemResult{Name: f.System})
 		}
 	}
 	return list

@@ -6,7 +6,7 @@ import (
 	"math"
 	"strings"
 
-	"yewcone/core/check"
+	"yewcone/core/finding"
 	"yewcone/core/gap"
 	"yewcone/core/setting"
 	"yewcone/output"
@@ -68,7 +68,7 @@ func (v *view) charts() {
 }
 
 // bySeverity draws a bar of findings for each system.
-func bySeverity(r *check.Result) chart {
+func bySeverity(r *finding.Result) chart {
 	most := 1
 	for i := range r.Systems {
 		n := 0
@@ -99,7 +99,7 @@ func bySeverity(r *check.Result) chart {
 
 // ages draws, for each system, how many passwords are how old, with the age at
 // which they end for most people.
-func ages(r *check.Result) (chart, bool) {
+func ages(r *finding.Result) (chart, bool) {
 	const top, small = 18.0, 74.0
 	var with []int
 	for i := range r.Systems {
@@ -136,7 +136,7 @@ func ages(r *check.Result) (chart, bool) {
 			}
 			h := math.Max(small*float64(c)/float64(most), 1.5)
 			text := fmt.Sprintf("%s: %d passwords of %d to %d days", s.Name, c, m*30, m*30+29)
-			if m == check.AgeMonths {
+			if m == finding.AgeMonths {
 				text = fmt.Sprintf("%s: %d passwords older than %d days", s.Name, c, m*30)
 				old += c
 			}
@@ -147,7 +147,7 @@ func ages(r *check.Result) (chart, bool) {
 			d.text("tick", x0+years*365/30*bar, base+12, fmt.Sprintf("%.0f y", years))
 		}
 		d.text("tick end", x0+width, base+12, "3 y +")
-		if limited && limit <= check.AgeMonths*30 {
+		if limited && limit <= finding.AgeMonths*30 {
 			x := x0 + float64(limit)/30*bar
 			d.line("limit", x, y0+top, x, base)
 		}
@@ -165,7 +165,7 @@ func sum(list []int) int {
 }
 
 // limitOf is the largest age that holds for most people, in days.
-func limitOf(r *check.Result, system int) (int, bool) {
+func limitOf(r *finding.Result, system int) (int, bool) {
 	if r.Gaps == nil {
 		return 0, false
 	}
@@ -178,9 +178,9 @@ func limitOf(r *check.Result, system int) (int, bool) {
 }
 
 // endings draws when passwords end over the coming weeks.
-func endings(r *check.Result) (chart, bool) {
+func endings(r *finding.Result) (chart, bool) {
 	const base, height, left = 150.0, 120.0, 44.0
-	columns := make([]int, check.ExpiryWeeks+1) // overdue first
+	columns := make([]int, finding.ExpiryWeeks+1) // overdue first
 	later, never, unknown := 0, 0, 0
 	for i := range r.Systems {
 		s := r.Systems[i].Dates
@@ -218,11 +218,11 @@ func endings(r *check.Result) (chart, bool) {
 	d.line("axis", left, base, chartWidth, base)
 	return d.done("Passwords that end in the coming weeks",
 		fmt.Sprintf("%d are overdue, %d end within %d weeks, %d later, %d never, and of %d it is not known", columns[0],
-			sum(columns[1:]), check.ExpiryWeeks, later, never, unknown)), true
+			sum(columns[1:]), finding.ExpiryWeeks, later, never, unknown)), true
 }
 
 // guesses draws the guess budgets on a logarithmic axis.
-func guesses(r *check.Result) (chart, bool) {
+func guesses(r *finding.Result) (chart, bool) {
 	if r.Gaps == nil {
 		return chart{}, false
 	}
@@ -232,7 +232,7 @@ func guesses(r *check.Result) (chart, bool) {
 	}
 	var bars []bar
 	for i := range r.Gaps.Guesses {
-		if g := &r.Gaps.Guesses[i]; g.Audience == gap.People && g.Known && g.LifeOK {
+		if g := &r.Gaps.Guesses[i]; g.Audience == gap.People && g.Known && g.LifeKnown {
 			bars = append(bars, bar{g.System, g.OverLife()})
 		}
 	}

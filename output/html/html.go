@@ -12,8 +12,8 @@ import (
 	"strings"
 	"time"
 
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
+	"yewcone/core/finding"
 	"yewcone/core/gap"
 	"yewcone/core/password"
 	"yewcone/core/rules"
@@ -39,13 +39,14 @@ const (
 )
 
 var page = template.Must(template.New("page").Funcs(template.FuncMap{
-	"seen": visible.Text, "join": func(list []string) string { return visible.Text(strings.Join(list, ", ")) },
-	"day": day, "moment": moment, "origin": where, "reach": reach, "anchor": anchor, "add": func(a, b int) int { return a + b },
+	"seen": visible.Text, "rules": rules.Names,
+	"join": func(list []string) string { return visible.Text(strings.Join(list, ", ")) },
+	"day":  day, "moment": moment, "origin": where, "reach": reach, "anchor": anchor, "add": func(a, b int) int { return a + b },
 }).Parse(source))
 
 // A view is what the template shows.
 type view struct {
-	*check.Result
+	*finding.Result
 	Style      template.CSS
 	Script     template.JS
 	Version    string
@@ -53,10 +54,10 @@ type view struct {
 	Refused    int
 	Newest     time.Time
 	Severities []severityCount
-	Worst      []*check.Finding
-	Findings   []*check.Finding
+	Worst      []*finding.Finding
+	Findings   []*finding.Finding
 	Cut        int // findings that are left out
-	Unknown    []check.Unknown
+	Unknown    []finding.Unknown
 	CutUnknown int
 	Changes    *changes
 	Heat       heat
@@ -64,7 +65,7 @@ type view struct {
 	Gaps       []gapTable
 	Links      []linkView
 	Guesses    []guessView
-	Across     []*check.Finding
+	Across     []*finding.Finding
 	Charts     []chart
 }
 
@@ -74,8 +75,8 @@ type severityCount struct {
 }
 
 type changes struct {
-	*check.Changes
-	New []*check.Finding
+	*finding.Changes
+	New []*finding.Finding
 }
 
 // heat is how each rule comes out on each system.
@@ -97,7 +98,7 @@ type heatRow struct {
 type heatCell struct{ Class, Word, Text string }
 
 type systemView struct {
-	*check.SystemResult
+	*finding.SystemResult
 	Counts   []severityCount
 	Settings []settingView
 	Findings int
@@ -163,7 +164,7 @@ func moment(t time.Time) string {
 }
 
 // where is a place with the text that stood there.
-func where(o estate.Origin) string {
+func where(o facts.Origin) string {
 	text := o.String()
 	if o.Text != "" {
 		text += "  " + o.Text
@@ -172,7 +173,7 @@ func where(o estate.Origin) string {
 }
 
 // reach says whom a finding concerns.
-func reach(r check.Reach) string {
+func reach(r finding.Reach) string {
 	if r.Accounts == 0 {
 		return ""
 	}
@@ -200,7 +201,7 @@ func anchor(text string) string {
 }
 
 // Check writes the page.
-func Check(w io.Writer, r *check.Result, o output.Options) error {
+func Check(w io.Writer, r *finding.Result, o output.Options) error {
 	v := &view{Result: r, Style: template.CSS(style), Script: template.JS(script), Version: o.Version}
 	for i := range r.Systems {
 		s := &r.Systems[i]
@@ -214,7 +215,7 @@ func Check(w io.Writer, r *check.Result, o output.Options) error {
 		if i < mostFindings {
 			v.Findings = append(v.Findings, &r.Findings[i])
 		}
-		if rule := r.Findings[i].Rule; check.IsAcross(rule) && !strings.HasPrefix(rule, check.Prefix+"link-") {
+		if f := &r.Findings[i]; f.Between && !strings.HasPrefix(f.Rule.Clause, "link-") {
 			v.Across = append(v.Across, &r.Findings[i])
 		}
 	}
@@ -237,7 +238,7 @@ func Check(w io.Writer, r *check.Result, o output.Options) error {
 	return out.Flush()
 }
 
-func counts(r *check.Result, system string) []severityCount {
+func counts(r *finding.Result, system string) []severityCount {
 	by := r.CountBySeverity(system)
 	var list []severityCount
 	for _, s := range rules.Severities {
@@ -246,7 +247,7 @@ func counts(r *check.Result, system string) []severityCount {
 	return list
 }
 
-func (v *view) changes(c *check.Changes) {
+func (v *view) changes(c *finding.Changes) {
 	if c == nil {
 		return
 	}
@@ -258,16 +259,22 @@ func (v *view) changes(c *check.Changes) {
 	}
 }
 
+// A heatKey is a cell of the table of rules and systems.
+type heatKey struct {
+	system string
+	rule   rules.Rule
+}
+
 // heat puts rules into rows and systems into columns.
 func (v *view) heat() {
-	worst := map[[2]string]rules.Severity{}
+	worst := map[heatKey]rules.Severity{}
 	for i := range v.Result.Findings {
 		f := &v.Result.Findings[i]
-		key := [2]string{f.System, f.Rule}
+		key := heatKey{f.System, f.Rule}
 		worst[key] = max(worst[key], f.Severity)
 	}
-	var order []string
-	states := map[[2]string]string{}
+	var order []rules.Rule
+	states := map[heatKey]string{}
 	for i := range v.Result.Systems {
 		s := &v.Result.Systems[i]
 		v.Heat.Systems = append(v.Heat.Systems, s.Name)
@@ -275,36 +282,36 @@ func (v *view) heat() {
 			if !slices.Contains(order, outcome.Rule) {
 				order = append(order, outcome.Rule)
 			}
-			states[[2]string{s.Name, outcome.Rule}] = outcome.State
+			states[heatKey{s.Name, outcome.Rule}] = outcome.State
 		}
 	}
 	for _, rule := range order {
-		row := heatRow{Rule: rule}
+		row := heatRow{Rule: rule.String()}
 		broken := false
 		for _, name := range v.Heat.Systems {
-			key := [2]string{name, rule}
+			key := heatKey{name, rule}
 			cell := heatCell{"none", "", "not asked"}
 			switch state, asked := states[key]; {
 			case !asked:
-			case state == check.Broken && worst[key] == 0:
+			case state == finding.Broken && worst[key] == 0:
 				cell = heatCell{"accepted", "accepted", "accepted"}
-			case state == check.Broken:
+			case state == finding.Broken:
 				broken = true
 				cell = heatCell{worst[key].String(), worst[key].String(), "broken"}
-			case state == check.Open:
+			case state == finding.Open:
 				cell = heatCell{"open", "?", "not known"}
-			case state == check.NotForIt:
+			case state == finding.NotForIt:
 				cell = heatCell{"none", "·", "reaches nobody"}
 			default:
 				cell = heatCell{"met", "met", "met"}
-				if strings.HasPrefix(rule, check.Prefix) {
+				if rule.BuiltIn {
 					cell.Word, cell.Text = "clear", "found nothing"
 				}
 			}
 			row.Cells = append(row.Cells, cell)
 		}
-		set, _, _ := strings.Cut(rule, "/")
-		if set+"/" == check.Prefix {
+		set := rule.Set
+		if rule.BuiltIn {
 			if set = checksGroup; !broken {
 				continue
 			}
@@ -338,10 +345,10 @@ func (v *view) systems() {
 }
 
 // settings are what holds on one system, beside what the rules ask.
-func (v *view) settings(i int, s *check.SystemResult) []settingView {
+func (v *view) settings(i int, s *finding.SystemResult) []settingView {
 	asks := map[string][]string{}
 	for _, a := range s.Asks {
-		asks[a.Setting] = append(asks[a.Setting], a.Text+" ("+a.Rule+")")
+		asks[a.Setting] = append(asks[a.Setting], a.Text+" ("+a.Rule.String()+")")
 	}
 	people, admins := v.Result.Gaps.Compare(gap.People), v.Result.Gaps.Compare(gap.Privileged)
 	var list []settingView
@@ -415,7 +422,7 @@ func (v *view) gaps() {
 	for i := range g.Guesses {
 		b := &g.Guesses[i]
 		v.Guesses = append(v.Guesses, guessView{b.System, b.Audience.String(), output.Count(b.PerDay, b.Known),
-			output.Count(b.OverLife(), b.Known && b.LifeOK), fmt.Sprintf("%.1f", b.Space.AtLeast.Bits()),
+			output.Count(b.OverLife(), b.Known && b.LifeKnown), fmt.Sprintf("%.1f", b.Space.AtLeast.Bits()),
 			spaceText(&b.Space), b.Arithmetic()})
 	}
 }

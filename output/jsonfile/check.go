@@ -6,8 +6,8 @@ import (
 	"io"
 	"time"
 
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
+	"yewcone/core/finding"
 	"yewcone/core/rules"
 	"yewcone/output"
 )
@@ -112,7 +112,7 @@ type unknownPart struct {
 }
 
 // Check writes a check's result.
-func Check(w io.Writer, r *check.Result, o output.Options) error {
+func Check(w io.Writer, r *finding.Result, o output.Options) error {
 	d := checkDocument{
 		Format: "yewcone check", Version: CheckVersion, Tool: o.Version, Estate: r.Estate,
 		Worst: r.Worst().String(), Partial: r.Partial(), Counts: counts(r, ""),
@@ -122,13 +122,13 @@ func Check(w io.Writer, r *check.Result, o output.Options) error {
 		d.Systems = append(d.Systems, system(r, &r.Systems[i]))
 	}
 	for i := range r.Findings {
-		d.Findings = append(d.Findings, finding(&r.Findings[i]))
+		d.Findings = append(d.Findings, findingOf(&r.Findings[i]))
 	}
 	for i := range r.Accepted {
-		d.Accepted = append(d.Accepted, finding(&r.Accepted[i]))
+		d.Accepted = append(d.Accepted, findingOf(&r.Accepted[i]))
 	}
 	for _, u := range r.Unknowns {
-		d.Unknowns = append(d.Unknowns, unknownPart{u.System, u.Setting, u.Fact, u.Rules, reach(u.Reach), u.ToKnow})
+		d.Unknowns = append(d.Unknowns, unknownPart{u.System, u.Setting, u.Fact, rules.Names(u.Rules), reach(u.Reach), u.ToKnow})
 	}
 	return encode(w, d)
 }
@@ -139,7 +139,7 @@ func encode(w io.Writer, document any) error {
 	return e.Encode(document)
 }
 
-func counts(r *check.Result, system string) map[string]int {
+func counts(r *finding.Result, system string) map[string]int {
 	out := map[string]int{}
 	bySeverity := r.CountBySeverity(system)
 	for _, s := range rules.Severities {
@@ -156,7 +156,7 @@ func instant(t time.Time) *string {
 	return &text
 }
 
-func system(r *check.Result, s *check.SystemResult) systemPart {
+func system(r *finding.Result, s *finding.SystemResult) systemPart {
 	part := systemPart{
 		Name: s.Name, Title: s.Title, AsOf: instant(s.AsOf), AsOfFrom: s.AsOfFrom, Policies: s.Policies,
 		Accounts: s.Accounts, Privileged: s.Privileged, Disabled: s.Disabled, Refused: s.Refused, Accepted: s.Accepted, Partial: s.Partial,
@@ -168,11 +168,11 @@ func system(r *check.Result, s *check.SystemResult) systemPart {
 	return part
 }
 
-func origin(o estate.Origin) originPart { return originPart{o.File, o.Line, o.Place, o.Text} }
+func origin(o facts.Origin) originPart { return originPart{o.File, o.Line, o.Place, o.Text} }
 
-func finding(f *check.Finding) findingPart {
+func findingOf(f *finding.Finding) findingPart {
 	part := findingPart{
-		Fingerprint: f.Fingerprint, System: f.System, Rule: f.Rule, Severity: f.Severity.String(), Sentence: f.Sentence,
+		Fingerprint: f.Fingerprint, System: f.System, Rule: f.Rule.String(), Severity: f.Severity.String(), Sentence: f.Sentence,
 		Setting: f.Setting, Value: f.Value, Asked: f.Asked, Policy: f.Policy, Because: f.Because, Remedy: f.Remedy, Reach: reach(f.Reach),
 	}
 	part.Exception, part.Ended = exception(f.Exception), exception(f.Ended)
@@ -190,7 +190,7 @@ func exception(x *rules.Exception) *exceptionPart {
 	return &exceptionPart{x.Because, x.Owner, x.Until.Format(time.DateOnly)}
 }
 
-func reach(r check.Reach) reachPart {
+func reach(r finding.Reach) reachPart {
 	part := reachPart{Accounts: r.Accounts, Privileged: r.Privileged, Disabled: r.Disabled, Examples: []examplePart{}}
 	for _, e := range r.Examples {
 		part.Examples = append(part.Examples, examplePart{e.Login, e.Detail, origin(e.Origin)})

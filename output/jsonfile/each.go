@@ -3,8 +3,8 @@ package jsonfile
 import (
 	"io"
 
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/audit"
+	"yewcone/core/facts"
 )
 
 type reachedLine struct {
@@ -29,17 +29,18 @@ type reachedLine struct {
 
 // Each returns a function that writes one line of JSON for each account that
 // a finding reaches: the evidence, account by account.
-func Each(w io.Writer) func(*check.Reached) error {
+func Each(w io.Writer) func(*audit.Reached) error {
 	e := newEncoder(w)
-	return func(r *check.Reached) error {
+	return func(r *audit.Reached) error {
 		a := r.Account
 		l := reachedLine{
-			System: r.System, Login: a.Login, Rule: r.Rule, Fingerprint: r.Fingerprint, File: a.Origin.File, Line: a.Origin.Line,
-			Policy: r.Dates.Policy, Kind: a.Kind, Privileged: a.Privileged.String(), Enabled: a.Enabled.String(), Locked: a.Locked.String(),
-			PasswordSet: a.PasswordSet.String(), Expires: r.Dates.Expires.String(), Overdue: r.Dates.Overdue.String(),
+			System: r.System, Login: a.Login, Rule: r.Rule.String(), Fingerprint: r.Fingerprint, File: a.Origin.File, Line: a.Origin.Line,
+			Policy: r.Derived.Policy, Kind: a.Kind, Privileged: a.Privileged.String(), Enabled: a.Enabled.String(),
+			Locked:      a.Locked.String(),
+			PasswordSet: a.PasswordSet.String(), Expires: r.Derived.Expires.String(), Overdue: r.Derived.Overdue.String(),
 			MustChange: a.MustChange.String(), LastSignIn: a.LastSignIn.String(),
 		}
-		if a.Locked == estate.Yes {
+		if a.Locked == facts.Yes {
 			l.LockedUntil = a.LockedUntil.String()
 		}
 		return e.Encode(l)

@@ -5,7 +5,7 @@ import (
 	"math"
 	"time"
 
-	"yewcone/core/check"
+	"yewcone/core/finding"
 	"yewcone/core/gap"
 	"yewcone/core/password"
 	"yewcone/output"
@@ -119,7 +119,7 @@ func finite(n float64, known bool) *float64 {
 }
 
 // Gaps writes systems side by side.
-func Gaps(w io.Writer, r *check.Result, o output.GapOptions) error {
+func Gaps(w io.Writer, r *finding.Result, o output.GapOptions) error {
 	g := r.Gaps
 	d := gapsDocument{Format: "yewcone gaps", Version: GapsVersion, Tool: o.Version, Estate: r.Estate, Partial: r.Partial(),
 		Systems: []string{}, Settings: []gapRowPart{}, Links: []linkPart{}, Guesses: []guessPart{},
@@ -150,8 +150,8 @@ func Gaps(w io.Writer, r *check.Result, o output.GapOptions) error {
 		d.Coverage.Old = append(d.Coverage.Old, oldPart{old.System, old.AsOf.UTC().Format(time.RFC3339), old.Days})
 	}
 	for i := range r.Findings {
-		if check.IsAcross(r.Findings[i].Rule) {
-			d.Findings = append(d.Findings, finding(&r.Findings[i]))
+		if r.Findings[i].Between {
+			d.Findings = append(d.Findings, findingOf(&r.Findings[i]))
 		}
 	}
 	return encode(w, d)
@@ -196,10 +196,10 @@ func link(l *gap.LinkResult) linkPart {
 	return part
 }
 
-func guess(g *check.Guess) guessPart {
+func guess(g *finding.Guess) guessPart {
 	part := guessPart{System: g.System, Audience: g.Audience.String(), Accounts: g.Accounts,
 		PerDay: finite(g.PerDay, g.Known), Unbounded: g.Known && math.IsInf(g.PerDay, 1), Known: g.Known,
-		Endless: g.Endless, OverLife: finite(g.OverLife(), g.Known && g.LifeOK),
+		Endless: g.Endless, OverLife: finite(g.OverLife(), g.Known && g.LifeKnown),
 		BySource: finite(g.SourcePerDay, g.SourceKnown), Bits: g.Space.AtLeast.Bits(), Arithmetic: g.Arithmetic()}
 	part.Length, part.Demands = g.Space.Length, []pricePart{}
 	if g.Space.AtMost.Number != nil {
@@ -209,7 +209,7 @@ func guess(g *check.Guess) guessPart {
 	for _, p := range g.Space.Prices {
 		part.Demands = append(part.Demands, pricePart{p.Setting.String(), valueText(p.Setting, p.Value), p.Bits})
 	}
-	if g.LifeOK {
+	if g.LifeKnown {
 		days := g.Life / 86400
 		part.LifeDays = &days
 	}

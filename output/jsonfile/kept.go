@@ -6,14 +6,14 @@ import (
 	"fmt"
 	"io"
 
-	"yewcone/core/check"
+	"yewcone/core/finding"
 	"yewcone/core/rules"
 )
 
 // Kept is what is read again of a result.
 type Kept struct {
 	AsOf     string // the newest moment that it speaks for
-	Findings []check.Earlier
+	Findings []finding.Earlier
 }
 
 // mostKept bounds the size of a result that is read, in bytes.
@@ -61,7 +61,7 @@ func ReadCheck(r io.Reader) (*Kept, error) {
 		if err != nil || f.Fingerprint == "" {
 			return nil, fmt.Errorf("finding %d has no fingerprint or severity", i+1)
 		}
-		k.Findings = append(k.Findings, check.Earlier{Fingerprint: f.Fingerprint, System: f.System, Severity: severity,
+		k.Findings = append(k.Findings, finding.Earlier{Fingerprint: f.Fingerprint, System: f.System, Severity: severity,
 			Sentence: f.Sentence})
 	}
 	return k, nil

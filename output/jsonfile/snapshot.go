@@ -7,8 +7,7 @@ import (
 	"slices"
 	"time"
 
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/snapshot"
 )
 
@@ -16,9 +15,9 @@ import (
 // and reports whether the export was read to its end. The export is read
 // twice: stored passwords that several accounts share must be known before
 // the first account is written.
-func Snapshot(w io.Writer, export check.Export, bear int) (partial bool, err error) {
+func Snapshot(w io.Writer, export facts.Export, bear int) (partial bool, err error) {
 	var marks []uint64
-	err = export.Accounts(func(a *estate.Account) error {
+	err = export.Accounts(func(a *facts.Account) error {
 		if a.StoredMark != 0 {
 			marks = append(marks, a.StoredMark)
 		}
@@ -45,7 +44,7 @@ func Snapshot(w io.Writer, export check.Export, bear int) (partial bool, err err
 	end := snapshot.End{Policies: len(system.Policies)}
 	numbers := sharedMarks(marks)
 	var account snapshot.Account
-	err = export.Accounts(func(a *estate.Account) error {
+	err = export.Accounts(func(a *facts.Account) error {
 		end.Accounts++
 		snapshot.OfAccount(&account, a)
 		account.SamePassword = numbers.of(a.StoredMark)
@@ -60,7 +59,7 @@ func Snapshot(w io.Writer, export check.Export, bear int) (partial bool, err err
 	return partial, buffered.Flush()
 }
 
-func systemOf(s *estate.System, partial bool, refused int) *snapshot.System {
+func systemOf(s *facts.System, partial bool, refused int) *snapshot.System {
 	out := &snapshot.System{Version: snapshot.Version, Name: s.Name, Title: s.Title, Labels: s.Labels, AsOfFrom: s.AsOfFrom,
 		Chooses: string(s.Chooses), Default: s.Default, Partial: partial, Refused: refused}
 	if !s.AsOf.IsZero() {

@@ -6,14 +6,14 @@ import (
 	"io"
 	"strings"
 
-	"yewcone/core/check"
+	"yewcone/core/finding"
 	"yewcone/core/rules"
 	"yewcone/output"
 )
 
 // Check writes the result as a document: the verdict, a table of systems, the
 // findings by severity, what is not known, and exceptions.
-func Check(w io.Writer, r *check.Result, o output.Options) error {
+func Check(w io.Writer, r *finding.Result, o output.Options) error {
 	b := bufio.NewWriter(w)
 	fmt.Fprintf(b, "# Password settings of %s\n\n", safe(r.Estate))
 	if r.Partial() {
@@ -52,7 +52,7 @@ func Check(w io.Writer, r *check.Result, o output.Options) error {
 					first = false
 					fmt.Fprintf(b, "\n## %s\n\n", strings.ToUpper(severity.String()[:1])+severity.String()[1:])
 				}
-				finding(b, f)
+				writeFinding(b, f)
 			}
 		}
 	}
@@ -61,7 +61,7 @@ func Check(w io.Writer, r *check.Result, o output.Options) error {
 			"|\n|---|---|---:|---|---|\n")
 		for _, u := range r.Unknowns {
 			fmt.Fprintf(b, "| %s | %s | %d | %s | %s |\n", safe(u.System), safe(u.Name()), u.Reach.Accounts,
-				safe(strings.Join(u.Rules, ", ")), safe(u.ToKnow))
+				safe(strings.Join(rules.Names(u.Rules), ", ")), safe(u.ToKnow))
 		}
 	}
 	if len(r.Accepted) > 0 {
@@ -75,7 +75,7 @@ func Check(w io.Writer, r *check.Result, o output.Options) error {
 	return b.Flush()
 }
 
-func changes(b *bufio.Writer, c *check.Changes) {
+func changes(b *bufio.Writer, c *finding.Changes) {
 	if c == nil {
 		return
 	}
@@ -88,7 +88,7 @@ func changes(b *bufio.Writer, c *check.Changes) {
 	}
 }
 
-func finding(b *bufio.Writer, f *check.Finding) {
+func writeFinding(b *bufio.Writer, f *finding.Finding) {
 	fmt.Fprintf(b, "- **%s**: %s", safe(f.System), safe(f.Sentence))
 	if f.Reach.Accounts > 0 {
 		fmt.Fprintf(b, "; accounts: %d", f.Reach.Accounts)
@@ -110,5 +110,5 @@ func finding(b *bufio.Writer, f *check.Finding) {
 	if f.Origin.Known() {
 		fmt.Fprintf(b, "; %s %s", safe(f.Origin.String()), safe(f.Origin.Text))
 	}
-	fmt.Fprintf(b, "; to mend: %s (%s, `%s`)\n", safe(f.Remedy), safe(f.Rule), f.Fingerprint)
+	fmt.Fprintf(b, "; to mend: %s (%s, `%s`)\n", safe(f.Remedy), safe(f.Rule.String()), f.Fingerprint)
 }

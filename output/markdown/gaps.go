@@ -6,7 +6,7 @@ import (
 	"io"
 	"strings"
 
-	"yewcone/core/check"
+	"yewcone/core/finding"
 	"yewcone/core/gap"
 	"yewcone/output"
 	"yewcone/output/visible"
@@ -19,7 +19,7 @@ func safe(text string) string {
 }
 
 // Gaps writes the settings of systems side by side, a table for each audience.
-func Gaps(w io.Writer, r *check.Result, o output.GapOptions) error {
+func Gaps(w io.Writer, r *finding.Result, o output.GapOptions) error {
 	b := bufio.NewWriter(w)
 	fmt.Fprintf(b, "# Gaps between the systems of %s\n", safe(r.Estate))
 	if r.Partial() {

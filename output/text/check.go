@@ -9,8 +9,8 @@ import (
 
 	"charm.land/lipgloss/v2"
 
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
+	"yewcone/core/finding"
 	"yewcone/core/rules"
 	"yewcone/output"
 )
@@ -25,7 +25,7 @@ var severityStyles = map[rules.Severity]lipgloss.Style{
 
 // Check writes the verdict, then the findings worst first, then what is not
 // known, then what could not be read.
-func Check(w io.Writer, r *check.Result, o output.Options) error {
+func Check(w io.Writer, r *finding.Result, o output.Options) error {
 	p := newPage(w, o)
 	p.verdict(r)
 	p.systems(r)
@@ -45,7 +45,7 @@ func Check(w io.Writer, r *check.Result, o output.Options) error {
 
 // next is the last thing on the screen: the verdict once more, where the first
 // lines have scrolled away, and what to run now.
-func (p *page) next(r *check.Result) {
+func (p *page) next(r *finding.Result) {
 	if len(r.Findings) == 0 {
 		return
 	}
@@ -61,7 +61,7 @@ func (p *page) next(r *check.Result) {
 }
 
 // verdict is the first line: what was found, and where it is worst.
-func (p *page) verdict(r *check.Result) {
+func (p *page) verdict(r *finding.Result) {
 	text := found(r)
 	if r.Partial() {
 		text = "PARTIAL, since not everything could be read: " + text + ", in what was read"
@@ -88,7 +88,7 @@ func (p *page) verdict(r *check.Result) {
 }
 
 // found counts the findings and names the worst system.
-func found(r *check.Result) string {
+func found(r *finding.Result) string {
 	var parts []string
 	counts := r.CountBySeverity("")
 	for _, s := range rules.Severities {
@@ -129,7 +129,7 @@ func asOf(t time.Time) string {
 	return t.Format("2006-01-02 15:04")
 }
 
-func (p *page) systems(r *check.Result) {
+func (p *page) systems(r *finding.Result) {
 	p.blank()
 	rows := [][]string{{"system", "as of (UTC)", "accounts"}}
 	for _, s := range rules.Severities {
@@ -171,7 +171,7 @@ func (p *page) systems(r *check.Result) {
 }
 
 // reading lists what readers had to say.
-func (p *page) reading(r *check.Result) {
+func (p *page) reading(r *finding.Result) {
 	first := true
 	for i := range r.Systems {
 		s := &r.Systems[i]
@@ -182,13 +182,13 @@ func (p *page) reading(r *check.Result) {
 				p.para("", boldStyle, "While reading")
 				first = false
 			}
-			word := map[estate.NoteKind]string{estate.NoteCut: "cut", estate.NoteRefused: "refused", estate.NoteRemark: "note"}[n.Kind]
+			word := map[facts.NoteKind]string{facts.NoteIncomplete: "cut", facts.NoteRefused: "refused", facts.NoteRemark: "note"}[n.Kind]
 			text := n.Message
 			if n.Origin.Known() {
 				text = n.Origin.String() + ": " + text
 			}
 			p.para(fmt.Sprintf("  %-9s", word), plainStyle, seen(s.Name+": "+text))
-			if n.Kind == estate.NoteRefused {
+			if n.Kind == facts.NoteRefused {
 				shown++
 			}
 		}
@@ -202,19 +202,19 @@ const bodyIndent = "          "
 
 // finding writes one finding: all about the worst, two lines about those in
 // the middle and one about the rest, unless all details are wanted.
-func (p *page) finding(f *check.Finding, details bool) {
+func (p *page) finding(f *finding.Finding, details bool) {
 	word := f.Severity.String()
 	lead := p.paint(severityStyles[f.Severity], word) + strings.Repeat(" ", len(bodyIndent)-len(word))
-	rule := "rule " + f.Rule + ", finding " + f.Fingerprint
+	rule := "rule " + f.Rule.String() + ", finding " + f.Fingerprint
 	switch {
 	case !details && f.Severity <= rules.Low:
 		p.para(lead, plainStyle, joined("; ", seen(f.System+": "+f.Sentence), reached(&f.Reach,
-			2))+seen(" ("+f.Rule+", "+f.Fingerprint+")"))
+			2))+seen(" ("+f.Rule.String()+", "+f.Fingerprint+")"))
 		p.ended(f)
 		return
 	case !details && f.Severity == rules.Medium:
 		p.para(lead, boldStyle, seen(f.System+": "+f.Sentence))
-		p.para(bodyIndent, faintStyle, joined("; ", reached(&f.Reach, 2), place(f), seen(f.Rule+", "+f.Fingerprint)))
+		p.para(bodyIndent, faintStyle, joined("; ", reached(&f.Reach, 2), place(f), seen(f.Rule.String()+", "+f.Fingerprint)))
 		p.ended(f)
 		return
 	}
@@ -240,7 +240,7 @@ func joined(by string, texts ...string) string {
 }
 
 // ended says that an exception is over.
-func (p *page) ended(f *check.Finding) {
+func (p *page) ended(f *finding.Finding) {
 	if x := f.Ended; x != nil {
 		p.para(bodyIndent, plainStyle, seen(fmt.Sprintf("an exception for this ended on %s (%s: %s)",
 			x.Until.Format(time.DateOnly), x.Owner, x.Because)))
@@ -248,7 +248,7 @@ func (p *page) ended(f *check.Finding) {
 }
 
 // accepted lists what exceptions cover.
-func (p *page) accepted(r *check.Result) {
+func (p *page) accepted(r *finding.Result) {
 	if len(r.Accepted) == 0 {
 		return
 	}
@@ -265,7 +265,7 @@ func (p *page) accepted(r *check.Result) {
 
 // reached says whom a finding concerns, with at most so many names; -1 for all
 // that were kept.
-func reached(r *check.Reach, names int) string {
+func reached(r *finding.Reach, names int) string {
 	if r.Accounts == 0 {
 		return ""
 	}
@@ -305,7 +305,7 @@ func share(n, all int, what string) string {
 }
 
 // place says where the value stood, or where the first account does.
-func place(f *check.Finding) string {
+func place(f *finding.Finding) string {
 	if f.Policy != "" || f.Reach.Accounts == 0 {
 		text := f.Origin.String()
 		if f.Origin.Text != "" {
@@ -329,7 +329,7 @@ func place(f *check.Finding) string {
 // unknowns lists what the rules ask and the exports do not say; what only
 // checks ask stands in one line for each system, unless all details are
 // wanted.
-func (p *page) unknowns(r *check.Result, details bool) {
+func (p *page) unknowns(r *finding.Result, details bool) {
 	if len(r.Unknowns) == 0 {
 		return
 	}
@@ -350,7 +350,7 @@ func (p *page) unknowns(r *check.Result, details bool) {
 		if u.Reach.Accounts > 0 {
 			text += fmt.Sprintf(" for %d %s", u.Reach.Accounts, plural(u.Reach.Accounts, "account", "accounts"))
 		}
-		text += " (asked by " + strings.Join(u.Rules, ", ") + ")"
+		text += " (asked by " + strings.Join(rules.Names(u.Rules), ", ") + ")"
 		if u.ToKnow != "" {
 			text += "; to know it: " + u.ToKnow
 		}

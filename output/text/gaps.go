@@ -10,7 +10,7 @@ import (
 	"charm.land/lipgloss/v2"
 
 	"yewcone/core/blocklist"
-	"yewcone/core/check"
+	"yewcone/core/finding"
 	"yewcone/core/gap"
 	"yewcone/core/password"
 	"yewcone/core/setting"
@@ -19,7 +19,7 @@ import (
 
 // Gaps writes systems side by side: the verdict, links, guesses, people, what
 // is not covered, then every setting.
-func Gaps(w io.Writer, r *check.Result, o output.GapOptions) error {
+func Gaps(w io.Writer, r *finding.Result, o output.GapOptions) error {
 	p := newPage(w, o.Options)
 	rows := o.Rows(r.Gaps, o.Audience)
 	p.gapVerdict(r, rows)
@@ -35,7 +35,7 @@ func Gaps(w io.Writer, r *check.Result, o output.GapOptions) error {
 
 // gapVerdict names the weakest system, the worst setting and the links that
 // disagree.
-func (p *page) gapVerdict(r *check.Result, rows []gap.Row) {
+func (p *page) gapVerdict(r *finding.Result, rows []gap.Row) {
 	g := r.Gaps
 	text := seen(r.Estate) + ": "
 	if r.Partial() {
@@ -83,7 +83,7 @@ var (
 	goodStyle = lipgloss.NewStyle().Foreground(lipgloss.Color("10"))
 )
 
-func (p *page) links(g *check.Gaps) {
+func (p *page) links(g *finding.Gaps) {
 	for i, l := range g.Links {
 		if i == 0 {
 			p.blank()
@@ -126,8 +126,8 @@ func (p *page) links(g *check.Gaps) {
 }
 
 // guesses ranks the guess budgets.
-func (p *page) guesses(g *check.Gaps, o *output.GapOptions) {
-	var list []*check.Guess
+func (p *page) guesses(g *finding.Gaps, o *output.GapOptions) {
+	var list []*finding.Guess
 	for i := range g.Guesses {
 		if g.Guesses[i].Audience == o.Audience {
 			list = append(list, &g.Guesses[i])
@@ -142,7 +142,7 @@ func (p *page) guesses(g *check.Gaps, o *output.GapOptions) {
 	rows := [][]string{{"system", "accounts", "a day", "over its life", "well-known list in", "a day per address", "space, bits"}}
 	for _, b := range list {
 		rows = append(rows, []string{b.System, fmt.Sprint(b.Accounts), output.Count(b.PerDay, b.Known),
-			output.Count(b.OverLife(), b.Known && b.LifeOK),
+			output.Count(b.OverLife(), b.Known && b.LifeKnown),
 			within(float64(common), b), output.Count(b.SourcePerDay, b.SourceKnown), strings.TrimSuffix(bits(b.Space.AtLeast), " bits")})
 	}
 	p.table("  ", rows, func(c int) bool { return c >= 1 }, func(row, c int, text string) string {
@@ -166,7 +166,7 @@ func (p *page) guesses(g *check.Gaps, o *output.GapOptions) {
 }
 
 // within is how long it takes to try a list at a budget.
-func within(words float64, g *check.Guess) string {
+func within(words float64, g *finding.Guess) string {
 	switch days := words / g.PerDay; {
 	case !g.Known:
 		return "not known"
@@ -183,7 +183,7 @@ func within(words float64, g *check.Guess) string {
 	}
 }
 
-func (p *page) people(r *check.Result) {
+func (p *page) people(r *finding.Result) {
 	s := r.Gaps.People
 	if s == nil {
 		return
@@ -207,7 +207,7 @@ func (p *page) people(r *check.Result) {
 	}
 	for i := range r.Findings {
 		f := &r.Findings[i]
-		if !check.IsAcross(f.Rule) || f.Reach.Accounts == 0 {
+		if !f.Between || f.Reach.Accounts == 0 {
 			continue
 		}
 		word := f.Severity.String()
@@ -216,7 +216,7 @@ func (p *page) people(r *check.Result) {
 	}
 }
 
-func (p *page) coverage(g *check.Gaps) {
+func (p *page) coverage(g *finding.Gaps) {
 	var lines []string
 	if len(g.Unruled) > 0 {
 		lines = append(lines, "no rules hold for "+list(g.Unruled))
@@ -241,7 +241,7 @@ func (p *page) coverage(g *check.Gaps) {
 }
 
 // sideBySide writes the settings, as many systems on a page as fit.
-func (p *page) sideBySide(g *check.Gaps, rows []gap.Row, o output.GapOptions) {
+func (p *page) sideBySide(g *finding.Gaps, rows []gap.Row, o output.GapOptions) {
 	p.blank()
 	title := "Settings for " + o.Audience.String() + ", the weakest that holds for anybody"
 	if o.Audience == gap.Privileged {
@@ -284,7 +284,7 @@ func (p *page) sideBySide(g *check.Gaps, rows []gap.Row, o output.GapOptions) {
 	}
 }
 
-func (p *page) pageOf(g *check.Gaps, rows []gap.Row, systems []int) {
+func (p *page) pageOf(g *finding.Gaps, rows []gap.Row, systems []int) {
 	table := [][]string{{""}}
 	cells := [][]*gap.Cell{nil}
 	for _, s := range systems {

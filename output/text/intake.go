@@ -5,12 +5,13 @@ import (
 	"io"
 	"strings"
 
-	"yewcone/core/check"
+	"yewcone/core/reading"
+	"yewcone/core/rules"
 	"yewcone/output"
 )
 
 // Intake writes what was read from each system's export.
-func Intake(w io.Writer, list []check.Intake, o output.Options) error {
+func Intake(w io.Writer, list []reading.Intake, o output.Options) error {
 	p := newPage(w, o)
 	for i := range list {
 		if i > 0 {
@@ -21,7 +22,7 @@ func Intake(w io.Writer, list []check.Intake, o output.Options) error {
 	return p.w.Flush()
 }
 
-func (p *page) intake(in *check.Intake) {
+func (p *page) intake(in *reading.Intake) {
 	s := &in.Summary
 	title := s.Name
 	if s.Title != "" {
@@ -60,7 +61,7 @@ func (p *page) intake(in *check.Intake) {
 	}
 	for i := range in.Unknowns {
 		u := &in.Unknowns[i]
-		text := u.Name() + ", asked by " + strings.Join(u.Rules, ", ")
+		text := u.Name() + ", asked by " + strings.Join(rules.Names(u.Rules), ", ")
 		if u.ToKnow != "" {
 			text += "; to know it: " + u.ToKnow
 		}
@@ -70,7 +71,7 @@ func (p *page) intake(in *check.Intake) {
 
 // policy writes one policy: settings that stand in one place and say the same
 // are put together.
-func (p *page) policy(in *check.Intake, i int) {
+func (p *page) policy(in *reading.Intake, i int) {
 	policy := &in.System.Policies[i]
 	name := "policy " + policy.Name
 	if policy.Name == in.System.Default {

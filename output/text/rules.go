@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"yewcone/core/check"
+	"yewcone/core/review"
 	"yewcone/core/rules"
 	"yewcone/core/setting"
 	"yewcone/output"
@@ -52,7 +53,8 @@ func RuleSet(w io.Writer, sets []*rules.Set, o output.Options) error {
 		for j := range s.Clauses {
 			c := &s.Clauses[j]
 			p.blank()
-			p.para("  "+p.paint(severityStyles[c.Severity], padded(c.Severity.String(), 10)), plainStyle, p.paint(boldStyle, seen(c.Rule)))
+			p.para("  "+p.paint(severityStyles[c.Severity], padded(c.Severity.String(), 10)), plainStyle,
+				p.paint(boldStyle, seen(c.Rule.String())))
 			if c.For != nil {
 				p.para("            for     ", plainStyle, seen(c.For.String()))
 			}
@@ -151,7 +153,7 @@ func Comparison(w io.Writer, c *rules.Comparison, o output.Options) error {
 }
 
 // RuleProblems writes what is wrong with the rules of an estate.
-func RuleProblems(w io.Writer, problems []check.RuleProblem, o output.Options) error {
+func RuleProblems(w io.Writer, problems []review.RuleProblem, o output.Options) error {
 	p := newPage(w, o)
 	if len(problems) == 0 {
 		p.para("", boldStyle, "The rules are in order: every clause reaches somebody and can be met, and none contradicts "+
@@ -160,7 +162,7 @@ func RuleProblems(w io.Writer, problems []check.RuleProblem, o output.Options) e
 		p.para("", boldStyle, fmt.Sprintf("%d %s to look at.", len(problems), plural(len(problems), "thing", "things")))
 	}
 	for _, x := range problems {
-		p.para("  "+padded(seen(x.System), 12), plainStyle, seen(x.Rule+" "+x.Text))
+		p.para("  "+padded(seen(x.System), 12), plainStyle, seen(x.Rule.String()+" "+x.Text))
 	}
 	return p.w.Flush()
 }

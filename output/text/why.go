@@ -7,19 +7,20 @@ import (
 
 	"charm.land/lipgloss/v2"
 
-	"yewcone/core/check"
-	"yewcone/core/estate"
+	"yewcone/core/explain"
+	"yewcone/core/facts"
+	"yewcone/core/finding"
 	"yewcone/output"
 )
 
 var outcomeStyles = map[string]lipgloss.Style{
-	check.Broken: lipgloss.NewStyle().Foreground(lipgloss.Color("9")),
-	check.Open:   lipgloss.NewStyle().Foreground(lipgloss.Color("11")),
-	check.Met:    lipgloss.NewStyle().Foreground(lipgloss.Color("10")),
+	finding.Broken: lipgloss.NewStyle().Foreground(lipgloss.Color("9")),
+	finding.Open:   lipgloss.NewStyle().Foreground(lipgloss.Color("11")),
+	finding.Met:    lipgloss.NewStyle().Foreground(lipgloss.Color("10")),
 }
 
 // Why explains an account; only one setting where its name is given.
-func Why(w io.Writer, x *check.Explanation, only string, o output.Options) error {
+func Why(w io.Writer, x *explain.Explanation, only string, o output.Options) error {
 	p := newPage(w, o)
 	p.who(x)
 	if only != "" {
@@ -38,10 +39,10 @@ func Why(w io.Writer, x *check.Explanation, only string, o output.Options) error
 }
 
 // who says which account it is, in one sentence.
-func (p *page) who(x *check.Explanation) {
+func (p *page) who(x *explain.Explanation) {
 	a := &x.Account
 	parts := []string{}
-	say := func(t estate.Tri, yes, no, unknown string) {
+	say := func(t facts.Tri, yes, no, unknown string) {
 		if text := [...]string{unknown, no, yes}[t]; text != "" {
 			parts = append(parts, text)
 		}
@@ -68,7 +69,7 @@ func (p *page) who(x *check.Explanation) {
 	say(a.SecondFactor, "second factor enrolled", "no second factor", "second factor not known")
 	policy := "falls under no policy"
 	switch {
-	case x.Dates.Missing == estate.Yes:
+	case x.Dates.Missing == facts.Yes:
 		policy = "names the policy " + a.Policy + ", which does not exist"
 	case x.Dates.Policy != "":
 		policy = "first policy: " + x.Dates.Policy
@@ -86,12 +87,12 @@ func (p *page) who(x *check.Explanation) {
 }
 
 // dates are the password's, in the order in which they come.
-func (p *page) dates(x *check.Explanation) {
+func (p *page) dates(x *explain.Explanation) {
 	p.blank()
 	p.para("", boldStyle, "The password")
 	d := &x.Dates
-	overdue := map[estate.Tri]string{estate.Yes: ": overdue", estate.No: ""}[d.Overdue]
-	if d.Shut == estate.Yes {
+	overdue := map[facts.Tri]string{facts.Yes: ": overdue", facts.No: ""}[d.Overdue]
+	if d.Shut == facts.Yes {
 		overdue += ", and the account is shut"
 	}
 	for _, line := range [][2]string{
@@ -106,11 +107,11 @@ func (p *page) dates(x *check.Explanation) {
 	}
 }
 
-func mayChange(x *check.Explanation) string {
+func mayChange(x *explain.Explanation) string {
 	switch x.Dates.MayChange.Past(x.Dates.AsOf) {
-	case estate.Yes:
+	case facts.Yes:
 		return "now"
-	case estate.No:
+	case facts.No:
 		return "from " + x.Dates.MayChange.String()
 	}
 	return "unknown"
@@ -118,7 +119,7 @@ func mayChange(x *check.Explanation) string {
 
 // holding lists the settings that something says, group by group. The reason
 // that most of them share is said once.
-func (p *page) holding(x *check.Explanation) {
+func (p *page) holding(x *explain.Explanation) {
 	p.blank()
 	p.para("", boldStyle, "What holds, and why")
 	usual := usualReason(x)
@@ -150,7 +151,7 @@ func (p *page) holding(x *check.Explanation) {
 }
 
 // usualReason is why most of the settings hold.
-func usualReason(x *check.Explanation) string {
+func usualReason(x *explain.Explanation) string {
 	counts, best := map[string]int{}, ""
 	for i := range x.Settings {
 		if w := x.Settings[i].Winner(); w != nil {
@@ -165,7 +166,7 @@ func usualReason(x *check.Explanation) string {
 
 // alike counts the settings at the start of the list that hold for one and the
 // same reason, read off one place.
-func alike(list []check.ExplainedSetting) int {
+func alike(list []explain.ExplainedSetting) int {
 	n := 0
 	for i := range list {
 		if len(list[i].Trail) != 1 || list[i].Group != list[0].Group || list[i].Trail[0].Origin != list[0].Trail[0].Origin {
@@ -177,7 +178,7 @@ func alike(list []check.ExplainedSetting) int {
 }
 
 // together writes settings that are alike in one entry.
-func (p *page) together(list []check.ExplainedSetting, usual string) {
+func (p *page) together(list []explain.ExplainedSetting, usual string) {
 	var names []string
 	for i := range list {
 		names = append(names, list[i].Name+" "+list[i].Trail[0].Value)
@@ -187,7 +188,7 @@ func (p *page) together(list []check.ExplainedSetting, usual string) {
 
 // setting writes what holds and where it stood, and why where that is not
 // the usual reason; then what lost.
-func (p *page) setting(s *check.ExplainedSetting, usual string) {
+func (p *page) setting(s *explain.ExplainedSetting, usual string) {
 	if w := s.Winner(); w != nil {
 		p.para("  "+padded(s.Name, 23)+p.paint(boldStyle, padded(w.Value, 19)), plainStyle, seen(step(*w, usual)))
 	}
@@ -199,7 +200,7 @@ func (p *page) setting(s *check.ExplainedSetting, usual string) {
 }
 
 // trail tells all about one setting.
-func (p *page) trail(s *check.ExplainedSetting) {
+func (p *page) trail(s *explain.ExplainedSetting) {
 	if len(s.Trail) == 0 {
 		p.para("  "+padded(s.Name, 23), plainStyle, "unknown: nothing in the export says it")
 		return
@@ -208,7 +209,7 @@ func (p *page) trail(s *check.ExplainedSetting) {
 }
 
 // step says where a value stood, and why it won or lost unless that is usual.
-func step(t check.TrailStep, usual string) string {
+func step(t explain.TrailStep, usual string) string {
 	text := t.Where + ", " + t.Origin.String()
 	if t.Origin.Text != "" {
 		text += " (" + t.Origin.Text + ")"
@@ -220,25 +221,25 @@ func step(t check.TrailStep, usual string) string {
 }
 
 // outcomes lists how the rules come out, the broken ones first.
-func (p *page) outcomes(x *check.Explanation) {
+func (p *page) outcomes(x *explain.Explanation) {
 	p.blank()
 	p.para("", boldStyle, "The rules")
-	for _, outcome := range []string{check.Broken, check.Accepted, check.Open} {
+	for _, outcome := range []string{finding.Broken, finding.Accepted, finding.Open} {
 		for _, r := range x.Rules {
 			if r.Outcome == outcome {
-				p.para("  "+p.paint(outcomeStyles[outcome], padded(outcome, 11)), plainStyle, seen(r.Rule+": "+r.Text))
+				p.para("  "+p.paint(outcomeStyles[outcome], padded(outcome, 11)), plainStyle, seen(r.Rule.String()+": "+r.Text))
 			}
 		}
 	}
-	for _, outcome := range []string{check.Met, check.Replaced, check.NotForIt} {
+	for _, outcome := range []string{finding.Met, finding.Replaced, finding.NotForIt} {
 		var names []string
 		checks := 0
 		for _, r := range x.Rules {
-			if r.Outcome == outcome && strings.HasPrefix(r.Rule, check.Prefix) {
+			if r.Outcome == outcome && r.Rule.BuiltIn {
 				checks++
 			} else if r.Outcome == outcome {
-				name := r.Rule
-				if outcome == check.Replaced {
+				name := r.Rule.String()
+				if outcome == finding.Replaced {
 					name += " " + r.Text
 				}
 				names = append(names, name)

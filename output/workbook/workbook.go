@@ -15,7 +15,7 @@ import (
 
 	"github.com/xuri/excelize/v2"
 
-	"yewcone/core/check"
+	"yewcone/core/finding"
 	"yewcone/core/gap"
 	"yewcone/core/rules"
 	"yewcone/core/setting"
@@ -169,7 +169,7 @@ func (s *sheet) done() {
 }
 
 // Check writes the workbook.
-func Check(w io.Writer, r *check.Result, o output.Options) error {
+func Check(w io.Writer, r *finding.Result, o output.Options) error {
 	b := &book{file: excelize.NewFile()}
 	defer b.file.Close()
 	b.styles()
@@ -230,7 +230,7 @@ func (b *book) styles() {
 	b.wrap = style(&excelize.Style{Alignment: &excelize.Alignment{WrapText: true, Vertical: "top"}})
 }
 
-func (b *book) summary(r *check.Result, o output.Options) {
+func (b *book) summary(r *finding.Result, o output.Options) {
 	columns := []column{{"system", 16}, {"title", 26}, {"as of (UTC)", 17}, {"accounts", 10}, {"privileged", 11},
 		{"disabled", 10}, {"policies", 10}}
 	for _, s := range rules.Severities {
@@ -255,7 +255,7 @@ func (b *book) summary(r *check.Result, o output.Options) {
 	s.done()
 }
 
-func (b *book) findings(r *check.Result) {
+func (b *book) findings(r *finding.Result) {
 	s := b.sheet("Findings", column{"severity", 10}, column{"system", 14}, column{"finding", 70}, column{"setting", 18},
 		column{"value", 16}, column{"asked", 28}, column{"policy", 18}, column{"accounts", 10}, column{"privileged", 11},
 		column{"disabled", 10}, column{"file", 36}, column{"line", 8}, column{"as it stood", 36}, column{"rule", 28},
@@ -263,7 +263,7 @@ func (b *book) findings(r *check.Result) {
 	for i := range r.Findings {
 		f := &r.Findings[i]
 		s.add(f.Severity.String(), f.System, f.Sentence, f.Setting, f.Value, f.Asked, f.Policy, f.Reach.Accounts,
-			f.Reach.Privileged, f.Reach.Disabled, f.Origin.File, line(f.Origin.Line), f.Origin.Text, f.Rule, f.Fingerprint,
+			f.Reach.Privileged, f.Reach.Disabled, f.Origin.File, line(f.Origin.Line), f.Origin.Text, f.Rule.String(), f.Fingerprint,
 			f.Remedy, f.Because)
 	}
 	s.done()
@@ -276,7 +276,7 @@ func line(n int) any {
 	return n
 }
 
-func (b *book) settings(r *check.Result) {
+func (b *book) settings(r *finding.Result) {
 	s := b.sheet("Settings", column{"system", 14}, column{"group", 12}, column{"setting", 22}, column{"audience", 12},
 		column{"value", 18}, column{"accounts", 10}, column{"of", 8}, column{"below the rules", 10},
 		column{"the rules ask", 50}, column{"policy", 18}, column{"file", 36}, column{"line", 8}, column{"as it stood", 40})
@@ -286,7 +286,7 @@ func (b *book) settings(r *check.Result) {
 			for i := range r.Systems {
 				asks := map[string][]string{}
 				for _, ask := range r.Systems[i].Asks {
-					asks[ask.Setting] = append(asks[ask.Setting], ask.Text+" ("+ask.Rule+")")
+					asks[ask.Setting] = append(asks[ask.Setting], ask.Text+" ("+ask.Rule.String()+")")
 				}
 				for _, row := range rows {
 					if c := &row.Cells[i]; !c.None && (c.Value.Known() || asks[row.Setting.Name] != nil) {
@@ -301,7 +301,7 @@ func (b *book) settings(r *check.Result) {
 	s.done()
 }
 
-func (b *book) gaps(r *check.Result) {
+func (b *book) gaps(r *finding.Result) {
 	columns := []column{{"audience", 12}, {"setting", 22}}
 	if r.Gaps != nil {
 		for _, p := range r.Gaps.Profiles {
@@ -348,38 +348,39 @@ func gapCell(def *setting.Setting, c *gap.Cell) string {
 	return text
 }
 
-func (b *book) accounts(r *check.Result) {
+func (b *book) accounts(r *finding.Result) {
 	s := b.sheet("Accounts", column{"system", 14}, column{"account", 30}, column{"severity", 10}, column{"finding", 70},
 		column{"detail", 24}, column{"rule", 28}, column{"fingerprint", 14}, column{"file", 36}, column{"line", 8})
 	for i := range r.Findings {
 		f := &r.Findings[i]
 		for _, e := range f.Reach.Examples {
-			s.add(f.System, e.Login, f.Severity.String(), f.Sentence, e.Detail, f.Rule, f.Fingerprint, e.Origin.File, line(e.Origin.Line))
+			s.add(f.System, e.Login, f.Severity.String(), f.Sentence, e.Detail, f.Rule.String(), f.Fingerprint,
+				e.Origin.File, line(e.Origin.Line))
 		}
 		if n := f.Reach.Accounts - len(f.Reach.Examples); n > 0 {
 			s.add(f.System, fmt.Sprintf("… and %d more", n), f.Severity.String(), f.Sentence, "--examples takes more",
-				f.Rule, f.Fingerprint, "", "")
+				f.Rule.String(), f.Fingerprint, "", "")
 		}
 	}
 	s.done()
 }
 
-func (b *book) unknowns(r *check.Result) {
+func (b *book) unknowns(r *finding.Result) {
 	s := b.sheet("Unknowns", column{"system", 14}, column{"setting or fact", 22}, column{"accounts", 10},
 		column{"asked by", 50}, column{"to know it", 70})
 	for _, u := range r.Unknowns {
-		s.add(u.System, u.Name(), u.Reach.Accounts, strings.Join(u.Rules, ", "), u.ToKnow)
+		s.add(u.System, u.Name(), u.Reach.Accounts, strings.Join(rules.Names(u.Rules), ", "), u.ToKnow)
 	}
 	s.done()
 }
 
-func (b *book) exceptions(r *check.Result) {
+func (b *book) exceptions(r *finding.Result) {
 	s := b.sheet("Exceptions", column{"until", 12}, column{"system", 14}, column{"what is accepted", 60},
 		column{"because", 50}, column{"who answers", 24}, column{"rule", 28}, column{"accounts", 10},
 		column{"fingerprint", 14})
 	for i := range r.Accepted {
 		f := &r.Accepted[i]
-		s.add(dayOnly(f.Exception.Until), f.System, f.Sentence, f.Exception.Because, f.Exception.Owner, f.Rule,
+		s.add(dayOnly(f.Exception.Until), f.System, f.Sentence, f.Exception.Because, f.Exception.Owner, f.Rule.String(),
 			f.Reach.Accounts, f.Fingerprint)
 	}
 	s.done()

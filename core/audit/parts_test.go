@@ -1,4 +1,4 @@
-package check
+package audit
 
 import (
 	"errors"
@@ -9,7 +9,8 @@ import (
 	"testing"
 
 	"yewcone/core/condition"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
+	"yewcone/core/finding"
 	"yewcone/core/rules"
 	"yewcone/core/setting"
 	"yewcone/core/strictyaml"
@@ -18,7 +19,7 @@ import (
 // divided is an export in parts of uneven size.
 type divided struct{ fake }
 
-func (d *divided) Parts(yield func(Part) error) error {
+func (d *divided) Parts(yield func(facts.Part) error) error {
 	for from, size := 0, 1; from < len(d.accounts); from, size = from+size, size*2%37+1 {
 		if err := yield(&dividedPart{d, from, min(from+size, len(d.accounts))}); err != nil {
 			return err
@@ -32,34 +33,34 @@ type dividedPart struct {
 	from, to int
 }
 
-func (p *dividedPart) Accounts(yield func(*estate.Account) error) error {
+func (p *dividedPart) Accounts(yield func(*facts.Account) error) error {
 	part := fake{accounts: p.whole.accounts[p.from:p.to]}
 	return part.Accounts(yield)
 }
 
-func (p *dividedPart) Done() { p.whole.notes.Remark(estate.Origin{}, "up to %d", p.to) }
+func (p *dividedPart) Done() { p.whole.notes.Remark(facts.Origin{}, "up to %d", p.to) }
 
 // mixture makes accounts that differ in everything that the questions ask.
-func mixture(count int) []estate.Account {
+func mixture(count int) []facts.Account {
 	r := rand.New(rand.NewPCG(1, 2))
-	tri := func() estate.Tri { return estate.Tri(r.IntN(3)) }
-	moment := func() estate.Moment {
-		return []estate.Moment{{}, estate.Never, ago(r.IntN(900)), ago(-r.IntN(20))}[r.IntN(4)]
+	tri := func() facts.Tri { return facts.Tri(r.IntN(3)) }
+	moment := func() facts.Moment {
+		return []facts.Moment{{}, facts.Never, ago(r.IntN(900)), ago(-r.IntN(20))}[r.IntN(4)]
 	}
-	var list []estate.Account
+	var list []facts.Account
 	for i := range count {
-		a := estate.Account{
-			Login: fmt.Sprint("a", i), Kind: []string{"", estate.Person, estate.Service, estate.Shared,
-				estate.Guest}[r.IntN(5)], Privileged: tri(), Enabled: tri(), Locked: tri(), MustChange: tri(),
+		a := facts.Account{
+			Login: fmt.Sprint("a", i), Kind: []string{"", facts.Person, facts.Service, facts.Shared,
+				facts.Guest}[r.IntN(5)], Privileged: tri(), Enabled: tri(), Locked: tri(), MustChange: tri(),
 			NeverExpires: tri(), CannotChange: tri(), BlankAllowed: tri(), Blank: tri(), PasswordUsable: tri(), SecondFactor: tri(),
 			PasswordSet: moment(), Created: moment(), LastSignIn: moment(), PasswordExpires: moment(), LockedSince: moment(),
 			Roles: []string{fmt.Sprint("p", r.IntN(4))}, RolesKnown: r.IntN(2) == 0, Policy: []string{"", "p1", "gone"}[r.IntN(3)],
-			Storage: setting.ChoiceAt(r.IntN(6)), StoredMark: uint64(r.IntN(3 * count)), Origin: estate.Origin{File: "f", Line: i + 2},
+			Storage: setting.ChoiceAt(r.IntN(6)), StoredMark: uint64(r.IntN(3 * count)), Origin: facts.Origin{File: "f", Line: i + 2},
 		}
 		if r.IntN(5) == 0 {
-			a.Overrides = []estate.Override{{Setting: setting.MaxAge,
-				Sourced: estate.Sourced{Value: setting.Days(int32(r.IntN(3) * 200)),
-					Origin: estate.Origin{File: "f", Line: i + 2, Text: "own"}}}}
+			a.Overrides = []facts.Override{{Setting: setting.MaxAge,
+				Sourced: facts.Sourced{Value: setting.Days(int32(r.IntN(3) * 200)),
+					Origin: facts.Origin{File: "f", Line: i + 2, Text: "own"}}}}
 		}
 		list = append(list, a)
 	}
@@ -77,7 +78,7 @@ var exceptions = sync.OnceValue(func() []*rules.Exception {
 	}
 })
 
-func mixedSubject(t *testing.T, export Export, system *estate.System) Subject {
+func mixedSubject(t *testing.T, export facts.Export, system *facts.System) Subject {
 	t.Helper()
 	set, err := rules.Read("r.yaml", []byte(`rules: mixed
 clauses:
@@ -90,10 +91,10 @@ clauses:
 		t.Fatal(err)
 	}
 	for i := range 4 {
-		p := estate.Policy{Name: fmt.Sprint("p", i), Roles: []string{fmt.Sprint("p", i)}, Changed: ago(100 * i)}
-		p.Set(setting.MinLength, setting.Count(int64(10+2*i)), estate.Origin{File: "p", Line: i})
-		p.Set(setting.MaxAge, setting.Days(int32(60*i)), estate.Origin{File: "p", Line: i})
-		p.Set(setting.SecondFactor, setting.SecondFactorOptional, estate.Origin{File: "p", Line: i})
+		p := facts.Policy{Name: fmt.Sprint("p", i), Roles: []string{fmt.Sprint("p", i)}, Changed: ago(100 * i)}
+		p.Set(setting.MinLength, setting.Count(int64(10+2*i)), facts.Origin{File: "p", Line: i})
+		p.Set(setting.MaxAge, setting.Days(int32(60*i)), facts.Origin{File: "p", Line: i})
+		p.Set(setting.SecondFactor, setting.SecondFactorOptional, facts.Origin{File: "p", Line: i})
 		system.Policies = append(system.Policies, p)
 	}
 	return Subject{Export: export, Rules: []*rules.Set{set}, Exceptions: exceptions()}
@@ -104,10 +105,10 @@ clauses:
 // that answer alike are shared or worked out one by one.
 func TestPartsAndOutcomes(t *testing.T) {
 	accounts := mixture(4000)
-	run := func(alone bool, jobs int, whole bool) *Result {
-		system := &estate.System{Name: "mixed", Chooses: estate.ChooseOwn, Default: "p0", AsOf: asOf}
+	run := func(alone bool, jobs int, whole bool) *finding.Result {
+		system := &facts.System{Name: "mixed", Chooses: facts.ChooseOwn, Default: "p0", AsOf: asOf}
 		d := &divided{fake{system: system, accounts: accounts}}
-		var export Export = d
+		var export facts.Export = d
 		if whole {
 			export = &d.fake
 		}
@@ -117,16 +118,16 @@ func TestPartsAndOutcomes(t *testing.T) {
 			t.Fatal(err)
 		}
 		result.Systems[0].Notes = nil
-		for _, list := range [][]Finding{result.Findings, result.Accepted} {
+		for _, list := range [][]finding.Finding{result.Findings, result.Accepted} {
 			for i := range list {
 				for j := range list[i].Reach.Examples {
-					list[i].Reach.Examples[j].place = 0
+					list[i].Reach.Examples[j].Place = 0
 				}
 			}
 		}
 		for i := range result.Unknowns {
 			for j := range result.Unknowns[i].Reach.Examples {
-				result.Unknowns[i].Reach.Examples[j].place = 0
+				result.Unknowns[i].Reach.Examples[j].Place = 0
 			}
 		}
 		return result
@@ -155,8 +156,9 @@ func TestPartsAndOutcomes(t *testing.T) {
 // TestPartsInOrder: parts are done in their order, accounts are handed over in
 // theirs, and an error of the receiver ends the reading.
 func TestPartsInOrder(t *testing.T) {
-	for _, until := range []int{3000, 0, 1, batchSize - 1, batchSize, 5*batchSize + 7} {
-		d := &divided{fake{system: &estate.System{AsOf: asOf}, accounts: mixture(3000)}}
+	const batch = 512 // of facts.Batches
+	for _, until := range []int{3000, 0, 1, batch - 1, batch, 5*batch + 7} {
+		d := &divided{fake{system: &facts.System{AsOf: asOf}, accounts: mixture(3000)}}
 		n, last, stop := 0, -1, errors.New("enough")
 		_, err := Run("e", []Subject{mixedSubject(t, d, d.system)}, Options{Jobs: 4,
 			Each: func(r *Reached) error {

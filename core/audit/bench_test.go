@@ -1,11 +1,11 @@
-package check
+package audit
 
 import (
 	"fmt"
 	"strings"
 	"testing"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/rules"
 	"yewcone/core/setting"
 )
@@ -27,7 +27,7 @@ func BenchmarkAccount(b *testing.B) {
 	}
 }
 
-func benchEngine(b *testing.B, clauses, policies int) (*engine, []estate.Account) {
+func benchEngine(b *testing.B, clauses, policies int) (*engine, []facts.Account) {
 	b.Helper()
 	var text strings.Builder
 	text.WriteString("rules: bench\nclauses:\n")
@@ -39,13 +39,13 @@ func benchEngine(b *testing.B, clauses, policies int) (*engine, []estate.Account
 	if err != nil {
 		b.Fatal(err)
 	}
-	system := &estate.System{Name: "x", Chooses: estate.ChooseOwn, Default: "p0", AsOf: asOf}
-	var accounts []estate.Account
+	system := &facts.System{Name: "x", Chooses: facts.ChooseOwn, Default: "p0", AsOf: asOf}
+	var accounts []facts.Account
 	for i := range policies {
 		name := fmt.Sprintf("p%d", i)
-		p := estate.Policy{Name: name, Roles: []string{name}}
-		p.Set(setting.MinLength, setting.Count(int64(6+i)), estate.Origin{})
-		p.Set(setting.MaxAge, setting.Days(60), estate.Origin{})
+		p := facts.Policy{Name: name, Roles: []string{name}}
+		p.Set(setting.MinLength, setting.Count(int64(6+i)), facts.Origin{})
+		p.Set(setting.MaxAge, setting.Days(60), facts.Origin{})
 		system.Policies = append(system.Policies, p)
 		a := ordinary(name)
 		a.Roles, a.RolesKnown = []string{name}, true

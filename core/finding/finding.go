@@ -1,12 +1,15 @@
-package check
+// Package finding holds what a check of an estate finds, ready for any output.
+package finding
 
 import (
+	"cmp"
 	"crypto/sha256"
 	"encoding/hex"
+	"slices"
 	"strings"
 	"time"
 
-	"yewcone/core/estate"
+	"yewcone/core/facts"
 	"yewcone/core/rules"
 )
 
@@ -20,6 +23,9 @@ type Result struct {
 	Gaps     *Gaps     // between systems; nil where they were not looked for
 }
 
+// TheEstate stands for a system's name in findings about the estate itself.
+const TheEstate = "estate"
+
 // A SystemResult sums up one system.
 type SystemResult struct {
 	Name       string
@@ -32,7 +38,7 @@ type SystemResult struct {
 	Disabled   int
 	Refused    int  // rows or values that could not be read
 	Partial    bool // a file was missing or cut off, or more was refused than the options bear
-	Notes      []estate.Note
+	Notes      []facts.Note
 	Rules      []string // names of the rule sets
 	Clauses    int      // clauses that reach somebody
 	Met        int      // of these, clauses that hold throughout, apart from what was accepted
@@ -44,73 +50,25 @@ type SystemResult struct {
 
 // A RuleState is how a clause or check comes out for a whole system.
 type RuleState struct {
-	Rule  string
+	Rule  rules.Rule
 	State string // Met, Broken, Open or NotForIt
 }
+
+// How a rule comes out, for an account or for a whole system.
+const (
+	Met      = "met"
+	Broken   = "broken"
+	Open     = "unknown"
+	Accepted = "accepted"
+	Replaced = "replaced"
+	NotForIt = "not for it"
+)
 
 // An Ask is what a clause wants of a setting.
 type Ask struct {
 	Setting string
-	Rule    string
+	Rule    rules.Rule
 	Text    string
-}
-
-// Sizes of what a Spread counts.
-const (
-	AgeMonths   = 36 // of 30 days each
-	ExpiryWeeks = 12
-)
-
-// A Spread counts enabled accounts that a password lets in by the age of their
-// password and by its end.
-type Spread struct {
-	Ages       [AgeMonths + 1]int // by months of 30 days; the last for all that are older
-	AgeUnknown int
-
-	Overdue       int
-	Weeks         [ExpiryWeeks]int // that end within the week, the next first
-	Later         int
-	NeverEnds     int
-	ExpiryUnknown int
-}
-
-func (s *Spread) add(a *estate.Account, d *estate.Dates) {
-	if a.Enabled == estate.No || withoutPassword(a) {
-		return
-	}
-	const day = 86400
-	if set, ok := a.PasswordSet.Unix(); ok && d.AsOfKnown {
-		s.Ages[min(max(0, (d.AsOf-set)/(30*day)), AgeMonths)]++
-	} else {
-		s.AgeUnknown++
-	}
-	end, dated := d.Expires.Unix()
-	switch {
-	case d.Overdue == estate.Yes:
-		s.Overdue++
-	case d.Expires.IsNever():
-		s.NeverEnds++
-	case !dated || !d.AsOfKnown:
-		s.ExpiryUnknown++
-	case (end-d.AsOf)/(7*day) < ExpiryWeeks:
-		s.Weeks[max(0, (end-d.AsOf)/(7*day))]++
-	default:
-		s.Later++
-	}
-}
-
-func (s *Spread) merge(o *Spread) {
-	for i, n := range o.Ages {
-		s.Ages[i] += n
-	}
-	for i, n := range o.Weeks {
-		s.Weeks[i] += n
-	}
-	s.AgeUnknown += o.AgeUnknown
-	s.Overdue += o.Overdue
-	s.Later += o.Later
-	s.NeverEnds += o.NeverEnds
-	s.ExpiryUnknown += o.ExpiryUnknown
 }
 
 // A Finding is one thing that is not as the rules ask, for all the accounts
@@ -118,7 +76,8 @@ func (s *Spread) merge(o *Spread) {
 type Finding struct {
 	Fingerprint string // the same in each run as long as the reason is
 	System      string
-	Rule        string // set and clause
+	Rule        rules.Rule
+	Between     bool // found by holding systems against one another
 	Severity    rules.Severity
 	Sentence    string // what is so, without the system's name
 	Setting     string // "" for facts of accounts
@@ -127,7 +86,7 @@ type Finding struct {
 	Policy      string // where the value stands; "" for the account itself
 	OnAccount   bool   // the value stands on the accounts themselves
 	Split       string // "privileged" or "not privileged" where only such accounts are in it
-	Origin      estate.Origin
+	Origin      facts.Origin
 	Because     string
 	Remedy      string
 	Reach       Reach
@@ -147,16 +106,16 @@ type Reach struct {
 type Example struct {
 	Login  string
 	Detail string // the date or other fact that matters; "" for none
-	Origin estate.Origin
-	place  int64 // in the order of the export
+	Origin facts.Origin
+	Place  int64 // in the order of the export
 }
 
 // An Unknown is something that the rules ask and the export does not say.
 type Unknown struct {
 	System  string
-	Setting string   // the setting, or ""
-	Fact    string   // the fact about accounts, or ""
-	Rules   []string // who asks
+	Setting string       // the setting, or ""
+	Fact    string       // the fact about accounts, or ""
+	Rules   []rules.Rule // who asks
 	Reach   Reach
 	ToKnow  string // what to export to know it; "" where nobody can say
 }
@@ -164,7 +123,7 @@ type Unknown struct {
 // OnlyChecks reports whether no rule of a rule set asks for it.
 func (u *Unknown) OnlyChecks() bool {
 	for _, r := range u.Rules {
-		if !strings.HasPrefix(r, Prefix) {
+		if !r.BuiltIn {
 			return false
 		}
 	}
@@ -227,12 +186,47 @@ func (r *Result) Partial() bool {
 	return false
 }
 
-// fingerprint makes a short name out of what makes a finding what it is.
-func fingerprint(parts ...string) string {
+// Fingerprint makes a short name out of what makes a finding what it is.
+func Fingerprint(parts ...string) string {
 	h := sha256.New()
 	for _, p := range parts {
 		h.Write([]byte(p))
 		h.Write([]byte{0})
 	}
 	return hex.EncodeToString(h.Sum(nil)[:6])
+}
+
+// Sort puts findings in order, the worst first.
+func (r *Result) Sort() {
+	order := map[string]int{}
+	for i, s := range r.Systems {
+		order[s.Name] = i
+	}
+	worstFirst := func(a, b Finding) int {
+		return cmp.Or(cmp.Compare(b.Severity, a.Severity), cmp.Compare(b.Reach.Accounts, a.Reach.Accounts),
+			cmp.Compare(order[a.System], order[b.System]), strings.Compare(a.Rule.String(), b.Rule.String()),
+			strings.Compare(a.Fingerprint, b.Fingerprint), strings.Compare(a.Sentence, b.Sentence))
+	}
+	slices.SortStableFunc(r.Findings, worstFirst)
+	slices.SortStableFunc(r.Accepted, worstFirst)
+}
+
+// Keep adds an account as an example where more are wanted, and reports
+// whether there are enough.
+func (r *Reach) Keep(wanted int, example func() Example) bool {
+	if len(r.Examples) < wanted {
+		r.Examples = append(r.Examples, example())
+	}
+	return len(r.Examples) >= wanted
+}
+
+// Merge adds other accounts of the same export, and keeps the examples that
+// come first.
+func (r *Reach) Merge(o *Reach, examples int) {
+	r.Accounts += o.Accounts
+	r.Privileged += o.Privileged
+	r.Disabled += o.Disabled
+	r.Examples = append(r.Examples, o.Examples...)
+	slices.SortFunc(r.Examples, func(a, b Example) int { return cmp.Compare(a.Place, b.Place) })
+	r.Examples = r.Examples[:min(len(r.Examples), examples)]
 }

@@ -1,4 +1,4 @@
-package estate
+package facts
 
 import "yewcone/core/setting"
 
@@ -66,6 +66,11 @@ type Account struct {
 	Origin    Origin
 }
 
+// WithoutPassword reports whether no password lets the account in, nor would
+// one once a lock is taken off: then there is no password of which settings
+// could demand anything.
+func (a *Account) WithoutPassword() bool { return a.PasswordUsable == No && a.Locked != Yes }
+
 // Counted is a number that may be unknown.
 type Counted struct {
 	N     int
@@ -95,9 +100,9 @@ func (a *Account) CopyFrom(b *Account) {
 	a.Groups, a.Roles, a.Overrides = groups, roles, overrides
 }
 
-// Dates are what follows from an account's facts and the settings that hold
+// Derived is what follows from an account's facts and the settings that hold
 // for it, at the moment the export speaks for. Lengths are in seconds.
-type Dates struct {
+type Derived struct {
 	Policy      string // name of the policy that holds; "" for none
 	Expires     Moment
 	MayChange   Moment // from when the password may be changed again

@@ -1,4 +1,4 @@
-package check
+package finding
 
 import "yewcone/core/rules"
 

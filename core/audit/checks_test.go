@@ -1,4 +1,4 @@
-package check
+package audit
 
 import (
 	"slices"
@@ -6,7 +6,8 @@ import (
 	"testing"
 	"time"
 
-	"yewcone/core/estate"
+	"yewcone/core/check"
+	"yewcone/core/facts"
 	"yewcone/core/rules"
 	"yewcone/core/setting"
 	"yewcone/core/setting/settingtest"
@@ -14,14 +15,14 @@ import (
 
 // fake is an export in memory.
 type fake struct {
-	system   *estate.System
-	accounts []estate.Account
-	notes    estate.Notes
+	system   *facts.System
+	accounts []facts.Account
+	notes    facts.Notes
 }
 
-func (f *fake) System() *estate.System { return f.system }
-func (f *fake) Notes() *estate.Notes   { return &f.notes }
-func (f *fake) Accounts(yield func(*estate.Account) error) error {
+func (f *fake) System() *facts.System { return f.system }
+func (f *fake) Notes() *facts.Notes   { return &f.notes }
+func (f *fake) Accounts(yield func(*facts.Account) error) error {
 	for i := range f.accounts {
 		a := f.accounts[i]
 		if err := yield(&a); err != nil {
@@ -33,16 +34,16 @@ func (f *fake) Accounts(yield func(*estate.Account) error) error {
 
 var asOf = time.Date(2026, 11, 20, 6, 0, 0, 0, time.UTC)
 
-func ago(days int) estate.Moment { return estate.At(asOf.AddDate(0, 0, -days)) }
+func ago(days int) facts.Moment { return facts.At(asOf.AddDate(0, 0, -days)) }
 
 // ordinary is an account on which no check hits.
-func ordinary(login string) estate.Account {
-	return estate.Account{
-		Login: login, Kind: estate.Person, Privileged: estate.No, Enabled: estate.Yes, Locked: estate.No, MustChange: estate.No,
-		NeverExpires: estate.No, CannotChange: estate.No, BlankAllowed: estate.No, Blank: estate.No,
-		PasswordUsable: estate.Yes, SecondFactor: estate.Yes,
+func ordinary(login string) facts.Account {
+	return facts.Account{
+		Login: login, Kind: facts.Person, Privileged: facts.No, Enabled: facts.Yes, Locked: facts.No, MustChange: facts.No,
+		NeverExpires: facts.No, CannotChange: facts.No, BlankAllowed: facts.No, Blank: facts.No,
+		PasswordUsable: facts.Yes, SecondFactor: facts.Yes,
 		Created: ago(500), PasswordSet: ago(30), LastSignIn: ago(1), Storage: setting.StoredMemoryHard,
-		Origin: estate.Origin{File: "accounts", Line: 1},
+		Origin: facts.Origin{File: "accounts", Line: 1},
 	}
 }
 
@@ -55,12 +56,12 @@ var sound = map[string]string{
 	"change_at_first_use": "yes", "self_change": "yes", "storage": "memory-hard", "second_factor": "everyone", "min_classes": "3",
 }
 
-func policy(t *testing.T, name string, values ...map[string]string) estate.Policy {
+func policy(t *testing.T, name string, values ...map[string]string) facts.Policy {
 	t.Helper()
-	p := estate.Policy{Name: name, Origin: estate.Origin{File: "policies", Line: 1}}
+	p := facts.Policy{Name: name, Origin: facts.Origin{File: "policies", Line: 1}}
 	for _, set := range values {
 		for key, text := range set {
-			p.Set(settingtest.ID(key), settingtest.Value(key, text), estate.Origin{File: "policies", Line: 2, Text: key})
+			p.Set(settingtest.ID(key), settingtest.Value(key, text), facts.Origin{File: "policies", Line: 2, Text: key})
 		}
 	}
 	return p
@@ -79,15 +80,15 @@ func run(t *testing.T, f *fake, sets ...*rules.Set) []string {
 		if finding.Sentence == "" || finding.Remedy == "" || finding.Because == "" || len(finding.Fingerprint) != 12 {
 			t.Errorf("a finding lacks words: %+v", finding)
 		}
-		found = append(found, strings.TrimPrefix(finding.Rule, Prefix))
+		found = append(found, strings.TrimPrefix(finding.Rule.String(), "check/"))
 	}
 	return found
 }
 
-func single(t *testing.T, values map[string]string, accounts ...estate.Account) *fake {
+func single(t *testing.T, values map[string]string, accounts ...facts.Account) *fake {
 	t.Helper()
-	return &fake{system: &estate.System{Name: "x", Chooses: estate.ChooseSingle, Default: "p",
-		Policies: []estate.Policy{policy(t, "p", sound, values)}}, accounts: accounts}
+	return &fake{system: &facts.System{Name: "x", Chooses: facts.ChooseSingle, Default: "p",
+		Policies: []facts.Policy{policy(t, "p", sound, values)}}, accounts: accounts}
 }
 
 func TestOrdinaryIsClean(t *testing.T) {
@@ -102,43 +103,43 @@ func TestAccountChecks(t *testing.T) {
 	inForce := &rules.Set{Name: "r", InForce: asOf.AddDate(0, 0, -20)}
 	for _, c := range []struct {
 		id        string
-		hit, miss func(a *estate.Account)
+		hit, miss func(a *facts.Account)
 	}{
-		{"blank", func(a *estate.Account) { a.Blank = estate.Yes }, func(a *estate.Account) { a.Blank, a.Enabled = estate.Yes, estate.No }},
-		{"blank-permitted", func(a *estate.Account) { a.BlankAllowed = estate.Yes },
-			func(a *estate.Account) { a.BlankAllowed = estate.Unknown }},
-		{"stored-readable", func(a *estate.Account) { a.Storage = setting.StoredReversible },
-			func(a *estate.Account) { a.Storage = setting.StoredUnsalted }},
-		{"stored-weakly", func(a *estate.Account) { a.Storage = setting.StoredSaltedFast },
-			func(a *estate.Account) { a.Storage = setting.StoredSaltedSlow }},
-		{"never-expires", func(a *estate.Account) { a.NeverExpires = estate.Yes },
-			func(a *estate.Account) { a.NeverExpires, a.Kind = estate.Yes, estate.Service }},
-		{"cannot-change", func(a *estate.Account) { a.CannotChange = estate.Yes },
-			func(a *estate.Account) { a.CannotChange, a.Kind = estate.Yes, estate.Shared }},
-		{"pending", func(a *estate.Account) { a.MustChange, a.PasswordSet = estate.Yes, ago(15) },
-			func(a *estate.Account) { a.MustChange, a.PasswordSet = estate.Yes, ago(14) }},
-		{"overdue", func(a *estate.Account) { a.PasswordSet = ago(181) }, func(a *estate.Account) { a.PasswordSet = ago(180) }},
+		{"blank", func(a *facts.Account) { a.Blank = facts.Yes }, func(a *facts.Account) { a.Blank, a.Enabled = facts.Yes, facts.No }},
+		{"blank-permitted", func(a *facts.Account) { a.BlankAllowed = facts.Yes },
+			func(a *facts.Account) { a.BlankAllowed = facts.Unknown }},
+		{"stored-readable", func(a *facts.Account) { a.Storage = setting.StoredReversible },
+			func(a *facts.Account) { a.Storage = setting.StoredUnsalted }},
+		{"stored-weakly", func(a *facts.Account) { a.Storage = setting.StoredSaltedFast },
+			func(a *facts.Account) { a.Storage = setting.StoredSaltedSlow }},
+		{"never-expires", func(a *facts.Account) { a.NeverExpires = facts.Yes },
+			func(a *facts.Account) { a.NeverExpires, a.Kind = facts.Yes, facts.Service }},
+		{"cannot-change", func(a *facts.Account) { a.CannotChange = facts.Yes },
+			func(a *facts.Account) { a.CannotChange, a.Kind = facts.Yes, facts.Shared }},
+		{"pending", func(a *facts.Account) { a.MustChange, a.PasswordSet = facts.Yes, ago(15) },
+			func(a *facts.Account) { a.MustChange, a.PasswordSet = facts.Yes, ago(14) }},
+		{"overdue", func(a *facts.Account) { a.PasswordSet = ago(181) }, func(a *facts.Account) { a.PasswordSet = ago(180) }},
 		// past the grace: shut
-		{"overdue", func(a *estate.Account) { a.PasswordSet = ago(189) }, func(a *estate.Account) { a.PasswordSet = ago(200) }},
-		{"expiry-not-enforced", func(a *estate.Account) { a.PasswordSet, a.LastSignIn = ago(200), ago(3) },
-			func(a *estate.Account) { a.PasswordSet, a.LastSignIn = ago(200), ago(30) }},
-		{"older-than-rules", func(a *estate.Account) { a.PasswordSet = ago(21) }, func(a *estate.Account) { a.PasswordSet = ago(19) }},
-		{"never-changed", func(a *estate.Account) { a.PasswordSet, a.Created = ago(100), ago(100) },
-			func(a *estate.Account) { a.PasswordSet, a.Created = ago(80), ago(80) }},
-		{"locked", func(a *estate.Account) { a.Locked = estate.Yes },
-			func(a *estate.Account) { a.Locked, a.Enabled = estate.Yes, estate.No }},
-		{"locked-service", func(a *estate.Account) { a.Locked, a.Kind = estate.Yes, estate.Service },
-			func(a *estate.Account) { a.Kind = estate.Service }},
-		{"dormant", func(a *estate.Account) { a.LastSignIn = ago(91) }, func(a *estate.Account) { a.LastSignIn = ago(90) }},
-		{"never-signed-in", func(a *estate.Account) { a.LastSignIn = estate.Never },
-			func(a *estate.Account) { a.LastSignIn, a.Created = estate.Never, ago(29) }},
-		{"single-factor-admin", func(a *estate.Account) { a.Privileged, a.SecondFactor = estate.Yes, estate.No },
-			func(a *estate.Account) { a.SecondFactor = estate.No }},
-		{"known-name", func(a *estate.Account) { a.Login = "admin" }, func(a *estate.Account) { a.Login = "adminka" }},
-		{"guest", func(a *estate.Account) { a.Login = "guest" }, func(a *estate.Account) { a.Login, a.Enabled = "guest", estate.No }},
-		{"shared", func(a *estate.Account) { a.Kind = estate.Shared },
-			func(a *estate.Account) { a.Kind, a.PasswordUsable = estate.Shared, estate.No }},
-		{"future", func(a *estate.Account) { a.PasswordSet = ago(-2) }, func(a *estate.Account) { a.PasswordSet = ago(0) }},
+		{"overdue", func(a *facts.Account) { a.PasswordSet = ago(189) }, func(a *facts.Account) { a.PasswordSet = ago(200) }},
+		{"expiry-not-enforced", func(a *facts.Account) { a.PasswordSet, a.LastSignIn = ago(200), ago(3) },
+			func(a *facts.Account) { a.PasswordSet, a.LastSignIn = ago(200), ago(30) }},
+		{"older-than-rules", func(a *facts.Account) { a.PasswordSet = ago(21) }, func(a *facts.Account) { a.PasswordSet = ago(19) }},
+		{"never-changed", func(a *facts.Account) { a.PasswordSet, a.Created = ago(100), ago(100) },
+			func(a *facts.Account) { a.PasswordSet, a.Created = ago(80), ago(80) }},
+		{"locked", func(a *facts.Account) { a.Locked = facts.Yes },
+			func(a *facts.Account) { a.Locked, a.Enabled = facts.Yes, facts.No }},
+		{"locked-service", func(a *facts.Account) { a.Locked, a.Kind = facts.Yes, facts.Service },
+			func(a *facts.Account) { a.Kind = facts.Service }},
+		{"dormant", func(a *facts.Account) { a.LastSignIn = ago(91) }, func(a *facts.Account) { a.LastSignIn = ago(90) }},
+		{"never-signed-in", func(a *facts.Account) { a.LastSignIn = facts.Never },
+			func(a *facts.Account) { a.LastSignIn, a.Created = facts.Never, ago(29) }},
+		{"single-factor-admin", func(a *facts.Account) { a.Privileged, a.SecondFactor = facts.Yes, facts.No },
+			func(a *facts.Account) { a.SecondFactor = facts.No }},
+		{"known-name", func(a *facts.Account) { a.Login = "admin" }, func(a *facts.Account) { a.Login = "adminka" }},
+		{"guest", func(a *facts.Account) { a.Login = "guest" }, func(a *facts.Account) { a.Login, a.Enabled = "guest", facts.No }},
+		{"shared", func(a *facts.Account) { a.Kind = facts.Shared },
+			func(a *facts.Account) { a.Kind, a.PasswordUsable = facts.Shared, facts.No }},
+		{"future", func(a *facts.Account) { a.PasswordSet = ago(-2) }, func(a *facts.Account) { a.PasswordSet = ago(0) }},
 	} {
 		hit, miss := ordinary("ann"), ordinary("ann")
 		c.hit(&hit)
@@ -200,7 +201,7 @@ func TestSettingsChecks(t *testing.T) {
 // and the same end reached without a mark.
 func TestFlagAndPolicy(t *testing.T) {
 	marked := ordinary("ann")
-	marked.NeverExpires = estate.Yes
+	marked.NeverExpires = facts.Yes
 	if found := run(t, single(t, nil, marked)); !slices.Contains(found, "flag-and-policy") {
 		t.Errorf("a mark against the policy: %v", found)
 	}
@@ -211,32 +212,32 @@ func TestFlagAndPolicy(t *testing.T) {
 
 // TestSystemChecks looks at policies and at the whole of a system.
 func TestSystemChecks(t *testing.T) {
-	assigned := func(accounts []estate.Account, policies ...estate.Policy) *fake {
-		return &fake{system: &estate.System{Name: "x", Chooses: estate.ChooseAssigned, Default: "p", Policies: policies},
+	assigned := func(accounts []facts.Account, policies ...facts.Policy) *fake {
+		return &fake{system: &facts.System{Name: "x", Chooses: facts.ChooseAssigned, Default: "p", Policies: policies},
 			accounts: accounts}
 	}
-	named := func(name string) estate.Account {
+	named := func(name string) facts.Account {
 		a := ordinary("ann")
 		a.Policy = name
 		return a
 	}
 	p, q := policy(t, "p", sound), policy(t, "q", sound)
-	two := []estate.Account{named(""), named("q")}
+	two := []facts.Account{named(""), named("q")}
 	for _, c := range []struct {
 		id        string
 		hit, miss *fake
 	}{
-		{"policy-unused", assigned([]estate.Account{named("")}, p, q), assigned(two, p, q)},
-		{"policy-missing", assigned([]estate.Account{named("r")}, p), assigned([]estate.Account{named("q")}, p, q)},
+		{"policy-unused", assigned([]facts.Account{named("")}, p, q), assigned(two, p, q)},
+		{"policy-missing", assigned([]facts.Account{named("r")}, p), assigned([]facts.Account{named("q")}, p, q)},
 		{"policy-parent-missing", assigned(two, p, with(q, "r")), assigned(two, p, with(q, "p"))},
 		{"policy-circle", assigned(two, with(p, "q"), with(q, "p")), assigned(two, p, with(q, "p"))},
 		{"policy-circle", assigned(two, with(p, "p"), q), assigned(two, p, q)},
-		{"no-policy", &fake{system: &estate.System{Name: "x", Chooses: estate.ChooseAssigned, Policies: []estate.Policy{q}},
+		{"no-policy", &fake{system: &facts.System{Name: "x", Chooses: facts.ChooseAssigned, Policies: []facts.Policy{q}},
 			accounts: two}, assigned(two, p, q)},
 		{"policy-without-effect", shadowing(t, "30 days", "60 days"), shadowing(t, "60 days", "30 days")},
 		{"expiry-for-nobody", shadowing(t, "60 days", "never"), shadowing(t, "60 days", "60 days")},
-		{"second-factor-unused", enrolled(t, estate.No), enrolled(t, estate.Yes)},
-		{"second-factor-unused", enrolled(t, estate.No), enrolled(t, estate.Unknown)},
+		{"second-factor-unused", enrolled(t, facts.No), enrolled(t, facts.Yes)},
+		{"second-factor-unused", enrolled(t, facts.No), enrolled(t, facts.Unknown)},
 		{"same-stored", stored(t, 7, 7), stored(t, 7, 8)},
 		{"same-stored", stored(t, 7, 7), stored(t, 0, 0)},
 		{"older-than-policy", changed(t, 29), changed(t, 31)},
@@ -250,7 +251,7 @@ func TestSystemChecks(t *testing.T) {
 	}
 }
 
-func with(p estate.Policy, parent string) estate.Policy {
+func with(p facts.Policy, parent string) facts.Policy {
 	p.Parent = parent
 	return p
 }
@@ -262,12 +263,12 @@ func shadowing(t *testing.T, role, fallback string) *fake {
 	a.Roles, a.RolesKnown = []string{"crew"}, true
 	r := policy(t, "role", map[string]string{"max_age": role})
 	r.Roles = []string{"crew"}
-	return &fake{system: &estate.System{Name: "x", Chooses: estate.ChooseLoosest, Default: "p",
-		Policies: []estate.Policy{policy(t, "p", map[string]string{"max_age": fallback, "min_length": "8"}), r}},
-		accounts: []estate.Account{a}}
+	return &fake{system: &facts.System{Name: "x", Chooses: facts.ChooseLoosest, Default: "p",
+		Policies: []facts.Policy{policy(t, "p", map[string]string{"max_age": fallback, "min_length": "8"}), r}},
+		accounts: []facts.Account{a}}
 }
 
-func enrolled(t *testing.T, second estate.Tri) *fake {
+func enrolled(t *testing.T, second facts.Tri) *fake {
 	a := ordinary("ann")
 	a.SecondFactor = second
 	return single(t, map[string]string{"second_factor": "optional"}, a)
@@ -288,7 +289,7 @@ func changed(t *testing.T, days int) *fake {
 // TestEveryCheckHasItsWords: no check stands twice or lacks a word.
 func TestEveryCheckHasItsWords(t *testing.T) {
 	seen := map[string]bool{}
-	for _, c := range All() {
+	for _, c := range check.All() {
 		if seen[c.ID] || c.Title == "" || c.Doc == "" || c.Remedy == "" || c.Severity == 0 {
 			t.Errorf("%s stands twice or lacks words", c.ID)
 		}

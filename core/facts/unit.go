@@ -1,4 +1,4 @@
-package estate
+package facts
 
 import "strings"
 

@@ -1,4 +1,4 @@
-package estate
+package facts
 
 import "fmt"
 
@@ -26,9 +26,9 @@ func (n *Notes) Remark(o Origin, format string, args ...any) {
 	n.add(NoteRemark, o, fmt.Sprintf(format, args...))
 }
 
-// Cut notes that a file is missing or ends too early.
-func (n *Notes) Cut(o Origin, format string, args ...any) {
-	n.add(NoteCut, o, fmt.Sprintf(format, args...))
+// Incomplete notes that a file is missing or ends too early.
+func (n *Notes) Incomplete(o Origin, format string, args ...any) {
+	n.add(NoteIncomplete, o, fmt.Sprintf(format, args...))
 }
 
 // Join adds what another has noted after this.
@@ -63,7 +63,7 @@ func (n *Notes) Refused() int { return n.refused }
 // Partial reports whether a file was missing or ended too early.
 func (n *Notes) Partial() bool {
 	for _, note := range n.list {
-		if note.Kind == NoteCut {
+		if note.Kind == NoteIncomplete {
 			return true
 		}
 	}
@@ -75,9 +75,9 @@ type NoteKind string
 
 // The kinds of notes.
 const (
-	NoteRemark  NoteKind = "remark"  // worth knowing; all was read
-	NoteRefused NoteKind = "refused" // one row or value was left out
-	NoteCut     NoteKind = "cut"     // a file is missing, or ends too early: the reading is partial
+	NoteRemark     NoteKind = "remark"  // worth knowing; all was read
+	NoteRefused    NoteKind = "refused" // one row or value was left out
+	NoteIncomplete NoteKind = "cut"     // a file is missing, or ends too early: the reading is partial
 )
 
 // A Note is what a reader has to say about an export.

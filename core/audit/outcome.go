@@ -1,4 +1,4 @@
-package check
+package audit
 
 import (
 	"encoding/binary"
@@ -7,7 +7,8 @@ import (
 
 	"yewcone/core/condition"
 	"yewcone/core/effective"
-	"yewcone/core/estate"
+	"yewcone/core/facts"
+	"yewcone/core/finding"
 )
 
 // An outcome is what one account comes out as. Very many accounts come out
@@ -28,7 +29,7 @@ const outcomesKept = 1 << 15
 
 // outcomeOf finds or works out the outcome of an account with settings that
 // were judged.
-func (e *engine) outcomeOf(a *estate.Account, v *verdict) *outcome {
+func (e *engine) outcomeOf(a *facts.Account, v *verdict) *outcome {
 	key := binary.LittleEndian.AppendUint32(e.key[:0], v.number)
 	key = append(key, byte(a.Privileged)<<2|byte(a.Enabled))
 	key = e.pattern.AppendAnswers(key, &e.about)
@@ -36,12 +37,12 @@ func (e *engine) outcomeOf(a *estate.Account, v *verdict) *outcome {
 	if o, ok := e.outcomes[string(key)]; ok {
 		return o
 	}
-	e.fresh = outcome{reaches: e.fresh.reaches[:0], privileged: a.Privileged == estate.Yes, disabled: a.Enabled == estate.No}
+	e.fresh = outcome{reaches: e.fresh.reaches[:0], privileged: a.Privileged == facts.Yes, disabled: a.Enabled == facts.No}
 	for _, i := range v.checks {
 		e.settings(i, v, a)
 	}
 	for _, i := range e.clauses {
-		e.reach[i] = e.sources[i].clause.For.Test(&e.about)
+		e.reach[i] = e.rules[i].clause.For.Test(&e.about)
 	}
 	for _, i := range e.clauses {
 		e.clause(i, v, a)
@@ -55,18 +56,18 @@ func (e *engine) outcomeOf(a *estate.Account, v *verdict) *outcome {
 	return &o
 }
 
-// take enters an account into all that its outcome reaches.
-func (e *engine) take(o *outcome, a *estate.Account) error {
+// record enters an account into all that its outcome reaches.
+func (e *engine) record(o *outcome, a *facts.Account) error {
 	o.accounts++
 	if !o.full {
 		o.full = true
 		for _, n := range o.reaches {
 			r := &e.reaches[n]
-			o.full = e.example(r.reach, a, r.shows()) && o.full
+			o.full = e.example(r, a) && o.full
 		}
 	}
 	if !o.kept {
-		e.sumUpOutcome(o)
+		e.ledger.sumUp(o)
 	}
 	if e.options.Each == nil {
 		return nil
@@ -77,57 +78,35 @@ func (e *engine) take(o *outcome, a *estate.Account) error {
 			continue
 		}
 		if err := e.options.Each(&Reached{System: e.system.Name, Fingerprint: g.finding.Fingerprint, Rule: g.finding.Rule,
-			Account: a, Dates: &e.about.Dates}); err != nil {
+			Account: a, Derived: &e.about.Dates}); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// reached is something that accounts are entered into.
-type reached struct {
-	reach *Reach
-	group *group // nil for what is unknown
-}
-
 func (r *reached) shows() *condition.Fact {
 	if r.group == nil {
 		return nil
 	}
-	return r.group.source.shows
+	return r.group.rule.shows
 }
 
 // example keeps an account as an example where more are wanted, and reports
 // whether there are enough.
-func (e *engine) example(r *Reach, a *estate.Account, shows *condition.Fact) bool {
-	if len(r.Examples) < e.options.Examples {
-		r.Examples = append(r.Examples, Example{Login: strings.Clone(a.Login), Origin: a.Origin, Detail: e.detail(shows), place: e.place})
-	}
-	return len(r.Examples) >= e.options.Examples
-}
-
-// sumUpOutcome adds the accounts of an outcome to all that it reaches.
-func (e *engine) sumUpOutcome(o *outcome) {
-	for _, n := range o.reaches {
-		r := e.reaches[n].reach
-		r.Accounts += o.accounts
-		if o.privileged {
-			r.Privileged += o.accounts
-		}
-		if o.disabled {
-			r.Disabled += o.accounts
-		}
-	}
-	o.accounts = 0
+func (e *engine) example(r *reached, a *facts.Account) bool {
+	return r.reach.Keep(e.options.Examples, func() finding.Example {
+		return finding.Example{Login: strings.Clone(a.Login), Origin: a.Origin, Detail: e.detail(r.shows()), Place: e.place}
+	})
 }
 
 // enter notes that an account belongs to the finding with the given reason, or
 // to what was accepted; a nil account stands for nobody in particular.
-func (e *engine) enter(h *hit, a *estate.Account) {
-	s := &e.sources[h.key.source]
-	g := e.group(s, h, a, s.ifPrivileged != s.severity && a != nil && a.Privileged == estate.Yes)
+func (e *engine) enter(h *hit, a *facts.Account) {
+	r := &e.rules[h.reason.rule]
+	g := e.group(r, h, a, r.ifPrivileged != r.severity && a != nil && a.Privileged == facts.Yes)
 	if g.finding.Exception == nil {
-		s.broken = true
+		r.broken = true
 	}
 	if a != nil {
 		e.fresh.reaches = append(e.fresh.reaches, g.place)
@@ -135,32 +114,31 @@ func (e *engine) enter(h *hit, a *estate.Account) {
 }
 
 // group finds or makes the group of a hit on an account.
-func (e *engine) group(s *source, h *hit, a *estate.Account, privileged bool) *group {
-	key, severity := h.key, s.severity
-	if key.privileged = privileged; privileged {
-		severity = s.ifPrivileged
+func (e *engine) group(r *rule, h *hit, a *facts.Account, privileged bool) *group {
+	why, severity := h.reason, r.severity
+	if why.privileged = privileged; privileged {
+		severity = r.ifPrivileged
 	}
 	var ended int
-	key.exception, ended = e.excepted(s, h, a)
-	g, ok := e.groups[key]
+	why.exception, ended = e.excepted(r, h, a)
+	g, ok := e.groups[why]
 	if !ok {
-		g = &group{source: s, first: e.place, finding: Finding{System: e.system.Name, Rule: s.rule, Severity: severity,
-			Because: s.because, Remedy: s.remedy}}
+		g = &group{rule: r, first: e.place, finding: finding.Finding{System: e.system.Name, Rule: r.id, Severity: severity,
+			Between: r.check != nil && r.check.AcrossSystems(), Because: r.because, Remedy: r.remedy}}
 		e.describe(&g.finding, h, privileged)
-		if h.key.level == effective.OnAccount && a != nil {
+		if h.reason.level == effective.OnAccount && a != nil {
 			g.finding.Origin = ownOrigin(a, h)
 		}
 		switch {
 		case privileged:
 			g.finding.Split = "privileged"
-		case s.ifPrivileged != s.severity:
+		case r.ifPrivileged != r.severity:
 			g.finding.Split = "not privileged"
 		}
-		if key.exception > 0 {
-			g.finding.Exception = e.exceptions[key.exception-1].exception
+		if why.exception > 0 {
+			g.finding.Exception = e.exceptions[why.exception-1].exception
 		}
-		e.groups[key] = g
-		g.place = e.addReach(reached{&g.reach, g})
+		e.addGroup(why, g)
 	}
 	if ended > 0 && (g.ended == 0 || ended < g.ended) {
 		g.ended, g.finding.Ended = ended, e.exceptions[ended-1].exception
@@ -170,9 +148,9 @@ func (e *engine) group(s *source, h *hit, a *estate.Account, privileged bool) *g
 
 // ownOrigin is where a value stands on the account at hand: settings are kept
 // for the first account that has them, whose place would be another's.
-func ownOrigin(a *estate.Account, h *hit) estate.Origin {
+func ownOrigin(a *facts.Account, h *hit) facts.Origin {
 	if h.from == nil {
-		return estate.Origin{}
+		return facts.Origin{}
 	}
 	if h.from.Flag {
 		origin := a.Origin
@@ -187,22 +165,10 @@ func ownOrigin(a *estate.Account, h *hit) estate.Origin {
 	return h.from.Origin
 }
 
-// unknown notes that something is not known of the account at hand.
-func (e *engine) unknown(key unknownKey) {
-	e.sources[key.source].open = true
-	place, ok := e.unknownPlaces[key]
-	if !ok {
-		reach := &Reach{}
-		e.unknowns[key] = reach
-		place = e.addReach(reached{reach: reach})
-		e.unknownPlaces[key] = place
-	}
-	e.fresh.reaches = append(e.fresh.reaches, place)
-}
-
-func (e *engine) addReach(r reached) uint32 {
-	e.reaches = append(e.reaches, r)
-	return uint32(len(e.reaches) - 1)
+// open notes that something is not known of the account at hand.
+func (e *engine) open(key unknownKey) {
+	e.rules[key.rule].open = true
+	e.fresh.reaches = append(e.fresh.reaches, e.unknownAt(key))
 }
 
 // detail is the fact of the account at hand in words.
@@ -214,9 +180,10 @@ func (e *engine) detail(f *condition.Fact) string {
 	return text
 }
 
-func (e *engine) unknownFacts(i int, c *condition.Condition) {
-	e.missing = c.UnknownFacts(&e.about, e.missing[:0])
-	for _, fact := range e.missing {
-		e.unknown(unknownKey{setting: -1, fact: fact, source: i})
+// openFacts notes facts that a rule asks and nobody knows.
+func (e *engine) openFacts(i int, names []string) {
+	e.missing = names
+	for _, fact := range names {
+		e.open(unknownKey{setting: noSetting, fact: fact, rule: i})
 	}
 }

@@ -1,30 +1,33 @@
-package check
+// Package reading tells what was read from exports, and what was not.
+package reading
 
 import (
-	"yewcone/core/estate"
+	"yewcone/core/audit"
+	"yewcone/core/facts"
+	"yewcone/core/finding"
 	"yewcone/core/setting"
 )
 
 // An Intake tells what was read from the export of one system.
 type Intake struct {
-	Summary  SystemResult
-	System   *estate.System
-	Settings [][]ReadSetting // by policy, those that the policy says
-	Unread   []Unread        // what the files hold and nobody used
-	Unknowns []Unknown       // what the rules of rule sets ask and the export does not say
+	Summary  finding.SystemResult
+	System   *facts.System
+	Settings [][]ReadSetting   // by policy, those that the policy says
+	Unread   []facts.Unread    // what the files hold and nobody used
+	Unknowns []finding.Unknown // what the rules of rule sets ask and the export does not say
 }
 
 // A ReadSetting is one setting as the export says it.
 type ReadSetting struct {
 	Name   string
 	Value  string
-	Origin estate.Origin
+	Origin facts.Origin
 }
 
-// TakeIn reads each system to its end and tells what was read.
-func TakeIn(subjects []Subject, o Options) ([]Intake, error) {
-	o.Across = nil
-	result, err := Run("", subjects, o)
+// Of reads each system to its end and tells what was read.
+func Of(subjects []audit.Subject, o audit.Options) ([]Intake, error) {
+	o.Relations = nil
+	result, err := audit.Run("", subjects, o)
 	if err != nil {
 		return nil, err
 	}
@@ -34,7 +37,7 @@ func TakeIn(subjects []Subject, o Options) ([]Intake, error) {
 		for p := range in.System.Policies {
 			in.Settings = append(in.Settings, readSettings(&in.System.Policies[p]))
 		}
-		if s, ok := subjects[i].Export.(Skipper); ok {
+		if s, ok := subjects[i].Export.(facts.Skipper); ok {
 			in.Unread = s.Unread()
 		}
 		for _, u := range result.Unknowns {
@@ -47,7 +50,7 @@ func TakeIn(subjects []Subject, o Options) ([]Intake, error) {
 	return list, nil
 }
 
-func readSettings(p *estate.Policy) []ReadSetting {
+func readSettings(p *facts.Policy) []ReadSetting {
 	var list []ReadSetting
 	for id := range p.Values {
 		if v := p.Values[id]; v.Known() {

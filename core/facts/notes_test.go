@@ -1,4 +1,4 @@
-package estate
+package facts
 
 import (
 	"fmt"
@@ -19,8 +19,8 @@ func TestNotesJoin(t *testing.T) {
 		}
 		joined.Join(&notes)
 	}
-	joined.Cut(Origin{File: "f"}, "it ends here")
-	whole.Cut(Origin{File: "f"}, "it ends here")
+	joined.Incomplete(Origin{File: "f"}, "it ends here")
+	whole.Incomplete(Origin{File: "f"}, "it ends here")
 	if fmt.Sprint(joined.List()) != fmt.Sprint(whole.List()) || joined.Refused() != 20 || whole.Refused() != 20 || !joined.Partial() {
 		t.Errorf("joined %d %v\nwhole %d %v", joined.Refused(), joined.List(), whole.Refused(), whole.List())
 	}

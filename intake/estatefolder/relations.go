@@ -4,7 +4,7 @@ import (
 	"slices"
 	"strings"
 
-	"yewcone/core/check"
+	"yewcone/core/audit"
 	"yewcone/core/gap"
 	"yewcone/core/nearword"
 	"yewcone/core/setting"
@@ -114,7 +114,7 @@ func (e *Estate) unmatched(s *System) (without [3]bool) {
 
 // Across is what to look for between systems; of the named systems only, or
 // of all. Rule sets without systems are told only when all are looked at.
-func (e *Estate) Across(names []string) *check.Across {
+func (e *Estate) Relations(names []string) *audit.Relations {
 	a := e.across
 	if len(names) > 0 {
 		a.Unused = nil

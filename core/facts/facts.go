@@ -1,6 +1,6 @@
-// Package estate models what exports say: systems, their policies, their
+// Package facts models what exports say: systems, their policies, their
 // accounts, and where each value stood. It reads no files.
-package estate
+package facts
 
 import (
 	"strconv"
@@ -202,25 +202,25 @@ func (p *Policy) Set(id setting.ID, v setting.Value, origin Origin) {
 	p.Values[id] = Sourced{Value: v, Origin: origin}
 }
 
-// Choosing is how a system picks what holds for an account out of several
+// Precedence is how a system picks what holds for an account out of several
 // policies. Account flags and overrides come last and win in every way.
-type Choosing string
+type Precedence string
 
 // The ways to choose.
 const (
-	ChooseSingle   Choosing = "single"   // there is one policy
-	ChooseAssigned Choosing = "assigned" // the one that the account names, else the default
-	ChoosePriority Choosing = "priority" // the lowest number among those that match, else the default
-	ChooseNearest  Choosing = "nearest"  // up the tree of units, setting by setting, then the default
+	ChooseSingle   Precedence = "single"   // there is one policy
+	ChooseAssigned Precedence = "assigned" // the one that the account names, else the default
+	ChoosePriority Precedence = "priority" // the lowest number among those that match, else the default
+	ChooseNearest  Precedence = "nearest"  // up the tree of units, setting by setting, then the default
 	// the one the account names, its roles' (loosest of several), then the default, setting by setting
-	ChooseOwn       Choosing = "own before role"
-	ChooseOwnStrict Choosing = "own before strictest role" // as above, but the strictest of several roles
-	ChooseStrictest Choosing = "strictest"                 // of all that match and the default, setting by setting
-	ChooseLoosest   Choosing = "loosest"                   // of all that match and the default, setting by setting
+	ChooseOwn       Precedence = "own before role"
+	ChooseOwnStrict Precedence = "own before strictest role" // as above, but the strictest of several roles
+	ChooseStrictest Precedence = "strictest"                 // of all that match and the default, setting by setting
+	ChooseLoosest   Precedence = "loosest"                   // of all that match and the default, setting by setting
 )
 
-// Choosings lists all ways.
-var Choosings = []string{string(ChooseSingle), string(ChooseAssigned), string(ChoosePriority), string(ChooseNearest),
+// Precedences lists all ways.
+var Precedences = []string{string(ChooseSingle), string(ChooseAssigned), string(ChoosePriority), string(ChooseNearest),
 	string(ChooseOwn), string(ChooseOwnStrict), string(ChooseStrictest), string(ChooseLoosest)}
 
 // A System is what an export says of one system, apart from its accounts.
@@ -230,7 +230,7 @@ type System struct {
 	Labels   []string
 	AsOf     time.Time // the moment the export speaks for; zero when not known
 	AsOfFrom string    // who says so, for people
-	Chooses  Choosing
+	Chooses  Precedence
 	Policies []Policy
 	Default  string // name of the policy for accounts without another; "" for none
 

@@ -1,0 +1,144 @@
+package audit
+
+import (
+	"cmp"
+
+	"yewcone/core/effective"
+	"yewcone/core/facts"
+	"yewcone/core/gap"
+	"yewcone/core/setting"
+)
+
+// resolve classifies an account and works out what holds for it.
+func (e *engine) resolve(a *facts.Account) *effective.Settings {
+	e.about.Account = a // the dates of the account before are overwritten below
+	e.classify(a)
+	settings := e.resolver.For(a)
+	effective.SettleLock(a, settings, e.system)
+	effective.DatesOf(&e.about.Dates, a, settings, e.system, e.rulesSince)
+	return settings
+}
+
+// account takes in one account, which stands at a place in the order of the
+// export.
+func (e *engine) account(a *facts.Account, place int64) error {
+	e.place = place
+	settings := e.resolve(a)
+	v := e.judge(settings)
+	e.count(a, v)
+	if e.summary.Dates != nil {
+		e.summary.Dates.Add(a, &e.about.Dates)
+	}
+	if e.options.register != nil && hasPerson(a) {
+		e.enterPerson(a)
+	}
+	if a.WithoutPassword() {
+		v = e.empty
+	} else if a.Enabled != facts.No {
+		v.audiences[gap.AudienceOf(a)]++
+	}
+	return e.record(e.outcomeOf(a, v), a)
+}
+
+// clause holds one account against one clause, or a check that asks like one.
+func (e *engine) clause(i int, v *verdict, a *facts.Account) {
+	s := &e.rules[i]
+	reach := e.afterReplacing(i)
+	if reach == facts.No {
+		return
+	}
+	s.reached = true
+	forbidden := facts.No
+	if s.clause.Forbid != nil {
+		forbidden = s.clause.Forbid.Test(&e.about)
+	}
+	if reach == facts.Unknown {
+		if forbidden != facts.No || v.hits[i] != nil || v.unknown[i] != nil {
+			e.openFacts(i, e.reachFacts(i))
+		}
+		return
+	}
+	e.settings(i, v, a)
+	switch forbidden {
+	case facts.Yes:
+		e.enter(&s.forbidden, a)
+	case facts.Unknown:
+		e.openFacts(i, s.clause.Forbid.UnknownFacts(&e.about, e.missing[:0]))
+	}
+}
+
+// classify works out the account's kind and whether it is privileged. Where
+// the estate file says which accounts are of other kinds, and the export does
+// not say the kind itself, the rest are people.
+func (e *engine) classify(a *facts.Account) {
+	if len(e.subject.Kinds) > 0 {
+		a.Kind = e.kindOf(a)
+	}
+	if e.subject.Privileged != nil {
+		a.Privileged = e.subject.Privileged.Test(&e.about)
+	}
+}
+
+func (e *engine) kindOf(a *facts.Account) string {
+	for _, k := range e.subject.Kinds {
+		switch k.If.Test(&e.about) {
+		case facts.Yes:
+			return k.Kind
+		case facts.Unknown:
+			return ""
+		}
+	}
+	return cmp.Or(a.Kind, facts.Person)
+}
+
+// count keeps the sums of a system.
+func (e *engine) count(a *facts.Account, v *verdict) {
+	e.summary.Accounts++
+	if a.Privileged == facts.Yes {
+		e.summary.Privileged++
+	}
+	if a.Enabled == facts.No {
+		e.summary.Disabled++
+	} else {
+		v.secondFactor[a.SecondFactor]++
+	}
+	v.accounts++
+	if a.StoredMark != 0 && a.Enabled != facts.No {
+		e.marks = append(e.marks, a.StoredMark)
+	}
+}
+
+// sumUp adds what was counted by verdict to the sums of the system.
+func (e *engine) sumUp() {
+	for _, v := range e.verdicts {
+		for _, p := range v.settings.Reach {
+			e.view.PolicyReach[p.Name] += v.accounts
+		}
+		if _, ok := v.settings.Get(setting.MaxAge).Value.Span(); ok {
+			e.view.Expiring += v.accounts
+		}
+		if v.settings.Get(setting.SecondFactor).Value == setting.SecondFactorOptional {
+			for answer, n := range v.secondFactor {
+				e.view.Optional += n
+				e.view.SecondFactor[facts.Tri(answer)] += n
+			}
+		}
+		for a, n := range v.audiences {
+			if n > 0 {
+				e.profile.Add(gap.Audience(a), v.settings, n)
+			}
+		}
+		v.accounts, v.secondFactor, v.audiences = 0, [3]int{}, [gap.Rest + 1]int{}
+	}
+}
+
+// settings records what is wrong or unknown for an account; a nil account
+// stands for nobody in particular.
+func (e *engine) settings(i int, v *verdict, a *facts.Account) {
+	for n := range v.hits[i] {
+		e.enter(&v.hits[i][n], a)
+	}
+	for _, id := range v.unknown[i] {
+		e.open(unknownKey{setting: id, rule: i})
+	}
+}

@@ -1,0 +1,107 @@
+// Package audit holds systems against rules and built-in checks, account by
+// account, and gathers findings. Accounts stream past; what is kept are counts
+// and a few examples.
+package audit
+
+import (
+	"golang.org/x/sync/errgroup"
+
+	"yewcone/core/check"
+	"yewcone/core/condition"
+	"yewcone/core/facts"
+	"yewcone/core/finding"
+	"yewcone/core/gap"
+	"yewcone/core/rules"
+	"yewcone/core/setting"
+)
+
+// A Subject is one system to check.
+type Subject struct {
+	Export     facts.Export
+	Kinds      []KindCondition // the first that holds names the kind
+	Privileged *condition.Condition
+	Rules      []*rules.Set
+	Checks     map[string]check.Adjustment // by ID
+	Exceptions []*rules.Exception          // of this system
+	MaxRefused int                         // how many refused rows or values it may have, where that is more than the options say
+	Unmatched  [3]bool                     // keys of people, by their place, that say nothing on this system
+
+	number int // its place among the subjects
+}
+
+// A KindCondition says which accounts are of a kind.
+type KindCondition struct {
+	Kind string
+	If   *condition.Condition
+}
+
+// Options of a check.
+type Options struct {
+	// ValueOf returns what another system of the estate has of a setting, for
+	// "same as"; unknown where it cannot be told. May be nil.
+	ValueOf    func(system string, id setting.ID) setting.Value
+	Examples   int                  // how many accounts to name per finding
+	MaxRefused int                  // how many refused rows or values a system may have and still count as read
+	Jobs       int                  // how many systems to check, and parts of each, at a time; at least 1
+	Each       func(*Reached) error // called for every account that a finding reaches; may be nil
+
+	Relations *Relations // between systems; nil where they are not looked at
+	Spread    bool       // count ages and ends of passwords too
+
+	alone    bool          // work out each account's outcome on its own
+	register *gap.Register // of people; nil where they are not matched
+}
+
+// Reached tells of one account that one finding reaches. It is only good
+// until the call returns.
+type Reached struct {
+	System      string
+	Fingerprint string
+	Rule        rules.Rule
+	Account     *facts.Account
+	Derived     *facts.Derived
+}
+
+// Run checks all systems, Options.Jobs of them at a time. The result is the
+// same whatever their number.
+func Run(name string, subjects []Subject, o Options) (*finding.Result, error) {
+	result := &finding.Result{Estate: name}
+	jobs := max(1, o.Jobs)
+	if o.Each != nil {
+		jobs = 1 // each account is handed over in its order
+	}
+	if o.Relations != nil && len(o.Relations.Match) > 0 && len(subjects) > 1 {
+		o.register = gap.NewRegister(o.Relations.Match, len(subjects))
+	}
+	engines := make([]*engine, len(subjects))
+	for i := range subjects {
+		subjects[i].number = i
+		var err error
+		if engines[i], err = newEngine(&subjects[i], &o); err != nil {
+			return nil, err
+		}
+	}
+	var group errgroup.Group
+	group.SetLimit(jobs)
+	for _, e := range engines {
+		group.Go(func() error {
+			if err := e.read(jobs); err != nil {
+				return err
+			}
+			return e.finish()
+		})
+	}
+	if err := group.Wait(); err != nil {
+		return nil, err
+	}
+	if o.Relations != nil {
+		if err := relate(engines, &o, result); err != nil {
+			return nil, err
+		}
+	}
+	for _, e := range engines {
+		e.report(result)
+	}
+	result.Sort()
+	return result, nil
+}

@@ -1,0 +1,71 @@
+package audit
+
+import (
+	"cmp"
+
+	"yewcone/core/effective"
+	"yewcone/core/facts"
+	"yewcone/core/rules"
+	"yewcone/core/setting"
+)
+
+// exceptionUse is an exception of this system and whether it matched.
+type exceptionUse struct {
+	exception *rules.Exception
+	number    int // counted from 1
+	ended     bool
+	used      bool
+}
+
+func (e *engine) linkExceptions() {
+	for _, x := range e.subject.Exceptions {
+		use := &exceptionUse{exception: x, number: len(e.exceptions) + 1, ended: !e.system.AsOf.IsZero() && x.Ended(e.system.AsOf)}
+		e.exceptions = append(e.exceptions, use)
+		for i := range e.rules {
+			if e.rules[i].id.String() == x.Rule {
+				e.rules[i].exceptions = append(e.rules[i].exceptions, use)
+			}
+		}
+	}
+}
+
+// excepted finds the exception that covers a hit on an account; of those that
+// have ended the first is returned apart. Both are counted from 1, and 0 stands
+// for none.
+func (e *engine) excepted(s *rule, h *hit, a *facts.Account) (covered, ended int) {
+	for _, use := range s.exceptions {
+		x := use.exception
+		if x.Setting != "" && (h.reason.setting == noSetting || setting.At(h.reason.setting).Name != x.Setting) {
+			continue
+		}
+		onAccount := h.reason.level == effective.OnAccount
+		if x.Policy == rules.OnAccount && !onAccount || x.Policy != rules.OnAccount && x.Policy != "" &&
+			(onAccount || x.Policy != h.reason.policy) {
+			continue
+		}
+		if x.Value != "" && (h.reason.setting == noSetting || setting.At(h.reason.setting).Text(h.reason.value) != x.Value) {
+			continue
+		}
+		if x.Accounts != nil && (a == nil || x.Accounts.Test(&e.about) != facts.Yes) {
+			continue
+		}
+		use.used = true
+		if !use.ended {
+			return use.number, 0
+		}
+		ended = cmp.Or(ended, use.number)
+	}
+	return 0, ended
+}
+
+// unusedExceptions lists what was accepted and is not there; none where the
+// export was not read to its end.
+func (e *engine) unusedExceptions() []*rules.Exception {
+	var list []*rules.Exception
+	for _, use := range e.exceptions {
+		if !use.used && !e.partial() {
+			list = append(list, use.exception)
+		}
+	}
+	return list
+}

@@ -1,0 +1,152 @@
+package audit
+
+import (
+	"errors"
+	"sync"
+
+	"yewcone/core/facts"
+)
+
+var errStopped = errors.New("stopped")
+
+// placesInPart is how many places in the order of the export a part may take
+// up.
+const placesInPart = 1 << 32
+
+// A task is a part on its way through an engine.
+type task struct {
+	part   facts.Part
+	number int
+	err    error
+}
+
+// read runs an export's accounts past the engine and, where the export has
+// more than one part, past others at the same time, and gathers what they
+// found in the first. What comes out is the same whatever their number: what
+// depends on the order is put in order by the accounts' places.
+func (e *engine) read(jobs int) error {
+	r := reading{
+		tasks: make(chan task), finished: make(chan task, 2*jobs), ahead: make(chan struct{}, 2*jobs), stop: make(chan struct{}),
+		engines: []*engine{e},
+	}
+	divided := make(chan error, 1)
+	go func() { divided <- r.divide(jobs) }()
+	failed := r.collect()
+	if err := <-divided; failed == nil && err != errStopped {
+		failed = err
+	}
+	if failed != nil {
+		return failed
+	}
+	for _, other := range r.engines {
+		other.sumUpAll()
+	}
+	for _, other := range r.engines[1:] {
+		e.absorb(other)
+	}
+	return nil
+}
+
+type reading struct {
+	tasks    chan task
+	finished chan task     // closed when the last worker ended
+	ahead    chan struct{} // one for each part that is not done yet
+	stop     chan struct{}
+	workers  sync.WaitGroup
+	engines  []*engine
+}
+
+// divide hands the parts to the workers, and starts a worker for each of the
+// first parts.
+func (r *reading) divide(jobs int) error {
+	number := 0
+	err := facts.Parts(r.engines[0].subject.Export)(func(p facts.Part) error {
+		select {
+		case r.ahead <- struct{}{}:
+		case <-r.stop:
+			return errStopped
+		}
+		if number < jobs {
+			if number > 0 {
+				another, err := newEngine(r.engines[0].subject, r.engines[0].options)
+				if err != nil {
+					return err
+				}
+				r.engines = append(r.engines, another)
+			}
+			r.workers.Add(1)
+			go r.work(r.engines[number])
+		}
+		r.tasks <- task{part: p, number: number}
+		number++
+		return nil
+	})
+	close(r.tasks)
+	r.workers.Wait()
+	close(r.finished)
+	return err
+}
+
+func (r *reading) work(e *engine) {
+	defer r.workers.Done()
+	for t := range r.tasks {
+		place := int64(t.number) * placesInPart
+		t.err = t.part.Accounts(func(a *facts.Account) error {
+			place++
+			return e.account(a, place)
+		})
+		r.finished <- t
+	}
+}
+
+// collect calls Done on the parts in their order, and returns the error of the
+// first that failed.
+func (r *reading) collect() error {
+	var failed error
+	waiting := map[int]task{}
+	next := 0
+	for t := range r.finished {
+		waiting[t.number] = t
+		for t, ok := waiting[next]; ok; t, ok = waiting[next] {
+			delete(waiting, next)
+			next++
+			t.part.Done()
+			if t.err != nil && failed == nil {
+				failed = t.err
+				close(r.stop)
+			}
+			<-r.ahead
+		}
+	}
+	return failed
+}
+
+// sumUpAll adds up what was counted by verdict and by outcome.
+func (e *engine) sumUpAll() {
+	e.sumUp()
+	e.enterPeople()
+	for _, o := range e.outcomes {
+		e.ledger.sumUp(o)
+	}
+}
+
+// absorb adds what another engine found in other accounts of the same export.
+func (e *engine) absorb(o *engine) {
+	e.summary.Accounts += o.summary.Accounts
+	e.summary.Privileged += o.summary.Privileged
+	e.summary.Disabled += o.summary.Disabled
+	e.marks = append(e.marks, o.marks...)
+	e.view.Add(&o.view)
+	e.profile.Merge(o.profile)
+	if e.summary.Dates != nil {
+		e.summary.Dates.Merge(o.summary.Dates)
+	}
+	for i := range e.rules {
+		mine, other := &e.rules[i], &o.rules[i]
+		mine.reached, mine.broken, mine.open = mine.reached || other.reached, mine.broken || other.broken, mine.open || other.open
+	}
+	for i := range e.exceptions {
+		e.exceptions[i].used = e.exceptions[i].used || o.exceptions[i].used
+	}
+	e.ledger.merge(&o.ledger)
+}

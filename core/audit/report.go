@@ -1,0 +1,213 @@
+package audit
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+
+	"yewcone/core/check"
+	"yewcone/core/effective"
+	"yewcone/core/facts"
+	"yewcone/core/finding"
+	"yewcone/core/gap"
+	"yewcone/core/rules"
+	"yewcone/core/setting"
+)
+
+// finish looks at the whole system once its accounts went past.
+func (e *engine) finish() error {
+	if err := e.sameStored(); err != nil {
+		return err
+	}
+	if e.summary.Accounts > 0 {
+		e.systemChecks()
+		return nil
+	}
+	notes := e.subject.Export.Notes()
+	switch {
+	case len(e.system.Policies) > 0:
+		notes.Remark(facts.Origin{}, "the export names no accounts; only clauses without \"for\" and \"forbid\" are judged, "+
+			"on its policies")
+		e.withoutAccounts()
+	case !notes.Partial():
+		notes.Incomplete(facts.Origin{}, "the export holds neither accounts nor policies; check that \"from\" names the right files and "+
+			"\"read\" their format")
+	}
+	return nil
+}
+
+// withoutAccounts checks the policies of a system whose export names no
+// accounts, as they would hold for an account of which nothing is known.
+func (e *engine) withoutAccounts() {
+	names := []string{""}
+	if e.system.Chooses != facts.ChooseSingle {
+		for _, p := range e.system.Policies {
+			names = append(names, p.Name)
+		}
+	}
+	for _, name := range names {
+		settings := e.resolver.For(&facts.Account{Policy: name})
+		v := e.judge(settings)
+		e.profile.Add(gap.People, settings, 0)
+		for i := range e.rules {
+			r := &e.rules[i]
+			if r.clause == nil && r.check.System == nil || r.clause != nil && r.clause.For == nil {
+				r.reached = true
+				e.settings(i, v, nil)
+			}
+		}
+	}
+	e.systemChecks()
+}
+
+// systemChecks looks at the whole system once its accounts went past.
+func (e *engine) systemChecks() {
+	e.view.Accounts = e.summary.Accounts
+	for i := range e.rules {
+		if c := e.rules[i].check; c != nil && c.System != nil {
+			c.System(&e.view, func(found check.Hit) { e.found(i, found) })
+		}
+	}
+}
+
+// found enters something that was found in a whole system, which reaches no
+// account by itself.
+func (e *engine) found(i int, found check.Hit) {
+	h := hit{reason: reason{rule: i, setting: noSetting, policy: found.Policy, text: found.Says}, key: found.Key}
+	h.from = &effective.Candidate{Sourced: facts.Sourced{Origin: found.Origin}, Policy: found.Policy}
+	e.enter(&h, nil)
+}
+
+// sameStored finds accounts with the same stored password. The marks of all
+// accounts are sorted; only where two are equal are the accounts read again.
+func (e *engine) sameStored() error {
+	i := slices.IndexFunc(e.rules, func(r rule) bool { return r.check != nil && r.check.SameStored })
+	slices.Sort(e.marks)
+	twice := map[uint64]bool{}
+	for n := 1; n < len(e.marks); n++ {
+		if e.marks[n] == e.marks[n-1] {
+			twice[e.marks[n]] = true
+		}
+	}
+	e.marks = nil
+	if i < 0 || len(twice) == 0 {
+		return nil
+	}
+	same := hit{reason: reason{rule: i, setting: noSetting, text: e.rules[i].check.Title}}
+	return e.readAgain(func(a *facts.Account) error {
+		if !twice[a.StoredMark] || a.Enabled == facts.No {
+			return nil
+		}
+		e.resolve(a)
+		e.place++
+		e.fresh = outcome{privileged: a.Privileged == facts.Yes, disabled: a.Enabled == facts.No}
+		e.enter(&same, a)
+		return e.record(&e.fresh, a)
+	})
+}
+
+// readAgain reads the accounts once more. What is to be noted of the reading
+// was noted the first time.
+func (e *engine) readAgain(yield func(*facts.Account) error) error {
+	noted := *e.subject.Export.Notes()
+	defer func() { *e.subject.Export.Notes() = noted }()
+	return e.subject.Export.Accounts(yield)
+}
+
+// partial reports whether the export was not read to its end.
+func (e *engine) partial() bool {
+	notes := e.subject.Export.Notes()
+	return notes.Partial() || notes.Refused() > max(e.options.MaxRefused, e.subject.MaxRefused)
+}
+
+// report moves what was gathered into the result.
+func (e *engine) report(r *finding.Result) {
+	s := &e.summary
+	s.Name, s.Title, s.AsOf, s.AsOfFrom = e.system.Name, e.system.Title, e.system.AsOf, e.system.AsOfFrom
+	s.Policies = len(e.system.Policies)
+	notes := e.subject.Export.Notes()
+	s.Notes, s.Refused, s.Partial = notes.List(), notes.Refused(), e.partial()
+	for i := range e.rules {
+		if c := e.rules[i].check; c != nil && c.Unused != nil {
+			c.Unused(e.unusedExceptions(), func(found check.Hit) { e.found(i, found) })
+		}
+	}
+	for i := range e.rules {
+		if t := &e.rules[i]; t.reached && !t.id.BuiltIn {
+			s.Clauses++
+			if !t.broken && !t.open {
+				s.Met++
+			}
+		}
+	}
+	e.states()
+	for _, g := range e.groups {
+		g.finding.Reach = g.reach
+		if g.finding.Exception != nil {
+			r.Accepted = append(r.Accepted, g.finding)
+			s.Accepted++
+		} else {
+			r.Findings = append(r.Findings, g.finding)
+		}
+	}
+	r.Systems = append(r.Systems, *s)
+	r.Unknowns = append(r.Unknowns, e.gatherUnknowns()...)
+}
+
+// states sums up how each rule comes out, and what it asks.
+func (e *engine) states() {
+	for i := range e.rules {
+		t := &e.rules[i]
+		state := finding.RuleState{Rule: t.id, State: finding.Met}
+		switch {
+		case t.broken:
+			state.State = finding.Broken
+		case t.open:
+			state.State = finding.Open
+		case t.clause != nil && !t.reached:
+			state.State = finding.NotForIt
+		}
+		e.summary.Outcomes = append(e.summary.Outcomes, state)
+		if t.id.BuiltIn {
+			continue
+		}
+		for _, list := range append([][]expectation{t.expect}, t.anyOf...) {
+			for j := range list {
+				text := list[j].requirement.String()
+				if len(t.anyOf) > 0 {
+					text += " (or another way)"
+				}
+				e.summary.Asks = append(e.summary.Asks, finding.Ask{Setting: list[j].setting.String(), Rule: t.id, Text: text})
+			}
+		}
+	}
+}
+
+// gatherUnknowns puts together what several clauses ask.
+func (e *engine) gatherUnknowns() []finding.Unknown {
+	keys := make([]unknownKey, 0, len(e.unknowns))
+	for k := range e.unknowns {
+		keys = append(keys, k)
+	}
+	slices.SortFunc(keys, func(a, b unknownKey) int {
+		return cmp.Or(cmp.Compare(a.rule, b.rule), cmp.Compare(a.setting, b.setting), strings.Compare(a.fact, b.fact))
+	})
+	var list []finding.Unknown
+	for _, k := range keys {
+		u := finding.Unknown{System: e.system.Name, Fact: k.fact, Rules: []rules.Rule{e.rules[k.rule].id}, Reach: e.unknowns[k].reach}
+		if k.setting != noSetting {
+			u.Setting = setting.At(k.setting).Name
+		}
+		u.ToKnow = cmp.Or(e.system.ToKnow[u.Name()], e.system.ToKnow[""])
+		same := slices.IndexFunc(list, func(o finding.Unknown) bool { return o.Setting == u.Setting && o.Fact == u.Fact })
+		if same < 0 {
+			list = append(list, u)
+			continue
+		}
+		list[same].Rules = append(list[same].Rules, u.Rules...)
+		if u.Reach.Accounts > list[same].Reach.Accounts {
+			list[same].Reach = u.Reach
+		}
+	}
+	return list
+}

@@ -1,0 +1,140 @@
+package facts
+
+import (
+	"fmt"
+	"strings"
+)
+
+// An Export is one system as its export tells it. Readers implement it.
+type Export interface {
+	// System returns what holds apart from the accounts.
+	System() *System
+	// Accounts hands over each account in turn; the account is only good
+	// until yield returns. It stops at the first error of yield and returns it.
+	Accounts(yield func(*Account) error) error
+	// Notes returns what there is to say of the reading, in the order of the
+	// files; complete only after Accounts.
+	Notes() *Notes
+}
+
+// An Unread names what a reader found in a file and did not use.
+type Unread struct {
+	File  string
+	Names []string // columns, keys or attributes, in the order of their names
+}
+
+// A Skipper is an Export that knows what it did not use; complete only after
+// Accounts.
+type Skipper interface {
+	Unread() []Unread
+}
+
+// A Part is a run of an export's accounts.
+type Part interface {
+	// Accounts hands over the part's accounts as Export.Accounts does. It may
+	// run at the same time as that of other parts.
+	Accounts(yield func(*Account) error) error
+	// Done is called once for each part that was read, in the order of the
+	// parts; then what there is to note of it joins the export's notes.
+	Done()
+}
+
+// A Divided export can be read in parts side by side.
+type Divided interface {
+	Export
+	// Parts hands over all parts in their order. It stops at the first error
+	// of yield and returns it.
+	Parts(yield func(Part) error) error
+}
+
+// InOrder is Export.Accounts for an export that knows its parts: it reads them
+// one after the other.
+func InOrder(parts func(func(Part) error) error, yield func(*Account) error) error {
+	return parts(func(p Part) error {
+		if err := p.Accounts(yield); err != nil {
+			return err
+		}
+		p.Done()
+		return nil
+	})
+}
+
+// Parts divides an export; the accounts of one that is not Divided are
+// copied into batches, so that at least reading and judging go on at the same
+// time.
+func Parts(export Export) func(func(Part) error) error {
+	if d, ok := export.(Divided); ok {
+		return d.Parts
+	}
+	return func(yield func(Part) error) error { return Batches(export.Accounts, yield) }
+}
+
+const batchSize = 512
+
+// A batch is a part whose accounts were read already.
+type batch struct {
+	accounts []Account
+	back     chan *batch
+}
+
+func (b *batch) Accounts(yield func(*Account) error) error {
+	for i := range b.accounts {
+		if err := yield(&b.accounts[i]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Done gives the batch back to be filled again.
+func (b *batch) Done() {
+	select {
+	case b.back <- b:
+	default:
+	}
+}
+
+// Batches divides accounts that can only be read one after the other, by
+// copying them.
+func Batches(accounts func(yield func(*Account) error) error, yield func(Part) error) error {
+	back := make(chan *batch, 64)
+	take := func() *batch {
+		select {
+		case b := <-back:
+			b.accounts = b.accounts[:0]
+			return b
+		default:
+			return &batch{accounts: make([]Account, 0, batchSize), back: back}
+		}
+	}
+	b := take()
+	err := accounts(func(a *Account) error {
+		b.accounts = b.accounts[:len(b.accounts)+1]
+		b.accounts[len(b.accounts)-1].CopyFrom(a)
+		if len(b.accounts) < batchSize {
+			return nil
+		}
+		full := b
+		b = take()
+		return yield(full)
+	})
+	if err != nil || len(b.accounts) == 0 {
+		return err
+	}
+	return yield(b)
+}
+
+// A NotFound means that a system has no account of a name.
+type NotFound struct {
+	System string
+	Login  string
+	Near   []string // names that may have been meant
+}
+
+func (n *NotFound) Error() string {
+	text := fmt.Sprintf("%s has no account %q", n.System, n.Login)
+	if len(n.Near) > 0 {
+		text += "; did you mean " + strings.Join(n.Near, ", ") + "?"
+	}
+	return text
+}
