@@ -19,7 +19,7 @@ import (
 	"yewcone/core/rules"
 	"yewcone/core/strictyaml"
 	"yewcone/intake/estatefolder"
-	"yewcone/output/whole"
+	"yewcone/output/atomicfile"
 )
 
 func acceptCommand() *cli.Command {
@@ -131,7 +131,7 @@ func appendException(path string, x *rules.Exception, accounts string) error {
 		func(_, _ strictyaml.Text) error { return nil }); err != nil {
 		return fmt.Errorf("the exception cannot be added to the end of the file; add it by hand:\n%s\n%w", x.YAML(accounts), err)
 	}
-	return whole.Write(path, func(w io.Writer) error {
+	return atomicfile.Write(path, func(w io.Writer) error {
 		_, err := io.WriteString(w, text)
 		return err
 	})

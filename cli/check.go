@@ -14,9 +14,9 @@ import (
 	"yewcone/core/finding"
 	"yewcone/core/rules"
 	"yewcone/intake/estatefolder"
+	"yewcone/output/atomicfile"
 	"yewcone/output/formats"
 	"yewcone/output/jsonfile"
-	"yewcone/output/whole"
 )
 
 func checkCommand() *cli.Command {
@@ -40,7 +40,7 @@ counts as met.
 			&cli.BoolFlag{Name: "details", Usage: "tell everything about the less bad findings too"},
 			&cli.StringFlag{Name: "each", Usage: "also write one line of JSON for every account that a finding reaches", TakesFile: true},
 			&cli.IntFlag{Name: "examples", Value: 5, Usage: "how many accounts to name with each finding"},
-			bearFlag(),
+			maxRefusedFlag(),
 			jobsFlag(),
 			&cli.StringFlag{Name: "fail-on", Value: "low", Usage: "the least severity that makes the exit status 1"},
 			colorFlag(),
@@ -78,7 +78,7 @@ func runCheck(c *cli.Command, stdout io.Writer) error {
 		if c.String("color") != "always" {
 			o.Color = false
 		}
-		err = whole.Write(out, write)
+		err = atomicfile.Write(out, write)
 	} else {
 		err = write(stdout)
 	}
@@ -119,14 +119,14 @@ func openEstate(c *cli.Command, systems []string) (*opened, error) {
 	if err != nil {
 		return nil, err
 	}
-	garbage(subjects, e.Relations(systems))
+	collectOften(subjects, e.Relations(systems))
 	return &opened{e, subjects, audit.Options{Examples: 5, MaxRefused: int(c.Int("bear")),
 		Jobs: int(c.Int("jobs")), ValueOf: e.ValueOf(asOf), Relations: e.Relations(systems)}}, nil
 }
 
-// garbage makes the collector run more often where much is kept, so that what
+// collectOften makes the collector run more often where much is kept, so that what
 // it leaves lying does not grow with it.
-func garbage(subjects []audit.Subject, a *audit.Relations) {
+func collectOften(subjects []audit.Subject, a *audit.Relations) {
 	switch {
 	case len(subjects) > 1 && len(a.Match) > 0:
 		debug.SetGCPercent(20)
@@ -147,7 +147,7 @@ func checkEstate(c *cli.Command) (*finding.Result, error) {
 		return audit.Run(e.Name, subjects, options)
 	}
 	var result *finding.Result
-	err = whole.Write(each, func(w io.Writer) error {
+	err = atomicfile.Write(each, func(w io.Writer) error {
 		buffered := bufio.NewWriterSize(w, 1<<16)
 		options.Each = jsonfile.Each(buffered)
 		if result, err = audit.Run(e.Name, subjects, options); err != nil {

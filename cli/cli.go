@@ -20,8 +20,8 @@ import (
 	"yewcone/core/nearword"
 	"yewcone/core/strictyaml"
 	"yewcone/output"
+	"yewcone/output/atomicfile"
 	"yewcone/output/visible"
-	"yewcone/output/whole"
 )
 
 // The exit statuses.
@@ -137,7 +137,7 @@ func asOfFlag() cli.Flag {
 	return &cli.StringFlag{Name: "as-of", Usage: "the moment to judge ages and locks by, such as 2026-11-20 or \"2026-11-20 06:00\""}
 }
 
-func bearFlag() cli.Flag {
+func maxRefusedFlag() cli.Flag {
 	return &cli.IntFlag{Name: "bear", Usage: "how many refused rows or values a system may have and still count as read"}
 }
 
@@ -187,7 +187,7 @@ func show(c *cli.Command, write func(io.Writer, output.Options) error) error {
 		return write(stdout, o)
 	}
 	o.Color = o.Color && c.String("color") == "always"
-	return whole.Write(out, func(w io.Writer) error { return write(w, o) })
+	return atomicfile.Write(out, func(w io.Writer) error { return write(w, o) })
 }
 
 // showAs writes a result as --format asks: as text, or as JSON.

@@ -43,7 +43,7 @@ anybody of the audience.
 			&cli.StringSliceFlag{Name: "setting", Usage: "only this setting; may be given several times"},
 			&cli.BoolFlag{Name: "arithmetic", Usage: "tell how each guess budget comes about"},
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "text, json, csv or markdown"},
-			asOfFlag(), bearFlag(), jobsFlag(), outFlag(), colorFlag()},
+			asOfFlag(), maxRefusedFlag(), jobsFlag(), outFlag(), colorFlag()},
 		Action: func(_ context.Context, c *cli.Command) error {
 			if err := oneOf("format", c.String("format"), []string{"text", "json", "csv", "markdown"}); err != nil {
 				return err

@@ -14,9 +14,9 @@ import (
 	"yewcone/intake"
 	"yewcone/intake/formats"
 	"yewcone/intake/mapping"
+	"yewcone/output/atomicfile"
 	"yewcone/output/jsonfile"
 	"yewcone/output/text"
-	"yewcone/output/whole"
 )
 
 func intakeCommand() *cli.Command {
@@ -40,7 +40,7 @@ real system; --draft proposes a mapping for files of no known format, to be read
 				strings.Join(formats.Names(), ", ") + "; or all, as a page"},
 			&cli.BoolFlag{Name: "draft", Usage: "propose a mapping for the files named instead of systems"},
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "text, or json: a snapshot of one system"},
-			outFlag(), bearFlag(), colorFlag(),
+			outFlag(), maxRefusedFlag(), colorFlag(),
 		},
 		Action: func(_ context.Context, c *cli.Command) error {
 			w := c.Root().Writer
@@ -76,7 +76,7 @@ real system; --draft proposes a mapping for files of no known format, to be read
 			}
 			write := func(w io.Writer) error { return text.Intake(w, list, o) }
 			if out := c.String("out"); out != "" {
-				err = whole.Write(out, write)
+				err = atomicfile.Write(out, write)
 			} else {
 				err = write(w)
 			}
@@ -108,7 +108,7 @@ func writeSnapshot(c *cli.Command, w io.Writer, o *opened, format string) error 
 	}
 	var err error
 	if out := c.String("out"); out != "" {
-		err = whole.Write(out, write)
+		err = atomicfile.Write(out, write)
 	} else {
 		err = write(w)
 	}

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"slices"
 
 	"github.com/urfave/cli/v3"
 
@@ -94,7 +93,7 @@ func targetsFor(c *cli.Command, names []string) ([]*trial.Target, error) {
 	if err != nil {
 		return nil, err
 	}
-	return e.targets(who, names)
+	return e.systems.Targets(who, names)
 }
 
 func spaceCommand() *cli.Command {
@@ -184,20 +183,14 @@ func derived(c *cli.Command, system string) (*trial.Derived, error) {
 		if err != nil {
 			return nil, err
 		}
-		for _, f := range all {
-			on, err := e.systemsOf(f, nil)
-			if err != nil {
-				return nil, err
-			}
-			if slices.Contains(on, system) {
-				files = append(files, f)
-			}
+		if files, err = trial.Trying(all, system, e.estate.Names()); err != nil {
+			return nil, err
 		}
 		if len(files) == 0 {
 			return nil, fmt.Errorf("no trial file tries %s; write examples into trials/NAME.yaml, or name a file with --examples", system)
 		}
 	}
-	s := &e.subjects[0]
+	s := &e.systems[0]
 	targets, err := trial.Targets(s, trial.Whom{Policy: c.String("policy")})
 	if err != nil {
 		return nil, err

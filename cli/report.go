@@ -37,7 +37,7 @@ something could not be read.
 			outFlag(),
 			&cli.StringFlag{Name: "since", Usage: "an earlier result, as check --format json wrote it", TakesFile: true},
 			&cli.IntFlag{Name: "examples", Value: 20, Usage: "how many accounts to name with each finding"},
-			bearFlag(), jobsFlag()},
+			maxRefusedFlag(), jobsFlag()},
 		Action: func(_ context.Context, c *cli.Command) error {
 			return writeReport(c)
 		},

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"bufio"
 	"context"
 	"errors"
 	"fmt"
@@ -10,13 +9,11 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
-	"strings"
 
 	"github.com/urfave/cli/v3"
 	"golang.org/x/term"
 
 	"yewcone/core/blocklist"
-	"yewcone/core/facts"
 	"yewcone/core/password"
 	"yewcone/core/trial"
 	"yewcone/output"
@@ -72,9 +69,9 @@ func policyFlag() cli.Flag {
 // A triedEstate is an estate opened to try candidates on.
 type triedEstate struct {
 	*opened
-	subjects []trial.Subject
-	common   password.Lookup
-	house    *password.House
+	systems trial.Systems
+	common  password.Lookup
+	house   *password.House
 }
 
 // openTried opens systems with their lists. Without an estate it is empty,
@@ -90,44 +87,10 @@ func openTried(c *cli.Command, names []string) (*triedEstate, error) {
 		if s.Lists, err = opened.estate.Lists(s.Export.System().Name); err != nil {
 			return nil, err
 		}
-		e.subjects = append(e.subjects, s)
+		e.systems = append(e.systems, s)
 	}
 	e.common = blocklist.Common()
 	return e, nil
-}
-
-// targets finds what candidates are held against on all systems. A system
-// without the account that is named gets what holds for nobody in particular,
-// where others have it.
-func (e *triedEstate) targets(whom trial.Whom, only []string) ([]*trial.Target, error) {
-	var all []*trial.Target
-	var missing error
-	found := false
-	for i := range e.subjects {
-		s := &e.subjects[i]
-		if len(only) > 0 && !slices.Contains(only, s.Export.System().Name) {
-			continue
-		}
-		list, err := trial.Targets(s, whom)
-		var notFound *facts.NotFound
-		if errors.As(err, &notFound) {
-			missing = errors.Join(missing, err)
-			list, err = trial.Targets(s, trial.Whom{})
-			for _, t := range list {
-				t.Note = "has no account " + whom.Account + ", so that names are not compared"
-			}
-		} else {
-			found = found || err == nil
-		}
-		if err != nil {
-			return nil, err
-		}
-		all = append(all, list...)
-	}
-	if !found && missing != nil {
-		return nil, missing
-	}
-	return all, nil
 }
 
 func whom(c *cli.Command) (trial.Whom, error) {
@@ -150,7 +113,7 @@ func tryCandidates(c *cli.Command) error {
 		if e, err = openTried(c, names); err != nil {
 			return err
 		}
-		if targets, err = e.targets(who, names); err != nil {
+		if targets, err = e.systems.Targets(who, names); err != nil {
 			return err
 		}
 	}
@@ -203,9 +166,6 @@ func proposed(file string) (*trial.Target, error) {
 	return trial.Proposed(name, values, password.Lists{Common: password.List{Lookup: blocklist.Common()}}), nil
 }
 
-// mostCandidates bounds how many are tried at a time.
-const mostCandidates = 10000
-
 // candidatesOf reads candidates from a file, standard input or a prompt.
 // Errors name the place and never what stands there.
 func candidatesOf(c *cli.Command) ([]string, error) {
@@ -215,39 +175,12 @@ func candidatesOf(c *cli.Command) ([]string, error) {
 			return nil, err
 		}
 		defer f.Close()
-		return lines(f, file)
+		return trial.ReadCandidates(f, file)
 	}
 	if f, ok := c.Root().Reader.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
 		return prompted(c, f)
 	}
-	return lines(c.Root().Reader, "standard input")
-}
-
-func lines(r io.Reader, name string) ([]string, error) {
-	var list []string
-	s := bufio.NewScanner(r)
-	for n := 1; s.Scan(); n++ {
-		line := strings.TrimSuffix(s.Text(), "\r")
-		if n == 1 {
-			line = strings.TrimPrefix(line, "\ufeff")
-		}
-		switch {
-		case line == "":
-			continue
-		case strings.ToValidUTF8(line, "") != line:
-			return nil, fmt.Errorf("%s: line %d is no UTF-8 text", name, n)
-		case len(list) == mostCandidates:
-			return nil, fmt.Errorf("%s: more than %d candidates; try them in several runs", name, mostCandidates)
-		}
-		list = append(list, line)
-	}
-	if s.Err() != nil {
-		return nil, fmt.Errorf("%s: %w", name, s.Err())
-	}
-	if len(list) == 0 {
-		return nil, fmt.Errorf("%s has no candidates; write one a line", name)
-	}
-	return list, nil
+	return trial.ReadCandidates(c.Root().Reader, "standard input")
 }
 
 // prompted asks for candidates without showing them, until an empty line.
@@ -309,41 +242,11 @@ func runTrials(c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	var results []*trial.Result
-	wrong, open := 0, 0
-	for _, f := range files {
-		on, err := e.systemsOf(f, c.Args().Slice())
-		if err != nil {
-			return err
-		}
-		if len(on) == 0 {
-			continue // tries none of the systems that are asked for
-		}
-		r, err := f.Run(func(whom trial.Whom) ([]*trial.Target, error) { return e.targets(whom, on) })
-		if err != nil {
-			return fmt.Errorf("%s: %w", f.Name, err)
-		}
-		for i := range e.subjects {
-			if export := e.subjects[i].Export; slices.Contains(on, export.System().Name) {
-				alike, err := f.Resembling(export)
-				if err != nil {
-					return err
-				}
-				r.Resemble = append(r.Resemble, alike...)
-			}
-		}
-		for _, l := range r.Lines {
-			if !l.AsWanted {
-				wrong++
-			} else if l.Open && l.Want.Accepted && !c.Bool("bear-open") {
-				open++
-			}
-		}
-		results = append(results, r)
+	results, err := e.systems.Run(files, c.Args().Slice())
+	if err != nil {
+		return err
 	}
-	if len(results) == 0 {
-		return fmt.Errorf("no trial file tries %s", strings.Join(c.Args().Slice(), ", "))
-	}
+	wrong, open := trial.Count(results)
 	err = showAs(c, func(w io.Writer, o output.Options) error { return text.Trials(w, results, o) },
 		func(w io.Writer, o output.Options) error { return jsonfile.Trials(w, results, o) })
 	switch {
@@ -351,32 +254,8 @@ func runTrials(c *cli.Command) error {
 		return err
 	case wrong > 0:
 		return status(ExitFindings)
-	case open > 0:
+	case open > 0 && !c.Bool("bear-open"):
 		return status(ExitPartial)
 	}
 	return nil
-}
-
-// systemsOf lists the systems that a trial file tries and that are asked for.
-func (e *triedEstate) systemsOf(f *trial.File, asked []string) ([]string, error) {
-	all := e.estate.Names()
-	for _, name := range asked {
-		if !slices.Contains(all, name) {
-			return nil, fmt.Errorf("no system is named %q; the estate has %s", name, strings.Join(all, ", "))
-		}
-	}
-	var on []string
-	for _, s := range f.Systems {
-		if !slices.Contains(all, s.Value) {
-			return nil, fmt.Errorf("%s:%d: no system is named %q; the estate has %s", f.Name, s.Line, s.Value, strings.Join(all, ", "))
-		}
-		on = append(on, s.Value)
-	}
-	if len(f.Systems) == 0 {
-		on = all
-	}
-	if len(asked) > 0 {
-		on = slices.DeleteFunc(slices.Clone(on), func(name string) bool { return !slices.Contains(asked, name) })
-	}
-	return on, nil
 }

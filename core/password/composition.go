@@ -173,15 +173,15 @@ func (c *Composition) Count(a *Alphabet, length int) Space {
 		return Space{big.NewInt(1), true}
 	}
 	less := *c
-	for _, leave := range []*int{nil, &less.Distinct, &less.Run, &less.Repeat} {
-		if leave != nil && *leave == 0 || length > maxCounted {
+	for _, without := range []*int{nil, &less.Distinct, &less.Run, &less.Repeat} {
+		if without != nil && *without == 0 || length > maxCounted {
 			continue
 		}
-		if leave != nil {
-			*leave = 0
+		if without != nil {
+			*without = 0
 		}
 		if n, ok := less.count(&taken, length); ok {
-			return Space{n, leave == nil}
+			return Space{n, without == nil}
 		}
 	}
 	n := new(big.Int).Exp(big.NewInt(int64(taken.Size())), big.NewInt(int64(length)), nil)

@@ -51,7 +51,7 @@ type systemFile struct {
 	Limits     []strictyaml.Pair[strictyaml.Text] `yaml:"limits"`
 	Known      []strictyaml.Pair[strictyaml.Text] `yaml:"known"`
 	Lists      *listsFile                         `yaml:"lists"`
-	Bear       int                                `yaml:"bear"`
+	MaxRefused int                                `yaml:"bear"`
 	Match      *[]strictyaml.Text                 `yaml:"match"`
 }
 
@@ -84,11 +84,11 @@ type System struct {
 	Privileged *condition.Condition
 	Rules      []*rules.Set
 
-	limits map[setting.ID]facts.Limit
-	known  map[setting.ID]facts.Sourced
-	lists  *listsFile
-	bear   int
-	match  *[]strictyaml.Text
+	limits     map[setting.ID]facts.Limit
+	known      map[setting.ID]facts.Sourced
+	lists      *listsFile
+	maxRefused int
+	match      *[]strictyaml.Text
 }
 
 // ErrNoEstate means that no estate.yaml was found.
@@ -234,7 +234,7 @@ func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.T
 	l.kinds(&s, f)
 	l.chosenRules(e, &s, f.Rules)
 	l.limitsAndKnown(&s, f)
-	s.lists, s.bear, s.match = f.Lists, f.Bear, f.Match
+	s.lists, s.maxRefused, s.match = f.Lists, f.MaxRefused, f.Match
 	l.checkLists(f.Lists)
 	return s
 }
@@ -327,7 +327,7 @@ func (e *Estate) Subjects(names []string, asOf time.Time) ([]audit.Subject, erro
 		}
 		s.complete(export.System())
 		subject := audit.Subject{Export: export, Kinds: s.Kinds, Privileged: s.Privileged, Rules: s.Rules, Checks: e.Checks,
-			MaxRefused: s.bear, Unmatched: e.unmatched(s)}
+			MaxRefused: s.maxRefused, Unmatched: e.unmatched(s)}
 		for _, x := range e.exceptions {
 			if x.System == s.Name {
 				subject.Exceptions = append(subject.Exceptions, x)

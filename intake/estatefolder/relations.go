@@ -5,8 +5,10 @@ import (
 	"strings"
 
 	"yewcone/core/audit"
+	"yewcone/core/check"
 	"yewcone/core/gap"
 	"yewcone/core/nearword"
+	"yewcone/core/rules"
 	"yewcone/core/setting"
 	"yewcone/core/strictyaml"
 )
@@ -123,4 +125,50 @@ func (e *Estate) Relations(names []string) *audit.Relations {
 		}
 	}
 	return &a
+}
+
+// adjustments reads what the estate changes in the checks: off, a severity,
+// or the length of time after which one hits.
+func (l *loader) adjustments(e *Estate, pairs []strictyaml.Pair[strictyaml.Text]) {
+	for _, pair := range pairs {
+		id, value := pair.Key.Value, pair.Value.Value
+		i := slices.Index(check.IDs(), id)
+		if i < 0 {
+			l.note(pair.Key.At(0, "no check is named %q%s", id, nearword.Advice(id, check.IDs())))
+			continue
+		}
+		var a check.Adjustment
+		severity, notSeverity := rules.ParseSeverity(value)
+		span, notSpan := setting.ParseSpan(value)
+		switch {
+		case value == "off":
+			a.Off = true
+		case notSeverity == nil:
+			a.Severity = severity
+		case notSpan == nil && check.All()[i].Limit != setting.Span{}:
+			a.Limit = &span
+		case notSpan == nil:
+			l.note(pair.Value.At(0, "the check %s has no length of time; write off or a severity", id))
+		default:
+			l.note(pair.Value.At(0, "expected off, a severity, or a length of time such as \"60 days\", found %q", value))
+		}
+		e.Checks[id] = a
+	}
+}
+
+// sameAs refuses "same as" with a system that does not exist.
+func (l *loader) sameAs(e *Estate) {
+	for _, set := range e.Rules {
+		for i := range set.Clauses {
+			c := &set.Clauses[i]
+			for _, x := range slices.Concat(append(slices.Clone(c.AnyOf), c.Expect)...) {
+				for _, name := range x.Requirement.Systems() {
+					if !slices.Contains(e.Names(), name) {
+						l.note(x.Written.At(strings.Index(x.Written.Value, name), "no system is named %q%s", name,
+							nearword.Advice(name, e.Names())))
+					}
+				}
+			}
+		}
+	}
 }

@@ -65,8 +65,8 @@ func (n *jsonNode) kid(name string) *jsonKid {
 	return &n.kids[len(n.kids)-1]
 }
 
-// leave notes the members of a value that no column takes.
-func (n *jsonNode) leave(node any, left map[string]bool) {
+// noteUnread notes the members of a value that no column takes.
+func (n *jsonNode) noteUnread(node any, left map[string]bool) {
 	object, ok := node.(map[string]any)
 	if n == nil || !ok {
 		return
@@ -77,7 +77,7 @@ func (n *jsonNode) leave(node any, left map[string]bool) {
 		case i < 0 && len(left) < maxLeft:
 			left[member(n.path, name)] = true
 		case i >= 0 && len(n.kids[i].columns) == 0:
-			n.kids[i].inner.leave(value, left)
+			n.kids[i].inner.noteUnread(value, left)
 		}
 	}
 }
@@ -251,7 +251,7 @@ func (p *jsonLine) take(kid *jsonKid, depth int) error {
 	} else if err = p.skip(depth + 1); err == nil {
 		value = p.s[start:p.i]
 		if value[0] == '{' || value[0] == '[' {
-			return p.deep(kid, p.s[start:p.i], start, depth)
+			return p.nested(kid, p.s[start:p.i], start, depth)
 		}
 	}
 	if err != nil {
@@ -277,8 +277,8 @@ func (p *jsonLine) undo(column int) {
 	}
 }
 
-// deep takes an object or a list, of which more than names are asked.
-func (p *jsonLine) deep(kid *jsonKid, raw string, start, depth int) error {
+// nested takes an object or a list, of which more than names are asked.
+func (p *jsonLine) nested(kid *jsonKid, raw string, start, depth int) error {
 	d := json.NewDecoder(strings.NewReader(raw))
 	d.UseNumber()
 	var node any

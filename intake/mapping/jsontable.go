@@ -188,7 +188,7 @@ func (t *jsonTable) next() ([]string, int) {
 		return nil, 0
 	}
 	if t.count++; t.count <= leftRows {
-		jsonTree(t.steps).leave(r.node, t.left)
+		jsonTree(t.steps).noteUnread(r.node, t.left)
 	}
 	t.row = t.row[:0]
 	for i, steps := range t.steps {

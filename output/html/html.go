@@ -47,26 +47,26 @@ var page = template.Must(template.New("page").Funcs(template.FuncMap{
 // A view is what the template shows.
 type view struct {
 	*finding.Result
-	Style      template.CSS
-	Script     template.JS
-	Version    string
-	Accounts   int
-	Refused    int
-	Newest     time.Time
-	Severities []severityCount
-	Worst      []*finding.Finding
-	Findings   []*finding.Finding
-	Cut        int // findings that are left out
-	Unknown    []finding.Unknown
-	CutUnknown int
-	Changes    *changes
-	Heat       heat
-	Systems    []systemView
-	Gaps       []gapTable
-	Links      []linkView
-	Guesses    []guessView
-	Across     []*finding.Finding
-	Charts     []chart
+	Style          template.CSS
+	Script         template.JS
+	Version        string
+	Accounts       int
+	Refused        int
+	Newest         time.Time
+	Severities     []severityCount
+	Worst          []*finding.Finding
+	Findings       []*finding.Finding
+	Omitted        int // findings that are left out
+	Unknown        []finding.Unknown
+	OmittedUnknown int
+	Changes        *changes
+	Heat           heat
+	Systems        []systemView
+	Gaps           []gapTable
+	Links          []linkView
+	Guesses        []guessView
+	Between        []*finding.Finding
+	Charts         []chart
 }
 
 type severityCount struct {
@@ -216,13 +216,13 @@ func Check(w io.Writer, r *finding.Result, o output.Options) error {
 			v.Findings = append(v.Findings, &r.Findings[i])
 		}
 		if f := &r.Findings[i]; f.Between && !strings.HasPrefix(f.Rule.Clause, "link-") {
-			v.Across = append(v.Across, &r.Findings[i])
+			v.Between = append(v.Between, &r.Findings[i])
 		}
 	}
-	v.Cut = len(r.Findings) - len(v.Findings)
+	v.Omitted = len(r.Findings) - len(v.Findings)
 	v.Worst = v.Findings[:min(worst, len(v.Findings))]
 	v.Unknown = r.Unknowns[:min(mostUnknowns, len(r.Unknowns))]
-	v.CutUnknown = len(r.Unknowns) - len(v.Unknown)
+	v.OmittedUnknown = len(r.Unknowns) - len(v.Unknown)
 	v.Severities = counts(r, "")
 	v.changes(o.Changes)
 	v.heat()

@@ -15,7 +15,7 @@ import (
 // and reports whether the export was read to its end. The export is read
 // twice: stored passwords that several accounts share must be known before
 // the first account is written.
-func Snapshot(w io.Writer, export facts.Export, bear int) (partial bool, err error) {
+func Snapshot(w io.Writer, export facts.Export, maxRefused int) (partial bool, err error) {
 	var marks []uint64
 	err = export.Accounts(func(a *facts.Account) error {
 		if a.StoredMark != 0 {
@@ -28,7 +28,7 @@ func Snapshot(w io.Writer, export facts.Export, bear int) (partial bool, err err
 	}
 	noted := *export.Notes()
 	defer func() { *export.Notes() = noted }()
-	partial = noted.Partial() || noted.Refused() > bear
+	partial = noted.Partial() || noted.Refused() > maxRefused
 	buffered := bufio.NewWriterSize(w, 1<<16)
 	lines := json.NewEncoder(buffered)
 	lines.SetEscapeHTML(false)

@@ -1,5 +1,5 @@
-// Package whole writes files whole or not at all, for the owner's eyes alone.
-package whole
+// Package atomicfile writes files whole or not at all, for the owner's eyes alone.
+package atomicfile
 
 import (
 	"errors"

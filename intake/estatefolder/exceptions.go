@@ -1,0 +1,55 @@
+package estatefolder
+
+import (
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+
+	"yewcone/core/check"
+	"yewcone/core/nearword"
+	"yewcone/core/rules"
+	"yewcone/core/strictyaml"
+)
+
+// ExceptionsFile holds the accepted risks of an estate.
+const ExceptionsFile = "exceptions.yaml"
+
+// exceptions reads exceptions.yaml, if there is one.
+func (l *loader) exceptions(e *Estate) {
+	data, err := os.ReadFile(filepath.Join(l.folder, ExceptionsFile))
+	if errors.Is(err, fs.ErrNotExist) {
+		return
+	}
+	if err != nil {
+		l.note(err)
+		return
+	}
+	e.exceptions, err = rules.ReadExceptions(ExceptionsFile, data, func(system, rule strictyaml.Text) error {
+		i := slices.Index(e.Names(), system.Value)
+		if i < 0 {
+			return system.At(0, "no system is named %q%s", system.Value, nearword.Advice(system.Value, e.Names()))
+		}
+		known := e.Systems[i].RuleNames()
+		if !slices.Contains(known, rule.Value) && !l.badRules {
+			return rule.At(0, "no rule of %s is named %q%s", system.Value, rule.Value, nearword.Advice(rule.Value, known))
+		}
+		return nil
+	})
+	l.note(err)
+}
+
+// RuleNames lists the clauses that hold on the system, and the checks.
+func (s *System) RuleNames() []string {
+	var names []string
+	for _, set := range s.Rules {
+		for i := range set.Clauses {
+			names = append(names, set.Clauses[i].Rule.String())
+		}
+	}
+	for _, id := range check.IDs() {
+		names = append(names, rules.Check(id).String())
+	}
+	return names
+}
