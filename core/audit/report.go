@@ -109,7 +109,7 @@ func (e *engine) sameStored() error {
 // readAgain reads the accounts once more. What is to be noted of the reading
 // was noted the first time.
 func (e *engine) readAgain(yield func(*facts.Account) error) error {
-	noted := *e.subject.Export.Notes()
+	noted := e.subject.Export.Notes().Clone()
 	defer func() { *e.subject.Export.Notes() = noted }()
 	return e.subject.Export.Accounts(yield)
 }

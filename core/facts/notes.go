@@ -1,69 +1,126 @@
 package facts
 
-import "fmt"
+import (
+	"fmt"
+	"slices"
+)
 
-// refusedShown is how many refused rows are listed one by one.
+// Shown of each sort of note are the first few; the others are counted.
+const notesShown = 10
+
+// refusedShown is how many refused rows are listed one by one, whatever is
+// wrong with them.
 const refusedShown = 10
 
-// Notes gathers what a reader has to say. Of refused rows the first few are
-// kept and all are counted.
+// Notes gathers what a reader has to say. Of each sort the first few notes are
+// kept and the rest is counted, so that time and memory do not grow with how
+// often a thing is so.
 type Notes struct {
 	list    []Note
+	sorts   []sortOfNote
 	refused int
+}
+
+// A sortOfNote is all notes of a kind that are made of the same words.
+type sortOfNote struct {
+	kind  NoteKind
+	words string // the format that they are made of
+	last  int    // the place of the last one that is kept
+	kept  int
+	more  int // that are not kept
 }
 
 // Refuse notes a row or value that was left out.
 func (n *Notes) Refuse(o Origin, format string, args ...any) {
-	n.refused++
-	if n.refused > refusedShown {
-		return
+	if n.refused++; n.refused <= refusedShown {
+		n.list = append(n.list, Note{Kind: NoteRefused, Origin: o, Message: fmt.Sprintf(format, args...)})
 	}
-	n.add(NoteRefused, o, fmt.Sprintf(format, args...))
 }
 
-// Remark notes something worth knowing.
+// Remark notes something worth knowing. Remarks of the same format are of one
+// sort.
 func (n *Notes) Remark(o Origin, format string, args ...any) {
-	n.add(NoteRemark, o, fmt.Sprintf(format, args...))
+	n.add(NoteRemark, format, o, format, args...)
 }
 
 // Incomplete notes that a file is missing or ends too early.
 func (n *Notes) Incomplete(o Origin, format string, args ...any) {
-	n.add(NoteIncomplete, o, fmt.Sprintf(format, args...))
+	n.add(NoteIncomplete, format, o, format, args...)
 }
 
 // Join adds what another has noted after this.
 func (n *Notes) Join(other *Notes) {
-	room := refusedShown - n.refused
-	for _, note := range other.list {
-		if note.Kind == NoteRefused {
-			if room--; room < 0 {
-				continue
+	counted := 0
+	for i := range other.list {
+		note := &other.list[i]
+		if note.Kind != NoteRefused {
+			n.add(note.Kind, note.sort, note.Origin, "%s", note.Message)
+		} else if n.refused < refusedShown {
+			n.list = append(n.list, *note)
+			n.refused++
+			counted++
+		}
+	}
+	n.refused += other.refused - counted
+	for _, s := range other.sorts {
+		if s.more > 0 {
+			n.sort(s.kind, s.words).more += s.more
+		}
+	}
+}
+
+// Clone returns a copy that further notes leave as it is.
+func (n *Notes) Clone() Notes {
+	return Notes{list: slices.Clone(n.list), sorts: slices.Clone(n.sorts), refused: n.refused}
+}
+
+func (n *Notes) add(kind NoteKind, words string, o Origin, format string, args ...any) {
+	s := n.sort(kind, words)
+	if s.kept == notesShown {
+		s.more++
+		return
+	}
+	note := Note{Kind: kind, Origin: o, Message: fmt.Sprintf(format, args...), sort: words}
+	if slices.Contains(n.list, note) {
+		return
+	}
+	n.list = append(n.list, note)
+	s.kept, s.last = s.kept+1, len(n.list)-1
+}
+
+func (n *Notes) sort(kind NoteKind, words string) *sortOfNote {
+	for i := range n.sorts {
+		if s := &n.sorts[i]; s.kind == kind && s.words == words {
+			return s
+		}
+	}
+	n.sorts = append(n.sorts, sortOfNote{kind: kind, words: words})
+	return &n.sorts[len(n.sorts)-1]
+}
+
+// List returns the notes, each sort with a last one that tells how many more
+// there are.
+func (n *Notes) List() []Note {
+	var list []Note
+	for i, note := range n.list {
+		list = append(list, note)
+		for _, s := range n.sorts {
+			if s.more > 0 && s.last == i && s.kept > 0 {
+				list = append(list, Note{Kind: s.kind, Origin: Origin{File: note.Origin.File},
+					Message: fmt.Sprintf("the same again, %d times more", s.more)})
 			}
 		}
-		n.add(note.Kind, note.Origin, note.Message)
 	}
-	n.refused += other.refused
+	return list
 }
-
-func (n *Notes) add(kind NoteKind, o Origin, message string) {
-	for _, old := range n.list {
-		if old.Kind == kind && old.Message == message && old.Origin == o {
-			return
-		}
-	}
-	n.list = append(n.list, Note{Kind: kind, Origin: o, Message: message})
-}
-
-// List returns the notes.
-func (n *Notes) List() []Note { return n.list }
 
 // Refused returns how many rows or values were left out.
 func (n *Notes) Refused() int { return n.refused }
 
 // Partial reports whether a file was missing or ended too early.
 func (n *Notes) Partial() bool {
-	for _, note := range n.list {
-		if note.Kind == NoteIncomplete {
+	for i := range n.list {
+		if n.list[i].Kind == NoteIncomplete {
 			return true
 		}
 	}
@@ -85,4 +142,5 @@ type Note struct {
 	Kind    NoteKind
 	Origin  Origin
 	Message string
+	sort    string // the words that it is made of
 }

@@ -28,3 +28,39 @@ func TestNotesJoin(t *testing.T) {
 		t.Errorf("%d notes are listed", len(whole.List()))
 	}
 }
+
+// TestNotesOfOneSort: whatever their number, the first few are listed, one more
+// tells how many there are, and parts come to the same.
+func TestNotesOfOneSort(t *testing.T) {
+	var whole, joined Notes
+	for part := range 3 {
+		var notes Notes
+		for _, n := range []*Notes{&whole, &notes} {
+			for i := range 20000 {
+				n.Remark(Origin{File: "f", Line: part*20000 + i}, "the group of %d is not there", i)
+			}
+			n.Remark(Origin{File: "f", Line: part}, "another thing")
+		}
+		joined.Join(&notes)
+	}
+	list := whole.List()
+	if len(list) != notesShown+1+3 || list[notesShown].Message != "the same again, 59990 times more" {
+		t.Errorf("%d notes: %v", len(list), list)
+	}
+	if fmt.Sprint(joined.List()) != fmt.Sprint(list) {
+		t.Errorf("joined %v\nwhole %v", joined.List(), list)
+	}
+	before := whole.Clone()
+	whole.Remark(Origin{}, "the group of %d is not there", 0)
+	if got := before.List()[notesShown].Message; got != "the same again, 59990 times more" {
+		t.Errorf("a copy changed: %s", got)
+	}
+}
+
+// BenchmarkNotes: one more note costs the same, whatever their number.
+func BenchmarkNotes(b *testing.B) {
+	var n Notes
+	for i := range b.N {
+		n.Remark(Origin{File: "f", Line: i}, "the group of %d is not there", i)
+	}
+}

@@ -26,7 +26,7 @@ func Snapshot(w io.Writer, export facts.Export, maxRefused int) (partial bool, e
 	if err != nil {
 		return false, err
 	}
-	noted := *export.Notes()
+	noted := export.Notes().Clone()
 	defer func() { *export.Notes() = noted }()
 	partial = noted.Partial() || noted.Refused() > maxRefused
 	buffered := bufio.NewWriterSize(w, 1<<16)
