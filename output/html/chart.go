@@ -1,10 +1,20 @@
 package html
 
 import (
+	"bytes"
 	"fmt"
 	"html/template"
+	"image/color"
 	"math"
+	"regexp"
+	"slices"
 	"strings"
+
+	"gonum.org/v1/plot"
+	"gonum.org/v1/plot/plotter"
+	"gonum.org/v1/plot/vg"
+	"gonum.org/v1/plot/vg/draw"
+	"gonum.org/v1/plot/vg/vgsvg"
 
 	"yewcone/core/finding"
 	"yewcone/core/gap"
@@ -19,42 +29,18 @@ type chart struct {
 	SVG          template.HTML
 }
 
-// drawing builds an SVG. Everything that is written into it is escaped.
-type drawing struct {
-	b             strings.Builder
-	width, height int
-}
-
-func newDrawing(width, height int) *drawing { return &drawing{width: width, height: height} }
-
-func (d *drawing) rect(class string, x, y, w, h float64, title string) {
-	fmt.Fprintf(&d.b, `<rect class="%s" x="%.1f" y="%.1f" width="%.1f" height="%.1f"><title>%s</title></rect>`, class, x, y,
-		math.Max(w, 0), math.Max(h, 0), template.HTMLEscapeString(title))
-}
-
-func (d *drawing) line(class string, x1, y1, x2, y2 float64) {
-	fmt.Fprintf(&d.b, `<line class="%s" x1="%.1f" y1="%.1f" x2="%.1f" y2="%.1f"/>`, class, x1, y1, x2, y2)
-}
-
-func (d *drawing) text(class string, x, y float64, text string) {
-	fmt.Fprintf(&d.b, `<text class="%s" x="%.1f" y="%.1f">%s</text>`, class, x, y, template.HTMLEscapeString(text))
-}
-
-func (d *drawing) done(title, words string) chart {
-	svg := fmt.Sprintf(`<svg viewBox="0 0 %d %d" role="img" aria-label="%s">%s</svg>`, d.width, d.height,
-		template.HTMLEscapeString(title+": "+words), d.b.String())
-	return chart{title, words, template.HTML(svg)}
-}
-
 const (
-	labelWidth = 110.0
-	rowHeight  = 24.0
-	chartWidth = 620
+	chartWidth vg.Length = 620 // in points, which the page scales
+	rowHeight  vg.Length = 24
+	fontSize   vg.Length = 12
 )
 
 func (v *view) charts() {
 	if len(v.Result.Findings) > 0 {
 		v.Charts = append(v.Charts, bySeverity(v.Result))
+	}
+	if c, ok := guesses(v.Result); ok {
+		v.Charts = append(v.Charts, c)
 	}
 	if c, ok := ages(v.Result); ok {
 		v.Charts = append(v.Charts, c)
@@ -62,98 +48,208 @@ func (v *view) charts() {
 	if c, ok := endings(v.Result); ok {
 		v.Charts = append(v.Charts, c)
 	}
-	if c, ok := guesses(v.Result); ok {
-		v.Charts = append(v.Charts, c)
+}
+
+// An ink is a colour that the page may change with the reader's: the drawing
+// holds the colour, the page the variable.
+type ink struct {
+	color    color.RGBA
+	variable string
+}
+
+var (
+	textInk = ink{color.RGBA{0x01, 0x01, 0x02, 0xff}, "var(--ink)"}
+	lineInk = ink{color.RGBA{0x01, 0x01, 0x03, 0xff}, "var(--rule)"}
+	barInk  = ink{color.RGBA{0x01, 0x01, 0x04, 0xff}, "var(--bar)"}
+
+	severityInks = map[string]ink{
+		"critical": {color.RGBA{0x01, 0x01, 0x05, 0xff}, "var(--chart-critical)"},
+		"high":     {color.RGBA{0x01, 0x01, 0x06, 0xff}, "var(--chart-high)"},
+		"medium":   {color.RGBA{0x01, 0x01, 0x07, 0xff}, "var(--chart-medium)"},
+		"low":      {color.RGBA{0x01, 0x01, 0x08, 0xff}, "var(--chart-low)"},
+		"info":     {color.RGBA{0x01, 0x01, 0x09, 0xff}, "var(--chart-info)"},
 	}
+)
+
+var (
+	svgStart = regexp.MustCompile(`(?s)^.*?<svg [^>]*viewBox="([^"]*)"[^>]*>`)
+	svgFont  = regexp.MustCompile(`font-family:[^;"]*;`)
+)
+
+// newPlot returns a plot in the page's inks.
+func newPlot() *plot.Plot {
+	p := plot.New()
+	p.BackgroundColor = color.Transparent
+	for _, a := range []*plot.Axis{&p.X, &p.Y} {
+		a.Color, a.Tick.Color = lineInk.color, lineInk.color
+		a.Tick.Label.Color, a.Tick.Label.Font.Size = textInk.color, fontSize
+		a.Padding, a.Tick.Length = 0, 0
+	}
+	p.Title.TextStyle.Color, p.Title.TextStyle.Font.Size = textInk.color, fontSize
+	return p
+}
+
+// drawn puts drawings in rows and columns into one chart.
+func drawn(title, words string, plots [][]*plot.Plot, height vg.Length) chart {
+	canvas := vgsvg.New(chartWidth, height)
+	tiles := draw.Tiles{Rows: len(plots), Cols: len(plots[0]), PadX: 24, PadY: 14, PadLeft: 8, PadRight: 12}
+	for j, row := range plot.Align(plots, tiles, draw.New(canvas)) {
+		for i, place := range row {
+			if plots[j][i] != nil {
+				plots[j][i].Draw(place)
+			}
+		}
+	}
+	var b bytes.Buffer
+	_, _ = canvas.WriteTo(&b) // to memory
+	svg := svgStart.ReplaceAllString(b.String(), `<svg viewBox="$1" role="img" aria-label="`+
+		template.HTMLEscapeString(strings.ReplaceAll(title+": "+words, "$", ""))+`">`)
+	svg = svgFont.ReplaceAllString(svg, "font-family:Arial,Liberation Sans,Helvetica,sans-serif;") // of the same widths
+	inks := []ink{textInk, lineInk, barInk}
+	for _, i := range severityInks {
+		inks = append(inks, i)
+	}
+	for _, i := range inks {
+		svg = strings.ReplaceAll(svg, fmt.Sprintf("#%02X%02X%02X", i.color.R, i.color.G, i.color.B), i.variable)
+	}
+	return chart{title, words, template.HTML(svg)}
+}
+
+// bars adds bars of one ink, and returns them so that others can stand on top.
+func bars(p *plot.Plot, values plotter.Values, width vg.Length, i ink, flat bool, on *plotter.BarChart) *plotter.BarChart {
+	b, err := plotter.NewBarChart(values, width)
+	if err != nil {
+		panic(err) // no values, or no number among them
+	}
+	b.Color, b.LineStyle.Width, b.Horizontal = i.color, 0, flat
+	if on != nil {
+		b.StackOn(on)
+	}
+	p.Add(b)
+	return b
+}
+
+// note writes texts at points, moved by an offset.
+func note(p *plot.Plot, points plotter.XYs, texts []string, offset vg.Point, align draw.XAlignment) {
+	labels, err := plotter.NewLabels(plotter.XYLabels{XYs: points, Labels: texts})
+	if err != nil {
+		panic(err) // as many texts as points
+	}
+	labels.Offset = offset
+	for i := range labels.TextStyle {
+		labels.TextStyle[i].Color, labels.TextStyle[i].Font.Size, labels.TextStyle[i].XAlign = textInk.color, fontSize, align
+	}
+	p.Add(labels)
+}
+
+// nameRows writes names beside the rows. The page's letters may be wider than
+// those that the drawing reckons with, so that there is some room.
+func nameRows(p *plot.Plot, names []string) {
+	p.NominalY(names...)
+	p.Y.LineStyle.Width, p.Y.Padding = 0, 14
+}
+
+// fromTop turns a list round, since the first row of a plot is its lowest.
+func fromTop[T any](list []T) []T {
+	list = slices.Clone(list)
+	slices.Reverse(list)
+	return list
 }
 
 // bySeverity draws a bar of findings for each system.
 func bySeverity(r *finding.Result) chart {
-	most := 1
+	p := newPlot()
+	p.HideX()
+	n := len(r.Systems)
+	names, totals := make([]string, n), make(plotter.XYs, n)
+	bySystem := map[string]plotter.Values{}
+	var order []string
 	for i := range r.Systems {
-		n := 0
+		row := n - 1 - i
+		names[row] = r.Systems[i].Name
+		totals[row].Y = float64(row)
 		for _, c := range counts(r, r.Systems[i].Name) {
-			n += c.N
-		}
-		most = max(most, n)
-	}
-	d := newDrawing(chartWidth, int(rowHeight)*len(r.Systems)+10)
-	scale := (chartWidth - labelWidth - 50) / float64(most)
-	for i := range r.Systems {
-		y := float64(i) * rowHeight
-		name := r.Systems[i].Name
-		d.text("label", labelWidth-8, y+16, name)
-		x, total := labelWidth, 0
-		for _, c := range counts(r, name) {
-			if c.N > 0 {
-				d.rect("bar "+c.Name, x, y+4, float64(c.N)*scale-1, rowHeight-8, fmt.Sprintf("%s: %d %s", name, c.N, c.Name))
-				x += float64(c.N) * scale
-				total += c.N
+			if bySystem[c.Name] == nil {
+				bySystem[c.Name] = make(plotter.Values, n)
+				order = append(order, c.Name)
 			}
+			bySystem[c.Name][row] = float64(c.N)
+			totals[row].X += float64(c.N)
 		}
-		d.text("value", x+6, y+16, fmt.Sprint(total))
 	}
-	return d.done("Findings by system and severity",
-		"from left to right critical, high, medium, low and info; the worst is "+r.WorstSystem())
+	var last *plotter.BarChart
+	for _, severity := range order {
+		last = bars(p, bySystem[severity], rowHeight*0.66, severityInks[severity], true, last)
+	}
+	texts, most := make([]string, n), 0.0
+	for i := range totals {
+		texts[i] = fmt.Sprint(int(totals[i].X))
+		most = max(most, totals[i].X)
+	}
+	note(p, totals, texts, vg.Point{X: 6, Y: -4}, draw.XLeft)
+	nameRows(p, names)
+	p.X.Min, p.X.Max = 0, most*1.08
+	return drawn("Findings by system and severity", "from left to right critical, high, medium, low and info; the worst is "+
+		r.WorstSystem(), [][]*plot.Plot{{p}}, rowHeight*vg.Length(n)+20)
 }
 
 // ages draws, for each system, how many passwords are how old, with the age at
 // which they end for most people.
 func ages(r *finding.Result) (chart, bool) {
-	const top, small = 18.0, 74.0
-	var with []int
+	var plots [][]*plot.Plot
+	old, n := 0, 0
 	for i := range r.Systems {
-		if s := r.Systems[i].Dates; s != nil && sum(s.Ages[:]) > 0 {
-			with = append(with, i)
+		s := r.Systems[i].Dates
+		if s == nil || sum(s.Ages[:]) == 0 {
+			continue
 		}
+		old += s.Ages[finding.AgeMonths]
+		if n%2 == 0 {
+			plots = append(plots, make([]*plot.Plot, 2))
+		}
+		plots[n/2][n%2] = agesOf(r, i)
+		n++
 	}
-	if len(with) == 0 {
+	if n == 0 {
 		return chart{}, false
 	}
-	columns := 2
-	rows := (len(with) + columns - 1) / columns
-	width := float64(chartWidth)/float64(columns) - 14
-	d := newDrawing(chartWidth, rows*int(top+small+26))
-	old := 0
-	for n, i := range with {
-		s := &r.Systems[i]
-		x0, y0 := float64(n%columns)*(width+28), float64(n/columns)*(top+small+26)
-		name := s.Name
-		limit, limited := limitOf(r, i)
-		if limited {
-			name += fmt.Sprintf(", ends after %d days", limit)
-		}
-		d.text("title", x0, y0+12, name)
-		most := 1
-		for _, c := range s.Dates.Ages {
-			most = max(most, c)
-		}
-		bar := width / float64(len(s.Dates.Ages))
-		base := y0 + top + small
-		for m, c := range s.Dates.Ages {
-			if c == 0 {
-				continue
-			}
-			h := math.Max(small*float64(c)/float64(most), 1.5)
-			text := fmt.Sprintf("%s: %d passwords of %d to %d days", s.Name, c, m*30, m*30+29)
-			if m == finding.AgeMonths {
-				text = fmt.Sprintf("%s: %d passwords older than %d days", s.Name, c, m*30)
-				old += c
-			}
-			d.rect("bar age", x0+float64(m)*bar, base-h, bar-1, h, text)
-		}
-		d.line("axis", x0, base, x0+width, base)
-		for _, years := range []float64{0, 1, 2} {
-			d.text("tick", x0+years*365/30*bar, base+12, fmt.Sprintf("%.0f y", years))
-		}
-		d.text("tick end", x0+width, base+12, "3 y +")
-		if limited && limit <= finding.AgeMonths*30 {
-			x := x0 + float64(limit)/30*bar
-			d.line("limit", x, y0+top, x, base)
+	return drawn("How old passwords are", fmt.Sprintf("months of 30 days from left to right, the last bar for all beyond "+
+		"three years (%d accounts); the line is the age at which most people's passwords end", old), plots,
+		vg.Length(len(plots))*118), true
+}
+
+func agesOf(r *finding.Result, system int) *plot.Plot {
+	s := &r.Systems[system]
+	p := newPlot()
+	p.HideY()
+	values, most := make(plotter.Values, len(s.Dates.Ages)), 1.0
+	for m, c := range s.Dates.Ages {
+		values[m] = float64(c)
+		most = max(most, values[m])
+	}
+	for m := range values {
+		if values[m] > 0 {
+			values[m] = max(values[m], most/50) // so that one can be seen
 		}
 	}
-	return d.done("How old passwords are", fmt.Sprintf("months of 30 days from left to right, the last bar for all beyond "+
-		"three years (%d accounts); the line is the age at which most people's passwords end", old)), true
+	bars(p, values, 6, barInk, false, nil)
+	p.X.Min, p.X.Max, p.Y.Min, p.Y.Max = -0.6, finding.AgeMonths+0.6, 0, most
+	year := 365.0 / 30
+	p.X.Tick.Marker = plot.ConstantTicks{{Value: -0.5, Label: "0"}, {Value: year - 0.5, Label: "1 y"},
+		{Value: 2*year - 0.5, Label: "2 y"}, {Value: finding.AgeMonths, Label: "3 y +"}}
+	p.Title.Text = s.Name
+	if limit, limited := limitOf(r, system); limited {
+		p.Title.Text += fmt.Sprintf(", ends after %d days", limit)
+		if at := float64(limit)/30 - 0.5; limit <= finding.AgeMonths*30 {
+			line, err := plotter.NewLine(plotter.XYs{{X: at, Y: 0}, {X: at, Y: most}})
+			if err != nil {
+				panic(err) // two points
+			}
+			line.Color, line.Width, line.Dashes = severityInks["critical"].color, 1.5, []vg.Length{4, 3}
+			p.Add(line)
+		}
+	}
+	return p
 }
 
 func sum(list []int) int {
@@ -179,7 +275,6 @@ func limitOf(r *finding.Result, system int) (int, bool) {
 
 // endings draws when passwords end over the coming weeks.
 func endings(r *finding.Result) (chart, bool) {
-	const base, height, left = 150.0, 120.0, 44.0
 	columns := make([]int, finding.ExpiryWeeks+1) // overdue first
 	later, never, unknown := 0, 0, 0
 	for i := range r.Systems {
@@ -196,29 +291,27 @@ func endings(r *finding.Result) (chart, bool) {
 	if sum(columns) == 0 {
 		return chart{}, false
 	}
-	most := 1
-	for _, n := range columns {
+	p := newPlot()
+	p.HideY()
+	overdue, weeks := make(plotter.Values, len(columns)), make(plotter.Values, len(columns))
+	points, texts, names, most := make(plotter.XYs, len(columns)), make([]string, len(columns)), make([]string, len(columns)), 1
+	for i, n := range columns {
+		weeks[i], names[i] = float64(n), fmt.Sprintf("+%d w", i)
+		points[i] = plotter.XY{X: float64(i), Y: float64(n)}
+		if n > 0 {
+			texts[i] = fmt.Sprint(n)
+		}
 		most = max(most, n)
 	}
-	d := newDrawing(chartWidth, int(base)+30)
-	step := (chartWidth - left) / float64(len(columns))
-	for i, n := range columns {
-		class, label := "bar week", fmt.Sprintf("+%d w", i)
-		if i == 0 {
-			class, label = "bar critical", "overdue"
-		}
-		h := height * float64(n) / float64(most)
-		x := left + float64(i)*step
-		d.rect(class, x, base-h, step-6, h, fmt.Sprintf("%s: %d passwords", label, n))
-		if n > 0 {
-			d.text("count", x+(step-6)/2, base-h-4, fmt.Sprint(n))
-		}
-		d.text("tick middle", x+(step-6)/2, base+14, label)
-	}
-	d.line("axis", left, base, chartWidth, base)
-	return d.done("Passwords that end in the coming weeks",
+	overdue[0], weeks[0], names[0] = weeks[0], 0, "overdue"
+	bars(p, overdue, 36, severityInks["critical"], false, nil)
+	bars(p, weeks, 36, barInk, false, nil)
+	note(p, points, texts, vg.Point{Y: 4}, draw.XCenter)
+	p.NominalX(names...)
+	p.Y.Min, p.Y.Max = 0, float64(most)*1.15
+	return drawn("Passwords that end in the coming weeks",
 		fmt.Sprintf("%d are overdue, %d end within %d weeks, %d later, %d never, and of %d it is not known", columns[0],
-			sum(columns[1:]), finding.ExpiryWeeks, later, never, unknown)), true
+			sum(columns[1:]), finding.ExpiryWeeks, later, never, unknown), [][]*plot.Plot{{p}}, 180), true
 }
 
 // guesses draws the guess budgets on a logarithmic axis.
@@ -226,43 +319,46 @@ func guesses(r *finding.Result) (chart, bool) {
 	if r.Gaps == nil {
 		return chart{}, false
 	}
-	type bar struct {
-		name  string
-		value float64
-	}
-	var bars []bar
+	var names, texts []string
+	var budgets []float64
+	unbounded := 0
 	for i := range r.Gaps.Guesses {
-		if g := &r.Gaps.Guesses[i]; g.Audience == gap.People && g.Known && g.LifeKnown {
-			bars = append(bars, bar{g.System, g.OverLife()})
+		g := &r.Gaps.Guesses[i]
+		if g.Audience != gap.People || !g.Known || !g.LifeKnown {
+			continue
 		}
+		text := output.Count(g.OverLife(), true)
+		if math.IsInf(g.OverLife(), 1) {
+			text = "no bound"
+			unbounded++
+		}
+		names, texts, budgets = append(names, g.System), append(texts, text), append(budgets, g.OverLife())
 	}
-	if len(bars) == 0 {
+	if len(names) == 0 {
 		return chart{}, false
 	}
 	const decades = 9.0
-	d := newDrawing(chartWidth, int(rowHeight)*len(bars)+34)
-	scale := (chartWidth - labelWidth - 90) / decades
-	base := rowHeight * float64(len(bars))
-	for k := 0.0; k <= decades; k += 3 {
-		x := labelWidth + k*scale
-		d.line("grid", x, 0, x, base+4)
-		d.text("tick", x, base+18, [...]string{"1", "1,000", "1 million", "1,000 million"}[int(k/3)])
-	}
-	unbounded := 0
-	for i, b := range bars {
-		y := float64(i) * rowHeight
-		d.text("label", labelWidth-8, y+16, b.name)
-		class, text, length := "bar guess", output.Count(b.value, true), decades
-		switch {
-		case math.IsInf(b.value, 1):
-			class, text = "bar critical", "no bound"
-			unbounded++
-		default:
-			length = math.Min(decades, math.Log10(math.Max(b.value, 1)))
+	names, texts, budgets = fromTop(names), fromTop(texts), fromTop(budgets)
+	bounded, boundless, points := make(plotter.Values, len(names)), make(plotter.Values, len(names)), make(plotter.XYs, len(names))
+	for i, budget := range budgets {
+		length := max(min(decades, math.Log10(max(budget, 1))), 0.02)
+		points[i] = plotter.XY{X: length, Y: float64(i)}
+		if bounded[i] = length; math.IsInf(budget, 1) {
+			bounded[i], boundless[i] = 0, length
 		}
-		d.rect(class, labelWidth, y+4, math.Max(length*scale, 1.5), rowHeight-8, b.name+": "+text)
-		d.text("value", labelWidth+math.Max(length*scale, 1.5)+6, y+16, text)
 	}
-	return d.done("Guesses over a password's life (people)",
-		fmt.Sprintf("on a logarithmic axis; %d of %d systems set no bound", unbounded, len(bars))), true
+	p := newPlot()
+	grid := plotter.NewGrid()
+	grid.Horizontal.Width, grid.Vertical.Color = 0, lineInk.color
+	p.Add(grid)
+	bars(p, bounded, rowHeight*0.66, barInk, true, nil)
+	bars(p, boundless, rowHeight*0.66, severityInks["critical"], true, nil)
+	note(p, points, texts, vg.Point{X: 6, Y: -4}, draw.XLeft)
+	nameRows(p, names)
+	p.X.Min, p.X.Max = 0, decades*1.2
+	p.X.Tick.Marker = plot.ConstantTicks{{Value: 0, Label: "1"}, {Value: 3, Label: "1,000"}, {Value: 6, Label: "1 million"},
+		{Value: 9, Label: "1,000 million"}}
+	return drawn("Guesses over a password's life (people)",
+		fmt.Sprintf("on a logarithmic axis; %d of %d systems set no bound", unbounded, len(names)), [][]*plot.Plot{{p}},
+		rowHeight*vg.Length(len(names))+34), true
 }
