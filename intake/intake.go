@@ -41,10 +41,40 @@ func (r *Request) NewSystem() *facts.System {
 		Chooses: r.Chooses, Default: r.Default}
 }
 
+// Base is what readers have in common; they embed it in their exports.
+type Base struct {
+	Read  *facts.System // what was read so far
+	Noted facts.Notes
+}
+
+// NewBase returns the base of an export of the system that the request
+// describes.
+func (r *Request) NewBase() Base { return Base{Read: r.NewSystem()} }
+
+// System implements facts.Export.
+func (b *Base) System() *facts.System { return b.Read }
+
+// Notes implements facts.Export.
+func (b *Base) Notes() *facts.Notes { return &b.Noted }
+
+// Sources tell what "from" names for a format.
+type Sources string
+
+// What "from" may name.
+const (
+	Any       Sources = ""
+	OneFolder Sources = "one folder"
+	OneFile   Sources = "one file"
+)
+
+// Takes reports whether so many entries of "from" are as they should be.
+func (s Sources) Takes(entries int) bool { return s == Any || entries == 1 }
+
 // A Format reads one kind of export.
 type Format struct {
 	Name string // as the estate file writes it
 	Doc  string // one sentence: what it reads
+	From Sources
 	// Open reads the settings and gets ready to stream the accounts. Errors
 	// about the export are *Unreadable; any other error is the configuration's.
 	Open func(*Request) (facts.Export, error)
@@ -87,25 +117,20 @@ func CannotOpen(file string, err error) error {
 
 // Failed stands for a system whose export could not be read at all.
 func Failed(r *Request, err error) facts.Export {
-	f := &failed{system: r.NewSystem()}
+	f := &failed{r.NewBase()}
 	origin := facts.Origin{File: strings.Join(r.From, ", ")}
 	message := err.Error()
 	var u *Unreadable
 	if errors.As(err, &u) {
 		origin, message = facts.Origin{File: u.File, Line: u.Line}, u.Message
 	}
-	f.notes.Incomplete(origin, "%s", message)
+	f.Noted.Incomplete(origin, "%s", message)
 	return f
 }
 
-type failed struct {
-	system *facts.System
-	notes  facts.Notes
-}
+type failed struct{ Base }
 
-func (f *failed) System() *facts.System                     { return f.system }
 func (f *failed) Accounts(func(*facts.Account) error) error { return nil }
-func (f *failed) Notes() *facts.Notes                       { return &f.notes }
 
 // AnyCharacters records what holds of every server that looks at no more than
 // counts and lists: any characters are taken, digits and symbols may stand

@@ -58,8 +58,7 @@ func ages(d *facts.Derived, a *facts.Account, s *Settings) {
 // only when a lock began or ends: one that began holds for the lockout
 // duration, and one that is past its end holds no more.
 func SettleLock(a *facts.Account, s *Settings, system *facts.System) {
-	asOf, dated := system.AsOf.Unix(), !system.AsOf.IsZero()
-	if a.Locked == facts.Yes && dated && a.LockedUntil.Past(asOf) == facts.Yes {
+	if a.Locked == facts.Yes && !system.AsOf.IsZero() && a.LockedUntil.Come(system.AsOf.Unix()) == facts.Yes {
 		a.Locked = facts.No
 	}
 	if a.Locked != facts.Unknown || !a.LockedSince.Known() {
@@ -71,10 +70,9 @@ func SettleLock(a *facts.Account, s *Settings, system *facts.System) {
 	case a.LockedSince.IsNever():
 		a.Locked = facts.No
 	case duration.State() == setting.UntilUnlocked:
-		a.Locked, a.LockedUntil = facts.Yes, facts.Never
-	case timed && dated:
-		a.LockedUntil = a.LockedSince.Plus(span)
-		a.Locked = a.LockedUntil.Past(asOf).Not()
+		a.LockUntil(a.LockedSince, facts.Never, system.AsOf)
+	case timed:
+		a.LockUntil(a.LockedSince, a.LockedSince.Plus(span), system.AsOf)
 	}
 }
 

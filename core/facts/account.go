@@ -1,6 +1,10 @@
 package facts
 
-import "yewcone/core/setting"
+import (
+	"time"
+
+	"yewcone/core/setting"
+)
 
 // Kinds of accounts.
 const (
@@ -70,6 +74,38 @@ type Account struct {
 // one once a lock is taken off: then there is no password of which settings
 // could demand anything.
 func (a *Account) WithoutPassword() bool { return a.PasswordUsable == No && a.Locked != Yes }
+
+// Override puts a value of a setting on the account itself.
+func (a *Account) Override(id setting.ID, v setting.Value, origin Origin) {
+	a.Overrides = append(a.Overrides, Override{Setting: id, Sourced: Sourced{Value: v, Origin: origin}})
+}
+
+// LockFor settles whether a lock that began at a moment still holds after so
+// many seconds; 0 is until somebody unlocks. See LockUntil.
+func (a *Account) LockFor(since Moment, seconds int64, asOf time.Time) {
+	end := Never
+	if seconds > 0 {
+		end = since.Plus(setting.Span{Seconds: seconds})
+	}
+	a.LockUntil(since, end, asOf)
+}
+
+// LockUntil settles whether a lock that began at a moment and ends at another
+// holds at the moment that the export speaks for. At the very second of its
+// end it is over. Where either moment is not known, so is the lock.
+func (a *Account) LockUntil(since, end Moment, asOf time.Time) {
+	switch {
+	case end.IsNever():
+		a.Locked = Yes
+	case asOf.IsZero():
+		a.Locked = Unknown
+	default:
+		a.Locked = end.Come(asOf.Unix()).Not()
+	}
+	if a.Locked == Yes {
+		a.LockedSince, a.LockedUntil = since, end
+	}
+}
 
 // Counted is a number that may be unknown.
 type Counted struct {

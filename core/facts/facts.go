@@ -133,6 +133,15 @@ func (m Moment) Past(at int64) Tri {
 	return TriOf(at > m.unix)
 }
 
+// Come reports whether the moment is there at the given second: an instant
+// from its very second on, a whole day once it is over.
+func (m Moment) Come(at int64) Tri {
+	if m.state == momentAt && !m.day {
+		return TriOf(at >= m.unix)
+	}
+	return m.Past(at)
+}
+
 // String writes the moment: a day as 2026-11-20, an instant with hour and
 // minute, "never" or "unknown".
 func (m Moment) String() string {

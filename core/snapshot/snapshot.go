@@ -343,7 +343,7 @@ func (a *Account) Account(out *facts.Account, fallback facts.Origin, mark func(u
 			return err
 		}
 		v.Origin = orElse(a.Overrides[i].Origin, fallback)
-		out.Overrides = append(out.Overrides, facts.Override{Setting: id, Sourced: v})
+		out.Override(id, v.Value, v.Origin)
 	}
 	return nil
 }

@@ -44,7 +44,7 @@ func (p *part) Accounts(yield func(*facts.Account) error) error {
 	})
 }
 
-func (p *part) Done() { p.e.notes.Join(&p.notes) }
+func (p *part) Done() { p.e.Noted.Join(&p.notes) }
 
 // isAccount: an entry with a password, or one that is a person or a program
 // by its object class where the export leaves passwords out.
@@ -95,14 +95,14 @@ var noPolicy policy
 func (e *export) policyOf(a *facts.Account, x *ldif.Entry) *policy {
 	if sub := x.Text("pwdpolicysubentry"); sub != "" {
 		if i, ok := e.byDN[ldif.NormalDN(sub)]; ok {
-			a.Policy = e.system.Policies[i].Name
+			a.Policy = e.Read.Policies[i].Name
 			return &e.policies[i]
 		}
 		a.Policy = sub
 		return &policy{unknown: true}
 	}
-	for i := range e.system.Policies {
-		if e.system.Policies[i].Name == e.system.Default {
+	for i := range e.Read.Policies {
+		if e.Read.Policies[i].Name == e.Read.Default {
 			return &e.policies[i]
 		}
 	}
@@ -155,7 +155,7 @@ func moment(text string) facts.Moment {
 }
 
 func (e *export) state(a *facts.Account, x *ldif.Entry, p *policy) {
-	asOf, dated := e.system.AsOf, !e.system.AsOf.IsZero()
+	asOf, dated := e.Read.AsOf, !e.Read.AsOf.IsZero()
 	a.Enabled = enabled(x, asOf, dated)
 	if !hasStamps(x) {
 		return // locks, resets and failures may exist and were not exported
@@ -200,21 +200,13 @@ func (e *export) lock(a *facts.Account, since string, p *policy) {
 	if a.Locked = p.answer(p.lockout); a.Locked != facts.Yes {
 		return
 	}
-	a.Locked = facts.No
 	at, ok := stamp.Generalized(since)
 	switch {
 	case strings.HasPrefix(since, "000001010000"):
-		a.Locked, a.LockedUntil = facts.Yes, facts.Never
+		a.LockUntil(facts.Moment{}, facts.Never, e.Read.AsOf)
 	case !ok:
 		a.Locked = facts.Unknown
-	case p.forSeconds == 0:
-		a.Locked, a.LockedSince, a.LockedUntil = facts.Yes, facts.At(at), facts.Never
-	case e.system.AsOf.IsZero():
-		a.Locked = facts.Unknown
 	default:
-		end := at.Add(time.Duration(p.forSeconds) * time.Second)
-		if e.system.AsOf.Before(end) {
-			a.Locked, a.LockedSince, a.LockedUntil = facts.Yes, facts.At(at), facts.At(end)
-		}
+		a.LockFor(facts.At(at), p.forSeconds, e.Read.AsOf)
 	}
 }

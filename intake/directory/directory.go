@@ -70,8 +70,9 @@ const wanted = `uid cn displayname givenname sn mail
 	pwdcheckmodule pwdusecheckmodule pwdmaxidle pwdmindelay pwdmaxdelay pwdattribute`
 
 type export struct {
+	intake.Base
+
 	request  *intake.Request
-	system   *facts.System
 	policies []policy       // beside system.Policies
 	byDN     map[string]int // policies
 	fallback string         // DN of the default policy
@@ -79,28 +80,25 @@ type export struct {
 	groups   *ldif.Groups
 	files    *ldif.Files
 	latest   atomic.Int64 // seconds since 1970
-	notes    facts.Notes
 }
 
 func open(r *intake.Request) (facts.Export, error) {
-	e := &export{request: r, system: r.NewSystem(), byDN: map[string]int{}, groups: ldif.NewGroups()}
-	e.files = ldif.NewFiles(r, &e.notes, wanted)
-	if e.system.Chooses == "" {
-		e.system.Chooses = facts.ChooseAssigned
+	e := &export{request: r, Base: r.NewBase(), byDN: map[string]int{}, groups: ldif.NewGroups()}
+	e.files = ldif.NewFiles(r, &e.Noted, wanted)
+	if e.Read.Chooses == "" {
+		e.Read.Chooses = facts.ChooseAssigned
 	}
 	if err := e.files.Gather(ofAccounts, e.tells, e.structure); err != nil {
 		return nil, err
 	}
-	if latest := e.latest.Load(); e.system.AsOf.IsZero() && latest > 0 {
-		e.system.AsOf, e.system.AsOfFrom = time.Unix(latest, 0).UTC(), "the latest change in the export"
+	if latest := e.latest.Load(); e.Read.AsOf.IsZero() && latest > 0 {
+		e.Read.AsOf, e.Read.AsOfFrom = time.Unix(latest, 0).UTC(), "the latest change in the export"
 	}
 	e.settleDefault()
 	e.groups.Close()
 	return e, nil
 }
 
-func (e *export) System() *facts.System  { return e.system }
-func (e *export) Notes() *facts.Notes    { return &e.notes }
 func (e *export) Unread() []facts.Unread { return e.files.Unread() }
 
 // ofAccounts are attributes that say nothing of policies and groups.
@@ -150,12 +148,12 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 	case x.Is("pwdPolicy"):
 		e.addPolicy(file, x)
 	case hasAny(x, "pwdattribute"):
-		e.notes.Refuse(facts.Origin{File: file, Line: x.Line, Place: x.DN},
+		e.Noted.Refuse(facts.Origin{File: file, Line: x.Line, Place: x.DN},
 			"the entry has the attributes of a policy and not the object class pwdPolicy; the server does not take it for "+
 				"one: export objectClass too, or mend the entry")
 	case isGroup(x) || hasAny(x, "member", "uniquemember", "memberuid"):
 		if !isGroup(x) {
-			e.notes.Remark(facts.Origin{File: file, Line: x.Line, Place: x.DN},
+			e.Noted.Remark(facts.Origin{File: file, Line: x.Line, Place: x.DN},
 				"the entry has members and no object class of groups that is known here; it is taken for a group")
 		}
 		dn := ldif.NormalDN(x.DN)
@@ -180,27 +178,27 @@ func (e *export) settleDefault() {
 	from := facts.Origin{File: strings.Join(e.request.From, ", ")}
 	i, there := e.byDN[e.fallback]
 	switch {
-	case e.system.Default != "":
-		if e.system.Policy(e.system.Default) == nil {
-			e.notes.Remark(facts.Origin{File: "estate.yaml"},
-				"the default policy %q is not in the export; its accounts fall under no policy", e.system.Default)
+	case e.Read.Default != "":
+		if e.Read.Policy(e.Read.Default) == nil {
+			e.Noted.Remark(facts.Origin{File: "estate.yaml"},
+				"the default policy %q is not in the export; its accounts fall under no policy", e.Read.Default)
 		}
 	case there:
-		e.system.Default = e.system.Policies[i].Name
+		e.Read.Default = e.Read.Policies[i].Name
 	case e.fallback != "":
-		e.notes.Remark(from, "the default policy %q is not in the export; accounts that name no policy fall under none", e.fallback)
-	case len(e.system.Policies) == 0:
+		e.Noted.Remark(from, "the default policy %q is not in the export; accounts that name no policy fall under none", e.fallback)
+	case len(e.Read.Policies) == 0:
 	case e.config:
-		e.notes.Remark(from, "the configuration names no default policy (olcPPolicyDefault); accounts that name no policy fall under none")
+		e.Noted.Remark(from, "the configuration names no default policy (olcPPolicyDefault); accounts that name no policy fall under none")
 	default:
-		e.notes.Remark(from, "the export does not say which policy is the default (olcPPolicyDefault stands in cn=config), "+
+		e.Noted.Remark(from, "the export does not say which policy is the default (olcPPolicyDefault stands in cn=config), "+
 			"so that what holds for accounts that name none is not known: add the configuration's export, or \"default\" in "+
 			"estate.yaml")
-		e.system.LeaveDefaultOpen(unnamed, from)
+		e.Read.LeaveDefaultOpen(unnamed, from)
 		e.policies = append(e.policies, policy{unknown: true})
-		e.system.ToKnow = maps.Clone(toKnow)
+		e.Read.ToKnow = maps.Clone(toKnow)
 		const both = "export the configuration too, which names the default policy (yewcone intake --how ldif), or write " +
 			"\"default\" in estate.yaml"
-		e.system.ToKnow[""], e.system.ToKnow["locked"], e.system.ToKnow["must_change"] = both, both, both
+		e.Read.ToKnow[""], e.Read.ToKnow["locked"], e.Read.ToKnow["must_change"] = both, both, both
 	}
 }

@@ -44,12 +44,12 @@ func (e *export) addPolicy(file string, x *ldif.Entry) {
 		return
 	}
 	name := cmp.Or(x.Text("cn"), ldif.FirstName(x.DN))
-	if name == "" || e.system.Policy(name) != nil {
+	if name == "" || e.Read.Policy(name) != nil {
 		name = x.DN
 	}
-	e.byDN[dn] = len(e.system.Policies)
-	e.system.Policies = append(e.system.Policies, facts.Policy{Name: name, Origin: facts.Origin{File: file, Line: x.Line}})
-	p := &policyReader{e: e, x: x, file: file, policy: &e.system.Policies[len(e.system.Policies)-1]}
+	e.byDN[dn] = len(e.Read.Policies)
+	e.Read.Policies = append(e.Read.Policies, facts.Policy{Name: name, Origin: facts.Origin{File: file, Line: x.Line}})
+	p := &policyReader{e: e, x: x, file: file, policy: &e.Read.Policies[len(e.Read.Policies)-1]}
 	if at, ok := stamp.Generalized(x.Text("modifytimestamp")); ok {
 		p.policy.Changed = facts.At(at)
 	}
@@ -79,7 +79,7 @@ func (p *policyReader) number(attr string) int64 {
 	}
 	n, err := strconv.ParseInt(a.Value, 10, 64)
 	if err != nil || n < 0 {
-		p.e.notes.Refuse(facts.Origin{File: p.file, Line: a.Line}, "%s of the policy %q is no whole number", attr, p.policy.Name)
+		p.e.Noted.Refuse(facts.Origin{File: p.file, Line: a.Line}, "%s of the policy %q is no whole number", attr, p.policy.Name)
 		return 0
 	}
 	return n

@@ -22,7 +22,6 @@ import (
 
 	"yewcone/core/facts"
 	"yewcone/core/setting"
-	"yewcone/core/strictyaml"
 	"yewcone/intake"
 	"yewcone/intake/rows"
 	"yewcone/intake/text"
@@ -43,7 +42,7 @@ estate.yaml:
 
 // Format is the principals and policies of an MIT Kerberos realm.
 var Format = intake.Format{
-	Name: "kerberos",
+	Name: "kerberos", From: intake.OneFolder,
 	Doc:  "an MIT Kerberos realm: getpol and getprinc as kadmin prints them, or the tables of kdb5_util tabdump",
 	Open: open,
 	How:  how,
@@ -104,26 +103,22 @@ var policyLines = []string{
 }
 
 type export struct {
+	intake.Base
+
 	request *intake.Request
 	folder  string
-	system  *facts.System
 	limits  map[string]limits // nil where getpol.txt is not there
 	acl     []aclLine
 	hasACL  bool
 	text    bool // getprinc.txt is there
-	notes   facts.Notes
 }
 
 func open(r *intake.Request) (facts.Export, error) {
-	if len(r.From) != 1 {
-		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System +
-			"\" is read as kerberos, which takes one folder under \"from\""}
-	}
-	e := &export{request: r, folder: r.From[0], system: r.NewSystem(), limits: map[string]limits{}}
-	e.system.Chooses = facts.ChooseAssigned
+	e := &export{request: r, folder: r.From[0], Base: r.NewBase(), limits: map[string]limits{}}
+	e.Read.Chooses = facts.ChooseAssigned
 	if !e.policies() {
 		e.limits = nil
-		e.notes.Remark(facts.Origin{File: e.folder}, "getpol.txt is not in the export: what the policies say is unknown")
+		e.Noted.Remark(facts.Origin{File: e.folder}, "getpol.txt is not in the export: what the policies say is unknown")
 	}
 	e.readACL()
 	if f, err := text.Open(r.Path(e.folder+"/getprinc.txt"), ""); err == nil {
@@ -135,9 +130,6 @@ func open(r *intake.Request) (facts.Export, error) {
 	}
 	return e, nil
 }
-
-func (e *export) System() *facts.System { return e.system }
-func (e *export) Notes() *facts.Notes   { return &e.notes }
 
 // policies reads what getpol prints: a block of lines for each policy.
 func (e *export) policies() bool {
@@ -153,7 +145,7 @@ func (e *export) policies() bool {
 	lacking := func() {
 		for _, key := range policyLines {
 			if p != nil && !seen[key] {
-				e.notes.Refuse(p.Origin, "the policy %s has no line %q; what it would say is unknown", p.Name, key)
+				e.Noted.Refuse(p.Origin, "the policy %s has no line %q; what it would say is unknown", p.Name, key)
 				e.limits[p.Name] = limits{unknown: true}
 			}
 		}
@@ -169,13 +161,13 @@ func (e *export) policies() bool {
 		if key == "Policy" {
 			lacking()
 			clear(seen)
-			e.system.Policies = append(e.system.Policies, facts.Policy{Name: value, Origin: origin})
-			p = &e.system.Policies[len(e.system.Policies)-1]
+			e.Read.Policies = append(e.Read.Policies, facts.Policy{Name: value, Origin: origin})
+			p = &e.Read.Policies[len(e.Read.Policies)-1]
 			e.known(p)
 			continue
 		}
 		if p == nil || seen[key] {
-			e.notes.Refuse(origin, "the line belongs to no policy: a line \"Policy: …\" is missing before it")
+			e.Noted.Refuse(origin, "the line belongs to no policy: a line \"Policy: …\" is missing before it")
 			continue
 		}
 		seen[key] = true
@@ -183,7 +175,7 @@ func (e *export) policies() bool {
 	}
 	lacking()
 	if !f.EndsInLine() {
-		e.notes.Incomplete(facts.Origin{File: file, Line: n},
+		e.Noted.Incomplete(facts.Origin{File: file, Line: n},
 			"the file ends in the middle of a line: it was cut off; take the export again")
 	}
 	return n > 0
@@ -225,7 +217,7 @@ func (e *export) policyLine(p *facts.Policy, key, value string, origin facts.Ori
 	n, err := strconv.ParseInt(value, 10, 64)
 	seconds, isLife := life(value)
 	if err != nil && !isLife {
-		e.notes.Refuse(origin, "%q of the policy %s is neither a number nor a length of time", key, p.Name)
+		e.Noted.Refuse(origin, "%q of the policy %s is neither a number nor a length of time", key, p.Name)
 		return
 	}
 	set := func(id setting.ID, v setting.Value) { p.Set(id, v, origin) }
@@ -281,14 +273,14 @@ func (e *export) readACL() {
 		switch fields := strings.Fields(s.Text()); {
 		case len(fields) == 0 || fields[0][0] == '#':
 		case len(fields) == 1:
-			e.notes.Refuse(facts.Origin{File: file, Line: n, Text: s.Text()},
+			e.Noted.Refuse(facts.Origin{File: file, Line: n, Text: s.Text()},
 				"the line gives no rights: expected a principal and its rights")
 		default:
 			e.acl = append(e.acl, aclLine{fields[0], fields[1]})
 		}
 	}
 	if n > 0 && !f.EndsInLine() {
-		e.notes.Incomplete(facts.Origin{File: file, Line: n},
+		e.Noted.Incomplete(facts.Origin{File: file, Line: n},
 			"the file ends in the middle of a line: it was cut off; take the export again")
 	}
 }
@@ -360,8 +352,8 @@ func (e *export) fill(a *facts.Account, p *principal) {
 	a.Storage = p.weakest
 	a.Policy = p.policy
 	a.MustChange, a.Enabled, a.CannotChange = p.mustChange, p.disallowed.Not(), facts.No
-	if end := p.ends.Past(e.system.AsOf.Unix()); a.Enabled != facts.No && !p.ends.IsNever() {
-		if e.system.AsOf.IsZero() {
+	if end := p.ends.Past(e.Read.AsOf.Unix()); a.Enabled != facts.No && !p.ends.IsNever() {
+		if e.Read.AsOf.IsZero() {
 			end = facts.Unknown
 		}
 		a.Enabled = end.Not()
@@ -372,15 +364,14 @@ func (e *export) fill(a *facts.Account, p *principal) {
 // lock works out what the database does not say: whether the failures so far
 // keep the principal out now.
 func (e *export) lock(a *facts.Account, p *principal) {
-	l, asOf := e.limits[p.policy], e.system.AsOf
+	l, asOf := e.limits[p.policy], e.Read.AsOf
 	if e.limits == nil && p.policy != "" {
 		return
 	}
 	if p.preauth == facts.No && l.attempts > 0 {
 		origin := a.Origin
 		origin.Text = "no preauthentication required, so that failures are not counted"
-		a.Overrides = append(a.Overrides, facts.Override{Setting: setting.LockoutAttempts,
-			Sourced: facts.Sourced{Value: setting.OffValue, Origin: origin}})
+		a.Override(setting.LockoutAttempts, setting.OffValue, origin)
 	}
 	failed, _ := p.failed.Time() // the zero time where there is none
 	if !asOf.IsZero() {
@@ -396,17 +387,11 @@ func (e *export) lock(a *facts.Account, p *principal) {
 	if l.attempts == 0 || p.preauth == facts.No || p.failures.Known && int64(p.failures.N) < l.attempts {
 		return
 	}
-	end := failed.Add(time.Duration(l.duration) * time.Second)
-	switch {
-	case !p.failures.Known, !p.failed.Known(), p.preauth == facts.Unknown:
+	if !p.failures.Known || !p.failed.Known() || p.preauth == facts.Unknown {
 		a.Locked = facts.Unknown
-	case l.duration == 0:
-		a.Locked, a.LockedSince, a.LockedUntil = facts.Yes, p.failed, facts.Never
-	case asOf.IsZero():
-		a.Locked = facts.Unknown
-	case asOf.Before(end):
-		a.Locked, a.LockedSince, a.LockedUntil = facts.Yes, p.failed, facts.At(end)
+		return
 	}
+	a.LockFor(p.failed, l.duration, asOf)
 }
 
 // keyGrade grades a kind of key: those of AES are made with thousands of

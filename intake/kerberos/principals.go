@@ -32,17 +32,17 @@ func (e *export) fromText(each func(string, *principal) error) error {
 		case p == nil:
 			return nil
 		case twice != "":
-			e.notes.Refuse(facts.Origin{File: file, Line: p.line},
+			e.Noted.Refuse(facts.Origin{File: file, Line: p.line},
 				"the block of %s has two lines %q: a line \"Principal: …\" is missing between them; it is left out", p.name,
 				twice)
 			return nil
 		case !whole:
-			e.notes.Refuse(facts.Origin{File: file, Line: p.line}, "the block of %s ends before its policy; it is left out", p.name)
+			e.Noted.Refuse(facts.Origin{File: file, Line: p.line}, "the block of %s ends before its policy; it is left out", p.name)
 			return nil
 		}
 		for _, key := range principalLines {
 			if !seen[key] {
-				e.notes.Refuse(facts.Origin{File: file, Line: p.line}, "the block of %s has no line %q; it is left out", p.name, key)
+				e.Noted.Refuse(facts.Origin{File: file, Line: p.line}, "the block of %s has no line %q; it is left out", p.name, key)
 				return nil
 			}
 		}
@@ -65,7 +65,7 @@ func (e *export) fromText(each func(string, *principal) error) error {
 			continue
 		}
 		if p == nil && slices.Contains(principalLines, key) {
-			e.notes.Refuse(facts.Origin{File: file, Line: n},
+			e.Noted.Refuse(facts.Origin{File: file, Line: n},
 				"the line belongs to no principal: a line \"Principal: …\" is missing before it")
 		}
 		if p != nil {
@@ -78,7 +78,7 @@ func (e *export) fromText(each func(string, *principal) error) error {
 		}
 	}
 	if s.Err() != nil || !f.EndsInLine() || p != nil && !whole {
-		e.notes.Incomplete(facts.Origin{File: file, Line: n},
+		e.Noted.Incomplete(facts.Origin{File: file, Line: n},
 			"the file ends in the middle of a principal: it was cut off; take the export again")
 	}
 	return emit()
@@ -124,7 +124,7 @@ func (e *export) principalLine(p *principal, key, value string, origin facts.Ori
 func (e *export) number(value string, origin facts.Origin) facts.Counted {
 	n, err := strconv.Atoi(value)
 	if err != nil || n < 0 {
-		e.notes.Refuse(origin, "%q is no number of failures", value)
+		e.Noted.Refuse(origin, "%q is no number of failures", value)
 		return facts.Counted{}
 	}
 	return facts.CountOf(n)
@@ -137,7 +137,7 @@ func (e *export) printed(value string, origin facts.Origin) facts.Moment {
 	}
 	at, err := time.Parse("Mon Jan _2 15:04:05 MST 2006", value)
 	if err != nil || at.Location() != time.UTC {
-		e.notes.Refuse(origin, "%q is no time in UTC; print with TZ=UTC", value)
+		e.Noted.Refuse(origin, "%q is no time in UTC; print with TZ=UTC", value)
 		return facts.Moment{}
 	}
 	return facts.At(at)
@@ -168,14 +168,14 @@ func (e *export) fromTables(each func(string, *principal) error) error {
 	for _, d := range dumps {
 		file, ok := rows.Find(e.request, e.folder, d.name)
 		if !ok {
-			e.notes.Remark(facts.Origin{File: e.folder}, "%s is not in the export; what it says stays unknown", d.name)
+			e.Noted.Remark(facts.Origin{File: e.folder}, "%s is not in the export; what it says stays unknown", d.name)
 			continue
 		}
 		main = cmp.Or(main, file)
 		if d.each {
 			there = append(there, d.name)
 		}
-		err := rows.Read(e.request, file, &e.notes, func(row *rows.Row) error {
+		err := rows.Read(e.request, file, &e.Noted, func(row *rows.Row) error {
 			name := row.Plain("name")
 			p := all[name]
 			if p == nil {
@@ -195,13 +195,13 @@ func (e *export) fromTables(each func(string, *principal) error) error {
 	}
 	for _, p := range order {
 		if lacks := slices.IndexFunc(there, func(name string) bool { return !slices.Contains(p.in, name) }); lacks >= 0 {
-			e.notes.Refuse(facts.Origin{File: main, Line: p.line}, "%s is in %s and not in %s; it is left out", p.name,
+			e.Noted.Refuse(facts.Origin{File: main, Line: p.line}, "%s is in %s and not in %s; it is left out", p.name,
 				p.in[0], there[lacks])
 			continue
 		}
 		if slices.Contains(there, "princ_flags") && (p.preauth == facts.Unknown || p.mustChange == facts.Unknown ||
 			p.disallowed == facts.Unknown) {
-			e.notes.Refuse(facts.Origin{File: main, Line: p.line}, "%s has not all of its flags in princ_flags; it is left out", p.name)
+			e.Noted.Refuse(facts.Origin{File: main, Line: p.line}, "%s has not all of its flags in princ_flags; it is left out", p.name)
 			continue
 		}
 		if err := each(main, p); err != nil {
@@ -216,7 +216,7 @@ func (e *export) dumped(row *rows.Row, column string, origin facts.Origin) facts
 	at, err := time.Parse(time.RFC3339, row.Plain(column))
 	switch {
 	case err != nil:
-		e.notes.Refuse(origin, "%s: %q is no time", column, row.Plain(column))
+		e.Noted.Refuse(origin, "%s: %q is no time", column, row.Plain(column))
 		return facts.Moment{}
 	case at.Unix() == 0:
 		return facts.Never
@@ -246,7 +246,7 @@ func (e *export) flag(p *principal, row *rows.Row, _ facts.Origin) {
 
 func (e *export) key(p *principal, row *rows.Row, origin facts.Origin) {
 	if row.Plain("keyindex") != strconv.Itoa(p.keys) {
-		e.notes.Refuse(origin, "the key %s of %s comes where %d was expected", row.Plain("keyindex"), p.name, p.keys)
+		e.Noted.Refuse(origin, "the key %s of %s comes where %d was expected", row.Plain("keyindex"), p.name, p.keys)
 	}
 	p.keys++
 	p.weakest = weaker(p.weakest, keyGrade(row.Plain("enctype")))

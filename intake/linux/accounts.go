@@ -29,20 +29,20 @@ func (e *export) readShadow() {
 		copy(s.fields[:], f)
 		at := facts.Origin{File: e.root + "/etc/shadow", Line: l.number}
 		if _, twice := e.shadow[f[0]]; twice {
-			e.notes.Refuse(at, "%q stands here a second time; the first line counts", f[0])
+			e.Noted.Refuse(at, "%q stands here a second time; the first line counts", f[0])
 			return nil
 		}
 		if len(f) < 5 {
-			e.notes.Refuse(at, "the line has %d fields where an account has 9; the system refuses its password", len(f))
+			e.Noted.Refuse(at, "the line has %d fields where an account has 9; the system refuses its password", len(f))
 		}
 		if len(f) >= 5 && len(f) != 9 {
-			e.notes.Refuse(at, "the line has %d fields where an account has 9; it is read as the system reads it", len(f))
+			e.Noted.Refuse(at, "the line has %d fields where an account has 9; it is read as the system reads it", len(f))
 		}
 		e.shadow[f[0]] = s
 		return nil
 	})
 	if e.noShadow = !ok; e.noShadow {
-		e.notes.Incomplete(facts.Origin{File: e.root + "/etc/shadow"},
+		e.Noted.Incomplete(facts.Origin{File: e.root + "/etc/shadow"},
 			"no such file: passwords, ages and locks are unknown; copy it as root")
 	}
 }
@@ -67,7 +67,7 @@ func (e *export) readTally() {
 		f := strings.Fields(l.text)
 		if len(f) > 0 && f[0] == "When" {
 			if headed || user == "" {
-				e.notes.Refuse(facts.Origin{File: e.root + "/faillock.txt", Line: l.number},
+				e.Noted.Refuse(facts.Origin{File: e.root + "/faillock.txt", Line: l.number},
 					"a line that names the account is missing before this; its failures are left out")
 				user = ""
 			}
@@ -99,13 +99,13 @@ func (e *export) Accounts(yield func(*facts.Account) error) error {
 		at := facts.Origin{File: e.root + "/etc/passwd", Line: l.number}
 		switch {
 		case len(f) != 7:
-			e.notes.Refuse(at, "the line has %d fields where an account has 7", len(f))
+			e.Noted.Refuse(at, "the line has %d fields where an account has 7", len(f))
 			return nil
 		case f[0] == "":
-			e.notes.Refuse(at, "the line names nobody")
+			e.Noted.Refuse(at, "the line names nobody")
 			return nil
 		case seen[f[0]]:
-			e.notes.Refuse(at, "%q stands here a second time; the first line counts", f[0])
+			e.Noted.Refuse(at, "%q stands here a second time; the first line counts", f[0])
 			return nil
 		}
 		seen[f[0]] = true
@@ -129,7 +129,7 @@ func (e *export) fill(a *facts.Account, f []string) {
 		a.Groups = append(a.Groups, group)
 	} else if e.hasGroups && !e.nameless[f[3]] {
 		e.nameless[f[3]] = true
-		e.notes.Remark(a.Origin, "the group %s of %q has no line in etc/group; it may have a name that is not in the export", f[3], f[0])
+		e.Noted.Remark(a.Origin, "the group %s of %q has no line in etc/group; it may have a name that is not in the export", f[3], f[0])
 	}
 	for _, g := range e.member[f[0]] {
 		if len(a.Groups) == 0 || a.Groups[0] != g {
@@ -154,7 +154,7 @@ func (e *export) fill(a *facts.Account, f []string) {
 		}
 		e.ages(a, &s)
 	case !e.noShadow && !hasPassword:
-		e.notes.Refuse(a.Origin, "%q has no line in etc/shadow; its password and ages are unknown", f[0])
+		e.Noted.Refuse(a.Origin, "%q has no line in etc/shadow; its password and ages are unknown", f[0])
 	}
 	if hasPassword {
 		e.password(a, password, s)
@@ -240,7 +240,7 @@ func (e *export) ages(a *facts.Account, s *shadowLine) {
 	number := func(i int) (int64, bool) {
 		n, err := strconv.ParseInt(s.fields[i], 10, 64)
 		if s.fields[i] != "" && err != nil {
-			e.notes.Refuse(a.Origin, "field %d of %q is no number", i+1, a.Login)
+			e.Noted.Refuse(a.Origin, "field %d of %q is no number", i+1, a.Login)
 		}
 		return n, err == nil
 	}
@@ -253,7 +253,7 @@ func (e *export) ages(a *facts.Account, s *shadowLine) {
 		}
 		origin := a.Origin
 		origin.Text = text
-		a.Overrides = append(a.Overrides, facts.Override{Setting: id, Sourced: facts.Sourced{Value: v, Origin: origin}})
+		a.Override(id, v, origin)
 	}
 	if n, ok := number(2); ok {
 		a.MustChange = facts.TriOf(n == 0)
@@ -270,7 +270,7 @@ func (e *export) ages(a *facts.Account, s *shadowLine) {
 	a.Enabled = facts.Yes
 	if n, ok := number(7); ok && n >= 0 {
 		a.Enabled = facts.Unknown
-		if asOf := e.system.AsOf; !asOf.IsZero() {
+		if asOf := e.Read.AsOf; !asOf.IsZero() {
 			a.Enabled = facts.TriOf(asOf.Unix()/86400 < n && n > 1)
 		}
 	}
@@ -279,10 +279,10 @@ func (e *export) ages(a *facts.Account, s *shadowLine) {
 // failures counts what still counts, and whether the account is locked now:
 // a V in the list says only that the failures once stood close together.
 func (e *export) failures(a *facts.Account, uid int64) {
-	if e.tally == nil || e.system.AsOf.IsZero() || !e.lock.known {
+	if e.tally == nil || e.Read.AsOf.IsZero() || !e.lock.known {
 		return
 	}
-	asOf := e.system.AsOf
+	asOf := e.Read.AsOf
 	counting, valid := 0, int64(0)
 	var last time.Time
 	for _, f := range e.tally[a.Login] {
@@ -301,13 +301,8 @@ func (e *export) failures(a *facts.Account, uid int64) {
 	if !e.lock.on || valid < e.lock.attempts || (uid == 0 && !e.lock.denyRoot) {
 		return
 	}
-	end := last.Add(time.Duration(e.lock.unlock) * time.Second)
-	if e.lock.unlock > 0 && !asOf.Before(end) {
-		return
-	}
-	a.Locked, a.LockedSince, a.LockedUntil = facts.Yes, facts.At(last), facts.At(end)
-	if e.lock.unlock <= 0 {
-		a.LockedUntil = facts.Never
+	if a.Locked != facts.Yes { // else an administrator's lock outlasts this one
+		a.LockFor(facts.At(last), max(0, e.lock.unlock), asOf)
 	}
 }
 
@@ -323,7 +318,7 @@ func (e *export) freeRoot(a *facts.Account) {
 	override := func(id setting.ID, v setting.Value, why string) {
 		origin := a.Origin
 		origin.Text = why
-		a.Overrides = append(a.Overrides, facts.Override{Setting: id, Sourced: facts.Sourced{Value: v, Origin: origin}})
+		a.Override(id, v, origin)
 	}
 	if e.rootFree {
 		for _, id := range rootUnchecked {

@@ -13,31 +13,29 @@ import (
 // hosts are several hosts that make one system. Each has a policy of its own,
 // which its accounts name.
 type hosts struct {
-	list   []*export
-	system *facts.System
-	notes  facts.Notes
+	intake.Base
+	list []*export
 }
 
 func openHosts(r *intake.Request) (facts.Export, error) {
-	h := &hosts{system: r.NewSystem()}
-	h.system.Chooses = facts.ChooseAssigned
+	h := &hosts{Base: r.NewBase()}
+	h.Read.Chooses = facts.ChooseAssigned
 	names := hostNames(r.From)
 	var last error
 	for i, root := range r.From {
 		e, err := openHost(r, root, names[i])
 		var unreadable *intake.Unreadable
 		if errors.As(err, &unreadable) {
-			h.notes.Incomplete(facts.Origin{File: unreadable.File}, "%s", unreadable.Message)
+			h.Noted.Incomplete(facts.Origin{File: unreadable.File}, "%s", unreadable.Message)
 			last = err
 			continue
 		}
 		if err != nil {
 			return nil, err
 		}
-		h.notes.Join(e.notes)
-		e.notes = &h.notes
+		h.Noted.Join(&e.Noted)
 		h.list = append(h.list, e)
-		h.system.Policies = append(h.system.Policies, *e.policy)
+		h.Read.Policies = append(h.Read.Policies, *e.policy)
 	}
 	if len(h.list) == 0 {
 		return nil, last
@@ -57,16 +55,15 @@ func hostNames(folders []string) []string {
 	return names
 }
 
-func (h *hosts) System() *facts.System { return h.system }
-func (h *hosts) Notes() *facts.Notes   { return &h.notes }
-
 // Accounts streams the accounts host by host.
 func (h *hosts) Accounts(yield func(*facts.Account) error) error {
 	for _, e := range h.list {
+		e.Noted = facts.Notes{} // those of opening are joined already
 		err := e.Accounts(func(a *facts.Account) error {
 			a.Policy = e.policy.Name
 			return yield(a)
 		})
+		h.Noted.Join(&e.Noted)
 		if err != nil {
 			return err
 		}

@@ -72,11 +72,11 @@ var Format = intake.Format{
 const host = "host"
 
 type export struct {
+	intake.Base
+
 	request   *intake.Request
 	root      string
-	system    *facts.System
 	policy    *facts.Policy
-	notes     *facts.Notes
 	shadow    map[string]shadowLine
 	noShadow  bool
 	primary   map[string]string // gid to the group's name
@@ -100,11 +100,11 @@ func open(r *intake.Request) (facts.Export, error) {
 
 // openHost reads one host, whose policy gets the given name.
 func openHost(r *intake.Request, root, policy string) (*export, error) {
-	e := &export{request: r, root: strings.TrimSuffix(root, "/"), system: r.NewSystem(), notes: &facts.Notes{}, uidMin: 1000}
-	e.system.Chooses = facts.ChooseSingle
-	e.system.Policies = []facts.Policy{{Name: policy, Origin: facts.Origin{File: e.root}}}
-	e.system.Default = policy
-	e.policy = &e.system.Policies[0]
+	e := &export{request: r, root: strings.TrimSuffix(root, "/"), Base: r.NewBase(), uidMin: 1000}
+	e.Read.Chooses = facts.ChooseSingle
+	e.Read.Policies = []facts.Policy{{Name: policy, Origin: facts.Origin{File: e.root}}}
+	e.Read.Default = policy
+	e.policy = &e.Read.Policies[0]
 	if !e.exists("etc/passwd") {
 		return nil, &intake.Unreadable{File: e.root + "/etc/passwd",
 			Message: "no such file; \"from\" must name the folder into which etc/ was copied", Err: fs.ErrNotExist}
@@ -118,9 +118,6 @@ func openHost(r *intake.Request, root, policy string) (*export, error) {
 	e.readLastSignIns()
 	return e, nil
 }
-
-func (e *export) System() *facts.System { return e.system }
-func (e *export) Notes() *facts.Notes   { return e.notes }
 
 // line is one line of a file.
 type line struct {
@@ -149,7 +146,7 @@ func (e *export) eachLine(name string, each func(line) error) (bool, error) {
 		return false, nil
 	}
 	if err != nil {
-		e.notes.Incomplete(facts.Origin{File: full}, "the file cannot be read: %s", err)
+		e.Noted.Incomplete(facts.Origin{File: full}, "the file cannot be read: %s", err)
 		return false, nil
 	}
 	defer f.Close()
@@ -164,9 +161,9 @@ func (e *export) eachLine(name string, each func(line) error) (bool, error) {
 	}
 	switch {
 	case s.Err() != nil:
-		e.notes.Incomplete(facts.Origin{File: full, Line: n + 1}, "the file cannot be read on: %s", s.Err())
+		e.Noted.Incomplete(facts.Origin{File: full, Line: n + 1}, "the file cannot be read on: %s", s.Err())
 	case !f.EndsInLine():
-		e.notes.Incomplete(facts.Origin{File: full, Line: n}, "the file ends in the middle of a line: it was cut off; copy it again")
+		e.Noted.Incomplete(facts.Origin{File: full, Line: n}, "the file ends in the middle of a line: it was cut off; copy it again")
 	}
 	return true, nil
 }
@@ -247,7 +244,7 @@ func (e *export) readGroups() {
 		f := strings.Split(l.text, ":")
 		if len(f) < 4 {
 			if strings.TrimSpace(l.text) != "" {
-				e.notes.Refuse(facts.Origin{File: e.root + "/etc/group", Line: l.number},
+				e.Noted.Refuse(facts.Origin{File: e.root + "/etc/group", Line: l.number},
 					"the line has %d fields where a group has 4", len(f))
 			}
 			return nil
@@ -263,7 +260,7 @@ func (e *export) readGroups() {
 		return nil
 	})
 	if !e.hasGroups {
-		e.notes.Remark(facts.Origin{File: e.root + "/etc/group"},
+		e.Noted.Remark(facts.Origin{File: e.root + "/etc/group"},
 			"no such file: who is in which group, and so who may become root, is unknown; copy it too")
 	}
 }

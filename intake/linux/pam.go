@@ -104,10 +104,10 @@ func (e *export) firstStack(kind string, services, shared []string) stack {
 		origin := facts.Origin{File: e.root + "/etc/pam.d/" + file}
 		switch {
 		case found.lacks:
-			e.notes.Remark(origin, "a file that this one includes is not in the export: what it holds of the %s modules is "+
+			e.Noted.Remark(origin, "a file that this one includes is not in the export: what it holds of the %s modules is "+
 				"unknown; copy all of etc/pam.d", kind)
 		case i >= len(services):
-			e.notes.Remark(origin, "the services that share this file (such as %s) are not in the export: which %s modules "+
+			e.Noted.Remark(origin, "the services that share this file (such as %s) are not in the export: which %s modules "+
 				"they add is unknown; copy all of etc/pam.d", services[0], kind)
 			found.lacks = true
 		}
@@ -133,12 +133,12 @@ func (e *export) pam() {
 		e.complexity(passwords)
 		e.history(passwords)
 	} else if !passwords.lacks {
-		e.notes.Remark(facts.Origin{File: e.root + "/etc/pam.d"},
+		e.Noted.Remark(facts.Origin{File: e.root + "/etc/pam.d"},
 			"no PAM stack for passwords is in the export: complexity and history are unknown; copy etc/pam.d too")
 	}
 	if len(signIn.modules) == 0 {
 		if !signIn.lacks {
-			e.notes.Remark(facts.Origin{File: e.root + "/etc/pam.d"},
+			e.Noted.Remark(facts.Origin{File: e.root + "/etc/pam.d"},
 				"no PAM stack for signing in is in the export: the lockout is unknown; copy etc/pam.d too")
 		}
 		return
@@ -176,7 +176,7 @@ var oneFactor = []string{"pam_unix", "pam_faillock", "pam_deny", "pam_permit", "
 
 // notAsked remarks on a file of settings that the export lacks.
 func (e *export) notAsked(file, by, what string) {
-	e.notes.Remark(facts.Origin{File: e.root + "/" + file},
+	e.Noted.Remark(facts.Origin{File: e.root + "/" + file},
 		"%s reads this file, and it is not in the export: %s unknown; copy it, or put an empty file there if the host has "+
 			"none", by, what)
 }

@@ -30,7 +30,7 @@ func (e *export) readKeys(name string, known []string, into map[string]found) bo
 		if known != nil {
 			key = strings.ToLower(key)
 			if !slices.Contains(known, key) {
-				e.notes.Remark(e.origin(name, l), "pwquality does not know %q and stops reading its settings here; correct the line", key)
+				e.Noted.Remark(e.origin(name, l), "pwquality does not know %q and stops reading its settings here; correct the line", key)
 				return false
 			}
 		}

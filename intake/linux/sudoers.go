@@ -45,7 +45,7 @@ func (e *export) readSudoers() {
 func (e *export) checkSudoers(s *sudoers, lines []line) {
 	file := facts.Origin{File: e.root + "/etc/sudoers"}
 	if len(e.inFolder("etc/sudoers.d", "")) > 0 && e.includedSudoers(lines) == nil {
-		e.notes.Remark(file, "etc/sudoers.d is in the export, and no line includes it")
+		e.Noted.Remark(file, "etc/sudoers.d is in the export, and no line includes it")
 	}
 	known := map[string]bool{}
 	for _, name := range e.primary {
@@ -53,7 +53,7 @@ func (e *export) checkSudoers(s *sudoers, lines []line) {
 	}
 	for _, group := range slices.Sorted(maps.Keys(s.groups)) {
 		if e.hasGroups && !known[group] && !strings.HasPrefix(group, "#") {
-			e.notes.Remark(file, "%%%s may do everything and has no line in etc/group; who is in it is not in the export", group)
+			e.Noted.Remark(file, "%%%s may do everything and has no line in etc/group; who is in it is not in the export", group)
 		}
 	}
 }

@@ -173,7 +173,7 @@ func (e *export) prepareAccounts() error {
 
 func (e *export) prepareFile(source *accountsTable, file strictyaml.Text) error {
 	r := accountReader{shape: shape{source.Form, source.Rows, source.Sheet, source.Heading}}
-	t, err := e.openTable(e.fileOf(file.Value), r.shape, &e.notes)
+	t, err := e.openTable(e.fileOf(file.Value), r.shape, &e.Noted)
 	if err != nil {
 		return err
 	}
@@ -543,13 +543,13 @@ func (r *accountReader) fill(a *facts.Account, columns []boundColumn, row []stri
 		if problem != "" {
 			notes.Refuse(origin, "%s: %s", o.taker.def.Name, problem)
 		} else if said {
-			a.Overrides = append(a.Overrides, facts.Override{Setting: o.taker.id, Sourced: facts.Sourced{Value: v, Origin: origin}})
+			a.Override(o.taker.id, v, origin)
 		}
 	}
 	if endMissing && a.Enabled == facts.Yes {
 		a.Enabled = facts.Unknown // it may have ended
 	}
-	if asOf := e.system.AsOf; !asOf.IsZero() && a.Ends.Past(asOf.Unix()) == facts.Yes {
+	if asOf := e.Read.AsOf; !asOf.IsZero() && a.Ends.Past(asOf.Unix()) == facts.Yes {
 		a.Enabled = facts.No
 	}
 	if a.Login == "" {

@@ -39,10 +39,10 @@ var Format = intake.Format{
 const elsewhere = "take it from the export in the mapping, or write what is known there under \"fixed\""
 
 type export struct {
+	intake.Base
+
 	request  *intake.Request
 	plan     *plan
-	system   *facts.System
-	notes    facts.Notes
 	accounts []accountReader
 	unread   []facts.Unread
 }
@@ -80,9 +80,9 @@ func open(r *intake.Request) (facts.Export, error) {
 
 // openWith reads the settings as a plan says, and gets ready for the accounts.
 func openWith(r *intake.Request, plan *plan) (facts.Export, error) {
-	e := &export{request: r, plan: plan, system: r.NewSystem()}
-	if e.system.Chooses == "" {
-		e.system.Chooses = facts.ChooseOwn
+	e := &export{request: r, plan: plan, Base: r.NewBase()}
+	if e.Read.Chooses == "" {
+		e.Read.Chooses = facts.ChooseOwn
 	}
 	for i := range plan.file.Settings {
 		if err := e.settings(&plan.file.Settings[i]); err != nil && !e.missing(err) {
@@ -100,13 +100,10 @@ func openWith(r *intake.Request, plan *plan) (facts.Export, error) {
 func (e *export) missing(err error) bool {
 	var u *intake.Unreadable
 	if errors.As(err, &u) {
-		e.notes.Incomplete(facts.Origin{File: u.File, Line: u.Line}, "%s", u.Message)
+		e.Noted.Incomplete(facts.Origin{File: u.File, Line: u.Line}, "%s", u.Message)
 	}
 	return u != nil
 }
-
-func (e *export) System() *facts.System { return e.system }
-func (e *export) Notes() *facts.Notes   { return &e.notes }
 
 // fileOf turns the name in a mapping into the path as the estate file has it:
 // the folders and files of "from" are searched for it.
@@ -129,7 +126,7 @@ func lastPart(path string) string {
 
 // settings reads one table of settings into policies.
 func (e *export) settings(s *settingsTable) error {
-	t, err := e.openTable(e.fileOf(s.File.Value), shape{s.Form, s.Rows, s.Sheet, s.Heading}, &e.notes)
+	t, err := e.openTable(e.fileOf(s.File.Value), shape{s.Form, s.Rows, s.Sheet, s.Heading}, &e.Noted)
 	if err != nil {
 		return err
 	}
@@ -163,7 +160,7 @@ func (e *export) pairs(t table, s *settingsTable, takers []taker) error {
 		name, text := cell(row, key), cell(row, value)
 		origin := facts.Origin{File: t.path(), Line: line, Place: name, Text: name + ": " + text}
 		if seen[name] {
-			e.notes.Refuse(origin, "%q stands here a second time; the first value counts", name)
+			e.Noted.Refuse(origin, "%q stands here a second time; the first value counts", name)
 			continue
 		}
 		seen[name] = true
@@ -178,7 +175,7 @@ func (e *export) pairs(t table, s *settingsTable, takers []taker) error {
 	}
 	for i := range takers {
 		if !seen[takers[i].from.Value] {
-			e.notes.Remark(facts.Origin{File: t.path()}, "there is no row %q, from which %s is to come; it stays unknown",
+			e.Noted.Remark(facts.Origin{File: t.path()}, "there is no row %q, from which %s is to come; it stays unknown",
 				takers[i].from.Value, takers[i].def.Name)
 		}
 	}
@@ -232,8 +229,8 @@ func (e *export) rows(t table, s *settingsTable, takers []taker) error {
 		if asOf >= 0 {
 			e.asOf(cell(row, asOf), facts.Origin{File: t.path(), Line: line, Text: cell(row, asOf)})
 		}
-		if e.system.Policy(p.Name) != nil {
-			e.notes.Refuse(p.Origin, "the policy %q stands here a second time; the first counts", p.Name)
+		if e.Read.Policy(p.Name) != nil {
+			e.Noted.Refuse(p.Origin, "the policy %q stands here a second time; the first counts", p.Name)
 			continue
 		}
 		if roles >= 0 {
@@ -248,7 +245,7 @@ func (e *export) rows(t table, s *settingsTable, takers []taker) error {
 		if number >= 0 {
 			n, err := strconv.Atoi(cell(row, number))
 			if err != nil {
-				e.notes.Refuse(p.Origin, "the policy %q has the priority %q, which is no whole number; it counts as 0",
+				e.Noted.Refuse(p.Origin, "the policy %q has the priority %q, which is no whole number; it counts as 0",
 					p.Name, cell(row, number))
 			}
 			p.Priority = n
@@ -273,9 +270,9 @@ func (e *export) addPolicy(p facts.Policy, s *settingsTable) {
 				Text: f.Key.Value + ": " + f.Value.Value + " (fixed in the mapping)"})
 		}
 	}
-	e.system.Policies = append(e.system.Policies, p)
-	if s.Default && e.system.Default == "" && s.Layout.Value != "rows" {
-		e.system.Default = p.Name
+	e.Read.Policies = append(e.Read.Policies, p)
+	if s.Default && e.Read.Default == "" && s.Layout.Value != "rows" {
+		e.Read.Default = p.Name
 	}
 }
 
@@ -286,12 +283,12 @@ func (e *export) asOf(text string, origin facts.Origin) {
 	}
 	at, ok := e.plan.dates.parse(text, e.plan.zone)
 	if !ok {
-		e.notes.Refuse(origin, "%q is no date as %s", text, e.plan.dates)
+		e.Noted.Refuse(origin, "%q is no date as %s", text, e.plan.dates)
 		return
 	}
-	if e.system.AsOf.IsZero() {
-		e.system.AsOf, _ = at.Time()
-		e.system.AsOfFrom = "the export"
+	if e.Read.AsOf.IsZero() {
+		e.Read.AsOf, _ = at.Time()
+		e.Read.AsOfFrom = "the export"
 	}
 }
 
@@ -380,7 +377,7 @@ func (p *plan) taker(key strictyaml.Text, source *settingSource) (taker, bool) {
 func (e *export) take(p *facts.Policy, t *taker, text string, origin facts.Origin) {
 	v, said, problem := e.plan.value(t, text)
 	if problem != "" {
-		e.notes.Refuse(origin, "%s: %s", t.def.Name, problem)
+		e.Noted.Refuse(origin, "%s: %s", t.def.Name, problem)
 	} else if said {
 		p.Set(t.id, v, origin)
 	}

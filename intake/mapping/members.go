@@ -57,7 +57,7 @@ func (e *export) prepareMembers(r *accountReader, t table, source *accountsTable
 }
 
 func (e *export) readMembers(m *membersTable, file strictyaml.Text, groups *ldif.Groups) error {
-	t, err := e.openTable(e.fileOf(file.Value), shape{m.Form, m.Rows, m.Sheet, m.Heading}, &e.notes)
+	t, err := e.openTable(e.fileOf(file.Value), shape{m.Form, m.Rows, m.Sheet, m.Heading}, &e.Noted)
 	if err != nil {
 		return err
 	}
@@ -74,7 +74,7 @@ func (e *export) readMembers(m *membersTable, file strictyaml.Text, groups *ldif
 	for row, line := t.next(); row != nil; row, line = t.next() {
 		name := cell(row, group)
 		if name == "" {
-			e.notes.Refuse(facts.Origin{File: t.path(), Line: line}, "the row names no group")
+			e.Noted.Refuse(facts.Origin{File: t.path(), Line: line}, "the row names no group")
 			continue
 		}
 		if known, ok := names[name]; ok {

@@ -83,7 +83,7 @@ func (p *accountPart) Accounts(yield func(*facts.Account) error) error {
 
 func (p *accountPart) Done() {
 	p.table.absorb(p.rows)
-	p.e.notes.Join(&p.notes)
+	p.e.Noted.Join(&p.notes)
 }
 
 // A leaver knows after its last row what no column has taken.
@@ -99,9 +99,9 @@ type endPart struct {
 func (p *endPart) Accounts(func(*facts.Account) error) error { return nil }
 
 func (p *endPart) Done() {
-	p.e.notes.Join(p.notes)
+	p.e.Noted.Join(p.notes)
 	if d, ok := p.table.(divisible); ok {
-		d.end(&p.e.notes)
+		d.end(&p.e.Noted)
 	}
 	if t, ok := p.table.(leaver); ok {
 		p.e.addUnread(t.unread())

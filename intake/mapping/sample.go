@@ -17,7 +17,7 @@ import (
 
 // takeSamples reads the first rows of every table in a file.
 func takeSamples(r *intake.Request, name string) ([]sample, error) {
-	e := &export{request: r, plan: newPlan(), system: r.NewSystem()}
+	e := &export{request: r, plan: newPlan(), Base: r.NewBase()}
 	base := path.Base(name)
 	switch form := formOfEnding[path.Ext(strings.TrimSuffix(strings.TrimSuffix(name, ".gz"), ".zst"))]; form {
 	case "ldif", "xml":
@@ -35,7 +35,7 @@ func takeSamples(r *intake.Request, name string) ([]sample, error) {
 		defer t.close()
 		return []sample{{file: base, header: iniHeader, rows: firstRows(t)}}, nil
 	}
-	t, err := e.openTable(name, shape{}, &e.notes)
+	t, err := e.openTable(name, shape{}, &e.Noted)
 	if err != nil {
 		return nil, err
 	}

@@ -30,7 +30,7 @@ func treeSample(r *intake.Request, name, base, form string) ([]sample, error) {
 	if rows == "" {
 		return nil, nil
 	}
-	e := &export{request: r, plan: newPlan(), system: r.NewSystem()}
+	e := &export{request: r, plan: newPlan(), Base: r.NewBase()}
 	t, err := e.openTable(name, shape{form: &strictyaml.Text{Value: form}, rows: &strictyaml.Text{Value: rows}}, &facts.Notes{})
 	if err != nil {
 		return nil, err

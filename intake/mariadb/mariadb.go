@@ -25,7 +25,6 @@ import (
 
 	"yewcone/core/facts"
 	"yewcone/core/setting"
-	"yewcone/core/strictyaml"
 	"yewcone/intake"
 	"yewcone/intake/rows"
 	"yewcone/intake/stored"
@@ -46,7 +45,7 @@ estate.yaml:
 
 // Format is the accounts and settings of a MariaDB server.
 var Format = intake.Format{
-	Name: "mariadb",
+	Name: "mariadb", From: intake.OneFolder,
 	Doc:  "a MariaDB server: global_priv, variables, plugins and roles_mapping as its client prints them",
 	Open: open,
 	How:  how,
@@ -66,10 +65,11 @@ var Format = intake.Format{
 const server = "server"
 
 type export struct {
+	intake.Base
+
 	request  *intake.Request
 	folder   string
 	file     string // of the accounts
-	system   *facts.System
 	policy   *facts.Policy
 	values   map[string]found
 	active   map[string]bool // plugins
@@ -77,7 +77,6 @@ type export struct {
 	isRole   map[string]bool
 	hasRoles bool
 	power    map[string]bool // roles with powers over the server
-	notes    facts.Notes
 }
 
 type found struct {
@@ -86,16 +85,12 @@ type found struct {
 }
 
 func open(r *intake.Request) (facts.Export, error) {
-	if len(r.From) != 1 {
-		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System +
-			"\" is read as mariadb, which takes one folder under \"from\""}
-	}
-	e := &export{request: r, folder: r.From[0], system: r.NewSystem(), values: map[string]found{},
+	e := &export{request: r, folder: r.From[0], Base: r.NewBase(), values: map[string]found{},
 		active: map[string]bool{}, granted: map[string][]string{}, power: map[string]bool{}, isRole: map[string]bool{}}
-	e.system.Chooses = facts.ChooseSingle
-	e.system.Policies = []facts.Policy{{Name: server, Origin: facts.Origin{File: e.folder}}}
-	e.system.Default = server
-	e.policy = &e.system.Policies[0]
+	e.Read.Chooses = facts.ChooseSingle
+	e.Read.Policies = []facts.Policy{{Name: server, Origin: facts.Origin{File: e.folder}}}
+	e.Read.Default = server
+	e.policy = &e.Read.Policies[0]
 	var ok bool
 	if e.file, ok = rows.Find(r, e.folder, "global_priv", "global_priv-nohash"); !ok {
 		return nil, &intake.Unreadable{File: e.folder,
@@ -114,7 +109,7 @@ func open(r *intake.Request) (facts.Export, error) {
 	} {
 		file, ok := rows.Find(r, e.folder, part.name)
 		if !ok {
-			e.notes.Remark(facts.Origin{File: e.folder}, "%s is not in the export; what it says stays unknown", part.name)
+			e.Noted.Remark(facts.Origin{File: e.folder}, "%s is not in the export; what it says stays unknown", part.name)
 			continue
 		}
 		e.hasRoles = e.hasRoles || part.name == "roles_mapping"
@@ -122,7 +117,7 @@ func open(r *intake.Request) (facts.Export, error) {
 		if part.name == "variables" && path.Ext(strings.TrimSuffix(strings.TrimSuffix(file, ".gz"), ".zst")) != ".json" {
 			part.need = []string{"Variable_name", "Value"}
 		}
-		if err := rows.Read(r, file, &e.notes, func(row *rows.Row) error { return part.each(file, row) }, part.need...); err != nil {
+		if err := rows.Read(r, file, &e.Noted, func(row *rows.Row) error { return part.each(file, row) }, part.need...); err != nil {
 			return nil, err
 		}
 	}
@@ -149,16 +144,13 @@ func (e *export) missingRoles() {
 		}
 	}
 	for _, role := range slices.Sorted(maps.Keys(missing)) {
-		e.notes.Remark(facts.Origin{File: e.file}, "the role %q is granted and is not in the table; what it gives is unknown", role)
+		e.Noted.Remark(facts.Origin{File: e.file}, "the role %q is granted and is not in the table; what it gives is unknown", role)
 	}
 }
 
-func (e *export) System() *facts.System { return e.system }
-func (e *export) Notes() *facts.Notes   { return &e.notes }
-
 // asOf reads version.txt: version, NOW(), time_zone, system_time_zone.
 func (e *export) asOf() {
-	if !e.system.AsOf.IsZero() {
+	if !e.Read.AsOf.IsZero() {
 		return
 	}
 	for line := range text.Lines(e.request.Path(e.folder + "/version.txt")) {
@@ -167,7 +159,7 @@ func (e *export) asOf() {
 			continue
 		}
 		if at, err := time.Parse(time.DateTime, parts[1]); err == nil {
-			e.system.AsOf, e.system.AsOfFrom = at, "version.txt"
+			e.Read.AsOf, e.Read.AsOfFrom = at, "version.txt"
 		}
 	}
 }
@@ -349,7 +341,7 @@ func (e *export) role(row *rows.Row) error {
 	if p, ok := e.parse(row); ok && p.IsRole {
 		e.isRole[row.Plain("User")] = true
 		if p.Access == "" {
-			e.notes.Refuse(facts.Origin{File: e.file, Line: row.Line},
+			e.Noted.Refuse(facts.Origin{File: e.file, Line: row.Line},
 				"Priv of the role %q has no access; what it gives is unknown", row.Plain("User"))
 		}
 		if p.powerful() {
@@ -365,15 +357,15 @@ func (e *export) Accounts(yield func(*facts.Account) error) error {
 	count := 0
 	defer func() {
 		if count == 0 {
-			e.notes.Incomplete(facts.Origin{File: e.file}, "no accounts are here; take the export again")
+			e.Noted.Incomplete(facts.Origin{File: e.file}, "no accounts are here; take the export again")
 		}
 	}()
-	return rows.Read(e.request, e.file, &e.notes, func(row *rows.Row) error {
+	return rows.Read(e.request, e.file, &e.Noted, func(row *rows.Row) error {
 		count++
 		p, ok := e.parse(row)
 		origin := facts.Origin{File: e.file, Line: row.Line}
 		if !ok {
-			e.notes.Refuse(origin, "Priv is no JSON object")
+			e.Noted.Refuse(origin, "Priv is no JSON object")
 			return nil
 		}
 		if p.IsRole {
@@ -504,5 +496,5 @@ func (e *export) age(a *facts.Account, p *privileges) {
 	}
 	origin := a.Origin
 	origin.Text = "password_lifetime " + strconv.FormatInt(*p.Lifetime, 10)
-	a.Overrides = append(a.Overrides, facts.Override{Setting: setting.MaxAge, Sourced: facts.Sourced{Value: v, Origin: origin}})
+	a.Override(setting.MaxAge, v, origin)
 }

@@ -23,7 +23,6 @@ import (
 
 	"yewcone/core/facts"
 	"yewcone/core/setting"
-	"yewcone/core/strictyaml"
 	"yewcone/intake"
 	"yewcone/intake/rows"
 	"yewcone/intake/stored"
@@ -49,7 +48,7 @@ estate.yaml:
 
 // Format is the roles and settings of a PostgreSQL server.
 var Format = intake.Format{
-	Name: "postgresql",
+	Name: "postgresql", From: intake.OneFolder,
 	Doc:  "a PostgreSQL server: roles, memberships, settings and host-based access lines as psql prints them",
 	Open: open,
 	How:  how,
@@ -71,30 +70,26 @@ var Format = intake.Format{
 const server = "server"
 
 type export struct {
+	intake.Base
+
 	request    *intake.Request
 	folder     string
 	roles      string // file
-	system     *facts.System
 	policy     *facts.Policy
 	hasMembers bool
 	rule       int                 // the last rule of access that was read
 	member     map[string][]string // of a role: the roles that it is a member of
 	tabled     map[string]bool     // roles that the table has
 	super      map[string]bool
-	notes      facts.Notes
 }
 
 func open(r *intake.Request) (facts.Export, error) {
-	if len(r.From) != 1 {
-		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System +
-			"\" is read as postgresql, which takes one folder under \"from\""}
-	}
-	e := &export{request: r, folder: r.From[0], system: r.NewSystem(), member: map[string][]string{},
+	e := &export{request: r, folder: r.From[0], Base: r.NewBase(), member: map[string][]string{},
 		tabled: map[string]bool{}, super: map[string]bool{}}
-	e.system.Chooses = facts.ChooseSingle
-	e.system.Policies = []facts.Policy{{Name: server, Origin: facts.Origin{File: e.folder}}}
-	e.system.Default = server
-	e.policy = &e.system.Policies[0]
+	e.Read.Chooses = facts.ChooseSingle
+	e.Read.Policies = []facts.Policy{{Name: server, Origin: facts.Origin{File: e.folder}}}
+	e.Read.Default = server
+	e.policy = &e.Read.Policies[0]
 	var ok bool
 	if e.roles, ok = rows.Find(r, e.folder, "authid", "roles", "shadow"); !ok {
 		return nil, &intake.Unreadable{File: e.folder,
@@ -114,11 +109,11 @@ func open(r *intake.Request) (facts.Export, error) {
 	} {
 		file, ok := rows.Find(r, e.folder, part.name)
 		if !ok {
-			e.notes.Remark(facts.Origin{File: e.folder}, "%s is not in the export; what it says stays unknown", part.name)
+			e.Noted.Remark(facts.Origin{File: e.folder}, "%s is not in the export; what it says stays unknown", part.name)
 			continue
 		}
 		e.hasMembers = e.hasMembers || part.name == "auth_members"
-		if err := rows.Read(r, file, &e.notes, func(row *rows.Row) error { return part.each(file, row) }, part.need...); err != nil {
+		if err := rows.Read(r, file, &e.Noted, func(row *rows.Row) error { return part.each(file, row) }, part.need...); err != nil {
 			return nil, err
 		}
 	}
@@ -132,7 +127,7 @@ func open(r *intake.Request) (facts.Export, error) {
 		return nil
 	}, e.roleColumns()...)
 	if !limits {
-		e.notes.Remark(facts.Origin{File: e.roles},
+		e.Noted.Remark(facts.Origin{File: e.roles},
 			"the table has no column rolconnlimit: a role that may have no connection at all reads as enabled")
 	}
 	if !strings.HasPrefix(path.Base(e.roles), "shadow") { // which lists only roles that sign in
@@ -165,15 +160,12 @@ func (e *export) missingRoles() {
 		}
 	}
 	for _, role := range slices.Sorted(maps.Keys(missing)) {
-		e.notes.Remark(facts.Origin{File: e.roles}, "the role %q has members and is not in the table; what it gives them is unknown", role)
+		e.Noted.Remark(facts.Origin{File: e.roles}, "the role %q has members and is not in the table; what it gives them is unknown", role)
 	}
 }
 
 // given reports whether what a role gives its members is known.
 func (e *export) given(role string) bool { return e.tabled[role] || strings.HasPrefix(role, "pg_") }
-
-func (e *export) System() *facts.System { return e.system }
-func (e *export) Notes() *facts.Notes   { return &e.notes }
 
 func name(row *rows.Row) string {
 	if n, ok := row.Text("rolname"); ok {
@@ -184,13 +176,13 @@ func name(row *rows.Row) string {
 
 // asOf reads version.txt: version, now() and the time zone, with tabs.
 func (e *export) asOf() {
-	if !e.system.AsOf.IsZero() {
+	if !e.Read.AsOf.IsZero() {
 		return
 	}
 	for line := range text.Lines(e.request.Path(e.folder + "/version.txt")) {
 		for part := range strings.SplitSeq(line, "\t") {
 			if at, ok := moment(part); ok {
-				e.system.AsOf, e.system.AsOfFrom = at, "version.txt"
+				e.Read.AsOf, e.Read.AsOfFrom = at, "version.txt"
 			}
 		}
 	}
@@ -277,7 +269,7 @@ func (e *export) passwordCheck(libraries string, origin facts.Origin) {
 func (e *export) access(file string, row *rows.Row) error {
 	if n, err := strconv.Atoi(row.Plain("rule_number")); err == nil {
 		if e.rule++; n != e.rule {
-			e.notes.Refuse(facts.Origin{File: file, Line: row.Line},
+			e.Noted.Refuse(facts.Origin{File: file, Line: row.Line},
 				"the rule %d comes where %d was expected; whether a line that is missing lets anybody in is unknown", n,
 				e.rule)
 			e.rule = n
@@ -337,7 +329,7 @@ var outOfServer = []string{"pg_execute_server_program", "pg_write_server_files"}
 // server's own roles are left out.
 func (e *export) Accounts(yield func(*facts.Account) error) error {
 	var a facts.Account
-	return rows.Read(e.request, e.roles, &e.notes, func(row *rows.Row) error {
+	return rows.Read(e.request, e.roles, &e.Noted, func(row *rows.Row) error {
 		login := name(row)
 		password, hasPassword := row.Text("rolpassword")
 		if !hasPassword {
@@ -352,7 +344,7 @@ func (e *export) Accounts(yield func(*facts.Account) error) error {
 		a.Reset()
 		a.Origin = facts.Origin{File: e.roles, Line: row.Line}
 		if login == "" {
-			e.notes.Refuse(a.Origin, "the row names no role")
+			e.Noted.Refuse(a.Origin, "the row names no role")
 			return nil
 		}
 		a.Login = login
@@ -398,7 +390,7 @@ func (e *export) fill(a *facts.Account, row *rows.Row, password string, hasPassw
 			a.PasswordExpires = facts.At(at)
 		} else {
 			a.PasswordExpires = facts.Moment{}
-			e.notes.Refuse(a.Origin, "%q is no moment that a password ends", until)
+			e.Noted.Refuse(a.Origin, "%q is no moment that a password ends", until)
 		}
 	}
 }

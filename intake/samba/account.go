@@ -35,7 +35,7 @@ func (e *export) Accounts(yield func(*facts.Account) error) error {
 		a.Origin = facts.Origin{File: file, Line: x.Line}
 		e.fill(&a, x)
 		if x.Text("samaccountname") == "" {
-			e.notes.Refuse(a.Origin, "the entry is left out: it has no sAMAccountName")
+			e.Noted.Refuse(a.Origin, "the entry is left out: it has no sAMAccountName")
 			return nil
 		}
 		return yield(&a)
@@ -58,7 +58,7 @@ func (e *export) fill(a *facts.Account, x *ldif.Entry) {
 	own := e.ownGroups(x)
 	a.Groups, a.GroupsKnown = e.groups.Of(a.Groups, dn), len(own) > 0
 	if !a.GroupsKnown {
-		e.notes.Remark(a.Origin, "the primary group of %q is not in the export; its groups, and what follows from them, are "+
+		e.Noted.Remark(a.Origin, "the primary group of %q is not in the export; its groups, and what follows from them, are "+
 			"unknown", a.Login)
 	}
 	for _, g := range own {
@@ -71,7 +71,7 @@ func (e *export) fill(a *facts.Account, x *ldif.Entry) {
 	a.Policy = e.policyOf(dn, own)
 	control, ok := integer(x, "useraccountcontrol")
 	if !ok {
-		e.notes.Refuse(a.Origin, "userAccountControl of %q is no number; its marks are unknown", a.Login)
+		e.Noted.Refuse(a.Origin, "userAccountControl of %q is no number; its marks are unknown", a.Login)
 		return
 	}
 	a.Kind = kind(x, control)
@@ -80,7 +80,7 @@ func (e *export) fill(a *facts.Account, x *ldif.Entry) {
 	} else if a.GroupsKnown {
 		a.Privileged = facts.No
 	}
-	p := e.policies[cmp.Or(a.Policy, e.system.Default)]
+	p := e.policies[cmp.Or(a.Policy, e.Read.Default)]
 	e.marks(a, x, control, p)
 	e.password(a, x, control)
 	e.lock(a, x, p)
@@ -169,8 +169,8 @@ func (e *export) marks(a *facts.Account, x *ldif.Entry, control int64, p setting
 	}
 	if a.Enabled == facts.Yes && ok && end != 0 && end != noEnd {
 		a.Enabled = facts.Unknown
-		if !e.system.AsOf.IsZero() {
-			a.Enabled = facts.TriOf(e.system.AsOf.Before(moment(end)))
+		if !e.Read.AsOf.IsZero() {
+			a.Enabled = facts.TriOf(e.Read.AsOf.Before(moment(end)))
 		}
 	}
 }
@@ -217,7 +217,7 @@ func stampMoment(text string) facts.Moment {
 
 // lock: the stamp of a lock stays after a timed lock has run out.
 func (e *export) lock(a *facts.Account, x *ldif.Entry, p settings) {
-	asOf, dated := e.system.AsOf, !e.system.AsOf.IsZero()
+	asOf, dated := e.Read.AsOf, !e.Read.AsOf.IsZero()
 	bad, _ := integer(x, "badpwdcount")
 	last, _ := integer(x, "badpasswordtime")
 	if dated {
@@ -236,15 +236,7 @@ func (e *export) lock(a *facts.Account, x *ldif.Entry, p settings) {
 	if !ok || since == 0 || !p.locks {
 		return
 	}
-	end := moment(since).Add(ticks(p.duration))
-	switch {
-	case p.duration == 0:
-		a.Locked, a.LockedSince, a.LockedUntil = facts.Yes, facts.At(moment(since)), facts.Never
-	case !dated:
-		a.Locked = facts.Unknown
-	case asOf.Before(end):
-		a.Locked, a.LockedSince, a.LockedUntil = facts.Yes, facts.At(moment(since)), facts.At(end)
-	}
+	a.LockFor(facts.At(moment(since)), int64(ticks(p.duration)/time.Second), asOf)
 }
 
 // ticks turns a count of 100 ns into a duration.

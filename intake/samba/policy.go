@@ -42,12 +42,12 @@ type policyReader struct {
 }
 
 func (e *export) addPolicy(file string, x *ldif.Entry, name string, from attributes) {
-	if e.system.Policy(name) != nil {
-		e.notes.Refuse(facts.Origin{File: file, Line: x.Line}, "the policy %q stands here a second time; the first counts", name)
+	if e.Read.Policy(name) != nil {
+		e.Noted.Refuse(facts.Origin{File: file, Line: x.Line}, "the policy %q stands here a second time; the first counts", name)
 		return
 	}
-	e.system.Policies = append(e.system.Policies, facts.Policy{Name: name, Origin: facts.Origin{File: file, Line: x.Line}})
-	p := &policyReader{e: e, x: x, file: file, policy: &e.system.Policies[len(e.system.Policies)-1]}
+	e.Read.Policies = append(e.Read.Policies, facts.Policy{Name: name, Origin: facts.Origin{File: file, Line: x.Line}})
+	p := &policyReader{e: e, x: x, file: file, policy: &e.Read.Policies[len(e.Read.Policies)-1]}
 	if at, ok := stamp.Generalized(x.Text("whenchanged")); ok {
 		p.policy.Changed = facts.At(at)
 	}
@@ -55,13 +55,13 @@ func (e *export) addPolicy(file string, x *ldif.Entry, name string, from attribu
 	if name != domain {
 		var ok bool
 		if s.precedence, ok = p.number("msDS-PasswordSettingsPrecedence"); !ok {
-			e.notes.Refuse(facts.Origin{File: file, Line: x.Line},
+			e.Noted.Refuse(facts.Origin{File: file, Line: x.Line},
 				"the settings object %q has no msDS-PasswordSettingsPrecedence; whether it comes before others is unknown",
 				name)
 		}
 	}
 	if missing := p.missing(from); len(missing) > 0 {
-		e.notes.Remark(facts.Origin{File: file, Line: x.Line},
+		e.Noted.Remark(facts.Origin{File: file, Line: x.Line},
 			"%s of the policy %q %s not in the export; what it says is unknown", strings.Join(missing, ", "), name,
 			map[bool]string{true: "is", false: "are"}[len(missing) == 1])
 		s.unknownLock = slices.Contains(missing, from.attempts) || slices.Contains(missing, from.duration) ||
@@ -104,7 +104,7 @@ func (p *policyReader) number(attr string) (int64, bool) {
 	}
 	n, err := strconv.ParseInt(a.Value, 10, 64)
 	if err != nil {
-		p.e.notes.Refuse(facts.Origin{File: p.file, Line: a.Line}, "%s of the policy %q is no whole number", attr, p.policy.Name)
+		p.e.Noted.Refuse(facts.Origin{File: p.file, Line: a.Line}, "%s of the policy %q is no whole number", attr, p.policy.Name)
 	}
 	return n, err == nil
 }
@@ -169,7 +169,7 @@ func (p *policyReader) span(attr string) (int64, bool) {
 	case n == forEver:
 		return math.MaxInt64, true
 	case n > 0:
-		p.e.notes.Refuse(p.origin(attr), "a length of time is negative here, and this one is not")
+		p.e.Noted.Refuse(p.origin(attr), "a length of time is negative here, and this one is not")
 		return 0, false
 	}
 	return -n, true

@@ -89,7 +89,8 @@ type settings struct {
 }
 
 type export struct {
-	system   *facts.System
+	intake.Base
+
 	files    *ldif.Files
 	groups   *ldif.Groups
 	policies map[string]settings // by name
@@ -98,39 +99,36 @@ type export struct {
 	builtin  map[string]bool     // DNs of groups whose members are administrators
 	security map[string]bool     // DNs of groups that are not for mail only
 	latest   time.Time
-	notes    facts.Notes
 }
 
 func open(r *intake.Request) (facts.Export, error) {
 	e := &export{
-		system: r.NewSystem(), groups: ldif.NewGroups(), policies: map[string]settings{}, applies: map[string][]string{},
+		Base: r.NewBase(), groups: ldif.NewGroups(), policies: map[string]settings{}, applies: map[string][]string{},
 		byRID: map[string]string{}, builtin: map[string]bool{}, security: map[string]bool{},
 	}
-	e.files = ldif.NewFiles(r, &e.notes, wanted)
-	e.system.Chooses = facts.ChooseAssigned
+	e.files = ldif.NewFiles(r, &e.Noted, wanted)
+	e.Read.Chooses = facts.ChooseAssigned
 	if err := e.files.Scan(e.structure); err != nil {
 		return nil, err
 	}
-	if e.system.AsOf.IsZero() && !e.latest.IsZero() {
-		e.system.AsOf, e.system.AsOfFrom = e.latest, "the latest change in the export"
+	if e.Read.AsOf.IsZero() && !e.latest.IsZero() {
+		e.Read.AsOf, e.Read.AsOfFrom = e.latest, "the latest change in the export"
 	}
-	e.system.Default = domain
+	e.Read.Default = domain
 	from := facts.Origin{File: strings.Join(r.From, ", ")}
-	if e.system.Policy(domain) == nil {
-		e.notes.Remark(from, "the domain object is not in the export: what holds for accounts without settings of their own "+
+	if e.Read.Policy(domain) == nil {
+		e.Noted.Remark(from, "the domain object is not in the export: what holds for accounts without settings of their own "+
 			"is unknown; export it with -s base")
-		e.system.LeaveDefaultOpen(unexported, from)
+		e.Read.LeaveDefaultOpen(unexported, from)
 		e.policies[unexported] = settings{unknown: true}
 	}
-	if len(e.system.Policies) == 1 {
-		e.notes.Remark(from, "no password settings objects are in the export, and everybody is judged by the domain's "+
+	if len(e.Read.Policies) == 1 {
+		e.Noted.Remark(from, "no password settings objects are in the export, and everybody is judged by the domain's "+
 			"settings; where the domain has any, export the Password Settings Container too")
 	}
 	return e, nil
 }
 
-func (e *export) System() *facts.System  { return e.system }
-func (e *export) Notes() *facts.Notes    { return &e.notes }
 func (e *export) Unread() []facts.Unread { return e.files.Unread() }
 
 // structure gathers policies and groups.
@@ -155,7 +153,7 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 	case x.Is("group"):
 		e.group(x, dn)
 	case x.Text("grouptype") != "", x.Text("msds-passwordsettingsprecedence") != "":
-		e.notes.Refuse(facts.Origin{File: file, Line: x.Line},
+		e.Noted.Refuse(facts.Origin{File: file, Line: x.Line},
 			"the entry has attributes of a group or a settings object and no objectClass that says so; it is left out")
 	}
 	for _, a := range x.Attrs {

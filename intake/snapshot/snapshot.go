@@ -14,7 +14,6 @@ import (
 
 	"yewcone/core/facts"
 	"yewcone/core/snapshot"
-	"yewcone/core/strictyaml"
 	"yewcone/intake"
 	"yewcone/intake/stored"
 	"yewcone/intake/text"
@@ -31,7 +30,7 @@ estate.yaml:
 
 // Format is the tool's own form.
 var Format = intake.Format{
-	Name:   "snapshot",
+	Name: "snapshot", From: intake.OneFile,
 	Doc:    "what this tool read of a system before, or another program wrote in the same form",
 	Open:   open,
 	How:    how,
@@ -39,10 +38,10 @@ var Format = intake.Format{
 }
 
 type export struct {
+	intake.Base
+
 	file     string
 	path     string
-	system   *facts.System
-	notes    facts.Notes
 	policies int
 	accounts int
 	end      *snapshot.End
@@ -50,11 +49,7 @@ type export struct {
 
 // open reads up to the first account.
 func open(r *intake.Request) (facts.Export, error) {
-	if len(r.From) != 1 {
-		return nil, &strictyaml.Problem{File: "estate.yaml", Message: "the system \"" + r.System +
-			"\" is read as snapshot, which is one file"}
-	}
-	e := &export{file: r.From[0], path: r.Path(r.From[0]), system: r.NewSystem()}
+	e := &export{file: r.From[0], path: r.Path(r.From[0]), Base: r.NewBase()}
 	f, err := text.Open(e.path, "")
 	if err != nil {
 		return nil, intake.CannotOpen(e.file, err)
@@ -128,28 +123,28 @@ func (e *export) begin(line string, number int, r *intake.Request) error {
 	if s.Version != snapshot.Version {
 		return wrong(fmt.Sprintf("this is version %d, and version %d is read here", s.Version, snapshot.Version))
 	}
-	if e.system.Chooses == "" {
+	if e.Read.Chooses == "" {
 		if !slices.Contains(facts.Precedences, s.Chooses) {
 			return wrong(fmt.Sprintf("chooses is %.40q, and is one of %s", s.Chooses, strings.Join(facts.Precedences, ", ")))
 		}
-		e.system.Chooses = facts.Precedence(s.Chooses)
+		e.Read.Chooses = facts.Precedence(s.Chooses)
 	}
-	if e.system.Default == "" {
-		e.system.Default = s.Default
+	if e.Read.Default == "" {
+		e.Read.Default = s.Default
 	}
-	if e.system.AsOf.IsZero() && s.AsOf != "" {
+	if e.Read.AsOf.IsZero() && s.AsOf != "" {
 		var at snapshot.Moment
 		if err := at.UnmarshalJSON([]byte(`"` + s.AsOf + `"`)); err != nil {
 			return wrong("as_of: " + err.Error())
 		}
-		e.system.AsOf, _ = facts.Moment(at).Time()
-		e.system.AsOfFrom = s.AsOfFrom
+		e.Read.AsOf, _ = facts.Moment(at).Time()
+		e.Read.AsOfFrom = s.AsOfFrom
 	}
 	if s.Partial {
-		e.notes.Incomplete(facts.Origin{File: e.file, Line: number}, "the export that the snapshot was made of was not read to its end")
+		e.Noted.Incomplete(facts.Origin{File: e.file, Line: number}, "the export that the snapshot was made of was not read to its end")
 	}
 	if s.Refused > 0 {
-		e.notes.Remark(facts.Origin{File: e.file, Line: number},
+		e.Noted.Remark(facts.Origin{File: e.file, Line: number},
 			"of the export that the snapshot was made of, %d rows or values were refused", s.Refused)
 	}
 	return nil
@@ -167,17 +162,14 @@ func (e *export) readPolicy(line string, number int) bool {
 	p, err := l.Policy.Policy(origin)
 	switch {
 	case err != nil:
-		e.notes.Refuse(origin, "the policy is left out: %s", err)
-	case e.system.Policy(p.Name) != nil:
-		e.notes.Refuse(origin, "the policy %q stands here a second time; the first counts", p.Name)
+		e.Noted.Refuse(origin, "the policy is left out: %s", err)
+	case e.Read.Policy(p.Name) != nil:
+		e.Noted.Refuse(origin, "the policy %q stands here a second time; the first counts", p.Name)
 	default:
-		e.system.Policies = append(e.system.Policies, p)
+		e.Read.Policies = append(e.Read.Policies, p)
 	}
 	return true
 }
-
-func (e *export) System() *facts.System { return e.system }
-func (e *export) Notes() *facts.Notes   { return &e.notes }
 
 // Accounts streams the accounts.
 func (e *export) Accounts(yield func(*facts.Account) error) error {
@@ -258,18 +250,18 @@ func mark(number uint64) uint64 {
 
 func (p *part) Done() {
 	e := p.export
-	e.notes.Join(&p.notes)
+	e.Noted.Join(&p.notes)
 	e.accounts += p.accounts
 	if p.end != nil {
 		e.end = p.end
 	}
 	switch origin := (facts.Origin{File: e.file}); {
 	case p.failed != nil:
-		e.notes.Incomplete(origin, "the file cannot be read on: %s", p.failed)
+		e.Noted.Incomplete(origin, "the file cannot be read on: %s", p.failed)
 	case p.last && e.end == nil:
-		e.notes.Incomplete(origin, "the snapshot has no line {\"end\": …}: it was cut off; take it again")
+		e.Noted.Incomplete(origin, "the snapshot has no line {\"end\": …}: it was cut off; take it again")
 	case p.last && (e.end.Accounts != e.accounts || e.end.Policies != e.policies):
-		e.notes.Incomplete(origin, "the snapshot's last line promises %d policies and %d accounts, and %d and %d stand in it; take "+
+		e.Noted.Incomplete(origin, "the snapshot's last line promises %d policies and %d accounts, and %d and %d stand in it; take "+
 			"it again", e.end.Policies, e.end.Accounts, e.policies, e.accounts)
 	}
 	if p.last {
