@@ -69,7 +69,7 @@ func runCheck(c *cli.Command, stdout io.Writer) error {
 		return err
 	}
 	o.Details = c.Bool("details")
-	result, err := checkEstate(c)
+	result, err := checkEstate(c, format.Spread)
 	if err != nil {
 		return err
 	}
@@ -135,13 +135,13 @@ func collectOften(subjects []audit.Subject, a *audit.Relations) {
 	}
 }
 
-func checkEstate(c *cli.Command) (*finding.Result, error) {
+func checkEstate(c *cli.Command, spread bool) (*finding.Result, error) {
 	o, err := openEstate(c, c.Args().Slice())
 	if err != nil {
 		return nil, err
 	}
 	e, subjects, options := o.estate, o.subjects, o.options
-	options.Examples, options.Spread = int(c.Int("examples")), c.String("format") == "html"
+	options.Examples, options.Spread = int(c.Int("examples")), spread
 	each := c.String("each")
 	if each == "" {
 		return audit.Run(e.Name, subjects, options)

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -44,21 +45,13 @@ something could not be read.
 	}
 }
 
-// formatOfEnding are the forms of files that --out may name.
-var formatOfEnding = map[string]string{".html": "html", ".htm": "html", ".xlsx": "xlsx", ".md": "markdown", ".csv": "csv",
-	".ndjson": "ndjson", ".jsonl": "ndjson", ".sarif": "sarif", ".json": "json", ".xml": "junit", ".txt": "text"}
-
 func writeReport(c *cli.Command) error {
-	name := c.String("format")
-	if name == "" {
-		name = formatOfEnding[strings.ToLower(filepath.Ext(c.String("out")))]
-	}
-	if name == "" {
-		name = "html"
-	}
-	format, ok := formats.FindCheck(name)
-	if !ok {
-		return oneOf("format", name, formats.CheckNames())
+	format, ok := formats.CheckByEnding(filepath.Ext(c.String("out")))
+	if name := c.String("format"); name != "" || !ok {
+		name = cmp.Or(name, formats.Page)
+		if format, ok = formats.FindCheck(name); !ok {
+			return oneOf("format", name, formats.CheckNames())
+		}
 	}
 	if n := c.Int("examples"); n < 0 || n > 1000000 {
 		return fmt.Errorf("--examples is a number between 0 and 1000000, not %d", n)

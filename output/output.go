@@ -23,8 +23,10 @@ type Options struct {
 
 // A CheckFormat writes the result of a check.
 type CheckFormat struct {
-	Name  string
-	Write func(w io.Writer, r *finding.Result, o Options) error
+	Name    string
+	Endings []string // of files that it is written to, where nothing else is said
+	Spread  bool     // it shows how passwords' ages and ends are spread, which is counted only then
+	Write   func(w io.Writer, r *finding.Result, o Options) error
 }
 
 // GapOptions say which part of a comparison to write.

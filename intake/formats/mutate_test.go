@@ -17,6 +17,7 @@ import (
 	"yewcone/core/facts"
 	"yewcone/core/snapshot"
 	"yewcone/intake"
+	"yewcone/intake/intaketest"
 )
 
 // everything is what a reader says of an export: facts by "policy NAME: fact",
@@ -68,26 +69,6 @@ func readEverything(t *testing.T, folder string, c *capturedExport) *everything 
 	return e
 }
 
-// factsOf takes an account apart, its own settings by name.
-func factsOf(account string) map[string]string {
-	var fields map[string]any
-	if json.Unmarshal([]byte(account), &fields) != nil {
-		return nil
-	}
-	facts := map[string]string{}
-	for name, value := range fields {
-		if own, ok := value.([]any); ok && name == "settings" {
-			for _, o := range own {
-				o := o.(map[string]any)
-				facts[fmt.Sprint("own ", o["setting"])] = fmt.Sprint(o["value"])
-			}
-			continue
-		}
-		facts[name] = fmt.Sprint(value)
-	}
-	return facts
-}
-
 // changes returns what changed from one known thing to another, or is there
 // and was not; and how many accounts are gone. Nothing counts where rows were
 // refused or the export is partial.
@@ -114,12 +95,12 @@ func changes(before, after *everything) (changed []string, gone int) {
 		if !there {
 			gone++
 		} else if now != account {
-			compare("account "+login+": ", factsOf(account), factsOf(now))
+			compare("account "+login+": ", intaketest.Facts([]byte(account)), intaketest.Facts([]byte(now)))
 		}
 	}
 	for login, account := range after.accounts {
 		if _, there := before.accounts[login]; !there {
-			compare("account "+login+": ", nil, factsOf(account))
+			compare("account "+login+": ", nil, intaketest.Facts([]byte(account)))
 		}
 	}
 	return changed, gone

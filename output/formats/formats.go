@@ -3,6 +3,8 @@ package formats
 
 import (
 	"io"
+	"slices"
+	"strings"
 
 	"yewcone/output"
 	"yewcone/output/csvfile"
@@ -15,12 +17,32 @@ import (
 	"yewcone/output/workbook"
 )
 
-// Check lists the forms of a check's result.
+// Check lists the forms of a check's result. Adding one means a file and a
+// line here.
 var Check = []output.CheckFormat{
-	{Name: "text", Write: text.Check}, {Name: "json", Write: jsonfile.Check}, {Name: "html", Write: html.Check},
-	{Name: "xlsx", Write: workbook.Check},
-	{Name: "markdown", Write: markdown.Check}, {Name: "csv", Write: csvfile.Check}, {Name: "ndjson", Write: feeds.NDJSON},
-	{Name: "sarif", Write: feeds.SARIF}, {Name: "junit", Write: feeds.JUnit}, {Name: "oscal", Write: feeds.OSCAL},
+	{Name: "text", Endings: []string{".txt"}, Write: text.Check},
+	{Name: "json", Endings: []string{".json"}, Write: jsonfile.Check},
+	{Name: "html", Endings: []string{".html", ".htm"}, Spread: true, Write: html.Check},
+	{Name: "xlsx", Endings: []string{".xlsx"}, Write: workbook.Check},
+	{Name: "markdown", Endings: []string{".md"}, Write: markdown.Check},
+	{Name: "csv", Endings: []string{".csv"}, Write: csvfile.Check},
+	{Name: "ndjson", Endings: []string{".ndjson", ".jsonl"}, Write: feeds.NDJSON},
+	{Name: "sarif", Endings: []string{".sarif"}, Write: feeds.SARIF},
+	{Name: "junit", Endings: []string{".xml"}, Write: feeds.JUnit},
+	{Name: "oscal", Write: feeds.OSCAL},
+}
+
+// Page is the form of a whole report where nothing else is said.
+const Page = "html"
+
+// CheckByEnding returns the form for a file, by the end of its name.
+func CheckByEnding(ending string) (output.CheckFormat, bool) {
+	for _, f := range Check {
+		if slices.Contains(f.Endings, strings.ToLower(ending)) {
+			return f, true
+		}
+	}
+	return output.CheckFormat{}, false
 }
 
 // CheckNames lists their names.

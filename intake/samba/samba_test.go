@@ -1,0 +1,96 @@
+package samba
+
+import (
+	"strings"
+	"testing"
+
+	"yewcone/intake/intaketest"
+)
+
+func sambaDomain(lines ...string) map[string]string {
+	base := map[string]string{"minPwdLength": "8", "pwdProperties": "1", "pwdHistoryLength": "12",
+		"minPwdAge": "-864000000000", "maxPwdAge": "-77760000000000", "lockoutThreshold": "10",
+		"lockoutDuration": "-18000000000", "lockOutObservationWindow": "-18000000000"}
+	for _, l := range lines {
+		name, value, _ := strings.Cut(l, ": ")
+		base[name] = value
+	}
+	text := "dn: DC=example\nobjectClass: domainDNS\nobjectSid: S-1-5-21-1-2-3\nobjectGUID: " +
+		"5fa26c11-7eba-43bf-84e9-6b92ab4d7c80\nwhenChanged: 20230306081000.0Z\n"
+	for name, value := range base {
+		text += name + ": " + value + "\n"
+	}
+	return map[string]string{"d.ldif": text + "\n"}
+}
+
+// TestSambaValues: negative lengths in 100 ns, their special values, and bits.
+func TestSambaValues(t *testing.T) {
+	for _, c := range []struct {
+		line string
+		want map[string]string
+	}{
+		{"", map[string]string{"min_length": "8", "min_classes": "3", "history": "12", "min_age": "1 day",
+			"max_age": "90 days", "lockout_attempts": "10", "lockout_window": "30 minutes",
+			"lockout_duration": "30 minutes", "storage": "unsalted fast"}},
+		{"maxPwdAge: -9223372036854775808", map[string]string{"max_age": "never"}},
+		{"maxPwdAge: 0", map[string]string{"max_age": "never"}},
+		{"maxPwdAge: -864000000000", map[string]string{"max_age": "never"}}, // the server takes up to one day as never
+		{"maxPwdAge: -864010000000", map[string]string{"max_age": "24 hours 1 second"}},
+		{"minPwdAge: 0", map[string]string{"min_age": "none"}},
+		{"minPwdLength: 0", map[string]string{"min_length": "none", "blank_allowed": ""}},
+		{"pwdProperties: 0", map[string]string{"min_classes": "none"}},
+		{"pwdProperties: 17", map[string]string{"min_classes": "3", "storage": "reversible"}},
+		{"pwdHistoryLength: 0", map[string]string{"history": "none"}},
+		{"lockoutThreshold: 0", map[string]string{"lockout_attempts": "never"}},
+		{"lockoutDuration: -9223372036854775808", map[string]string{"lockout_duration": "until unlocked"}},
+		{"lockoutDuration: 0", map[string]string{"lockout_duration": "until unlocked"}},
+		{"lockOutObservationWindow: 0", map[string]string{"lockout_attempts": "never"}}, // each failure is forgotten at once
+	} {
+		want := map[string]string{}
+		for name, value := range c.want {
+			want["policy domain: "+name] = value
+		}
+		var lines []string
+		if c.line != "" {
+			lines = append(lines, c.line)
+		}
+		said, _ := intaketest.Read(t, Format, []string{"d.ldif"}, sambaDomain(lines...))
+		if len(said) == 0 {
+			t.Fatalf("%s: nothing was read", c.line)
+		}
+		intaketest.Hold(t, c.line, said, want)
+	}
+}
+
+// TestSambaOrder: of several settings objects on groups the lowest number wins;
+// one on the user goes before all of these; nothing is merged.
+func TestSambaOrder(t *testing.T) {
+	object := func(name, precedence, length, to string) string {
+		return "dn: CN=" + name + ",CN=Password Settings Container,CN=System,DC=example\nobjectClass: msDS-PasswordSettings\ncn: " +
+			name + "\nmsDS-PasswordSettingsPrecedence: " + precedence + "\nmsDS-MinimumPasswordLength: " + length +
+			"\nmsDS-PasswordHistoryLength: 3\nmsDS-MinimumPasswordAge: 0\nmsDS-MaximumPasswordAge: -864000000000\n" +
+			"msDS-PasswordComplexityEnabled: TRUE\nmsDS-PasswordReversibleEncryptionEnabled: FALSE\nmsDS-LockoutThreshold: 3\n" +
+			"msDS-LockoutDuration: -36000000000\nmsDS-LockoutObservationWindow: -36000000000\n" +
+			"objectGUID: 11111111-1111-1111-1111-1111111111" + precedence + "\nmsDS-PSOAppliesTo: " + to + "\n\n"
+	}
+	group := "CN=Crew,CN=Users,DC=example"
+	user := func(name, more string) string {
+		return "dn: CN=" + name + ",CN=Users,DC=example\nobjectClass: user\nobjectCategory: CN=Person,CN=Schema\nsAMAccountName: " + name +
+			"\nuserAccountControl: 512\nprimaryGroupID: 513\nobjectSid: S-1-5-21-1-2-3-1105\nmemberOf: " + group +
+			"\npwdLastSet: 134000000000000000\naccountExpires: 0\n" + more + "\n\n"
+	}
+	files := sambaDomain("lockoutDuration: -36000000000")
+	files["d.ldif"] += object("wide", "20", "20", group) + object("near", "10", "10", group) +
+		object("own", "90", "15", "CN=bo,CN=Users,DC=example") +
+		"dn: " + group + "\nobjectClass: group\nsAMAccountName: Crew\ngroupType: -2147483646\nobjectSid: S-1-5-21-1-2-3-1200\n" +
+		"member: CN=al,CN=Users,DC=example\nmember: CN=bo,CN=Users,DC=example\n\n" +
+		"dn: CN=Domain Users,CN=Users,DC=example\nobjectClass: group\nsAMAccountName: Domain Users\ngroupType: -2147483646\n" +
+		"objectSid: S-1-5-21-1-2-3-513\n\n" +
+		user("al", "") + user("bo", "lockoutTime: 134083800000000000\nbadPwdCount: 3\nbadPasswordTime: 134083800000000000") // an hour ago
+	said, _ := intaketest.Read(t, Format, []string{"d.ldif"}, files)
+	intaketest.Hold(t, "order", said, map[string]string{
+		"account al: policy": "near", "account bo: policy": "own", "policy near: min_length": "10",
+		"policy near: max_age": "never", // one day
+		"account bo: locked":   "false", "account bo: password_set": "2025-08-18T14:13:20Z",
+	})
+}
