@@ -298,3 +298,71 @@ func BenchmarkFor(b *testing.B) {
 		r.For(&accounts[i%len(accounts)])
 	}
 }
+
+// TestShut: an overdue account is shut once its grace sign-ins are used up, or
+// its grace period is over; never where there is none.
+func TestShut(t *testing.T) {
+	asOf := time.Date(2026, 11, 23, 6, 0, 0, 0, time.UTC)
+	for _, c := range []struct {
+		settings []string
+		used     facts.Counted
+		want     facts.Tri
+	}{
+		{[]string{"grace_signins", "3"}, facts.CountOf(2), facts.No},
+		{[]string{"grace_signins", "3"}, facts.CountOf(3), facts.Yes},
+		{[]string{"grace_signins", "0"}, facts.CountOf(0), facts.Yes},
+		{[]string{"grace_signins", "3"}, facts.Counted{}, facts.Unknown},
+		{[]string{"grace_period", "never"}, facts.Counted{}, facts.No},
+		{[]string{"grace_period", "1 day"}, facts.Counted{}, facts.Yes},
+		{[]string{"grace_period", "1 year"}, facts.Counted{}, facts.No},
+		{nil, facts.Counted{}, facts.Unknown},
+	} {
+		policy := p("base", nil, append([]string{"max_age", "90 days"}, c.settings...)...)
+		system := &facts.System{AsOf: asOf, Chooses: facts.ChooseSingle, Policies: []facts.Policy{policy}, Default: "base"}
+		a := &facts.Account{PasswordSet: facts.At(asOf.AddDate(0, 0, -100)), GraceUsed: c.used}
+		var d facts.Derived
+		DatesOf(&d, a, NewResolver(system).For(a), system, 0)
+		if d.Overdue != facts.Yes || d.Shut != c.want {
+			t.Errorf("%v, %v used: overdue %s, shut %s", c.settings, c.used, d.Overdue, d.Shut)
+		}
+	}
+}
+
+// TestOlder: a password of the very second of a change is not older than it.
+func TestOlder(t *testing.T) {
+	const changed = 1_000_000
+	for set, want := range map[int64]facts.Tri{changed - 1: facts.Yes, changed: facts.No, changed + 1: facts.No} {
+		policy := p("base", func(p *facts.Policy) { p.Changed = facts.AtSecond(changed) }, "max_age", "90 days")
+		system := &facts.System{Chooses: facts.ChooseSingle, Policies: []facts.Policy{policy}, Default: "base"}
+		a := &facts.Account{PasswordSet: facts.AtSecond(set)}
+		var d facts.Derived
+		DatesOf(&d, a, NewResolver(system).For(a), system, changed)
+		if d.OlderPolicy != want || d.OlderRules != want {
+			t.Errorf("%d seconds after: older than the policy %s, than the rules %s", set-changed, d.OlderPolicy, d.OlderRules)
+		}
+	}
+}
+
+// TestSettleLock: a lock of which only the begin is known holds for the
+// duration that is in force, and is over at the second of its end.
+func TestSettleLock(t *testing.T) {
+	asOf := time.Date(2026, 11, 23, 6, 0, 0, 0, time.UTC)
+	for _, c := range []struct {
+		duration string
+		ago      time.Duration
+		want     facts.Tri
+	}{
+		{"1 hour", time.Hour - time.Second, facts.Yes}, {"1 hour", time.Hour, facts.No}, {"1 hour", 2 * time.Hour, facts.No},
+		{"until unlocked", 999 * time.Hour, facts.Yes}, {"", time.Minute, facts.Unknown},
+	} {
+		values := []string{"lockout_attempts", "3"}
+		if c.duration != "" {
+			values = append(values, "lockout_duration", c.duration)
+		}
+		system := &facts.System{AsOf: asOf, Chooses: facts.ChooseSingle, Policies: []facts.Policy{p("base", nil, values...)}, Default: "base"}
+		a := &facts.Account{LockedSince: facts.At(asOf.Add(-c.ago))}
+		if SettleLock(a, NewResolver(system).For(a), system); a.Locked != c.want {
+			t.Errorf("locked for %s, %s ago: %s", c.duration, c.ago, a.Locked)
+		}
+	}
+}

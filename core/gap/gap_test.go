@@ -436,3 +436,15 @@ func TestMemoryOfTheRegister(t *testing.T) {
 	}
 	runtime.KeepAlive(reg)
 }
+
+// TestTheUnknownBudgetIsTheWorst: among policies of a system, what is not known
+// may be more than anything, and no figure of another hides it.
+func TestTheUnknownBudgetIsTheWorst(t *testing.T) {
+	known := map[string]string{"lockout_attempts": "5", "lockout_window": "1 hour", "lockout_duration": "1 hour", "max_age": "90 days"}
+	open := map[string]string{"lockout_window": "1 hour", "lockout_duration": "1 hour", "max_age": "90 days"}
+	for _, p := range []*Profile{profile(t, "a", known, open), profile(t, "a", open, known)} {
+		if g := p.Guesses(People); g.Known {
+			t.Errorf("%v a day", g.PerDay)
+		}
+	}
+}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"testing"
 
+	"yewcone/core/setting"
 	"yewcone/intake/intaketest"
 )
 
@@ -50,6 +51,12 @@ func TestKerberosValues(t *testing.T) {
 		{"without preauthentication nothing is counted", policy("0 days 00:00:00", "0 days 00:00:00", "8", "1", "1", "3",
 			"0 days 00:00:00", "0 days 00:00:00"), principal("Mon Nov 03 04:30:00 UTC 2025", "3", ""),
 			map[string]string{"account ada: locked": "false", "account ada: own lockout_attempts": "never"}},
+		{"failures that are an hour old are forgotten", policy("0 days 00:00:00", "0 days 00:00:00", "8", "1", "1", "5",
+			"0 days 01:00:00", "0 days 00:00:00"), principal("Mon Nov 23 05:00:00 UTC 2026", "3", "REQUIRES_PRE_AUTH"),
+			map[string]string{"account ada: failures": "0", "account ada: locked": "false"}},
+		{"failures of less than an hour count", policy("0 days 00:00:00", "0 days 00:00:00", "8", "1", "1", "5",
+			"0 days 01:00:00", "0 days 00:00:00"), principal("Mon Nov 23 05:00:01 UTC 2026", "3", "REQUIRES_PRE_AUTH"),
+			map[string]string{"account ada: failures": "3"}},
 		{"flags", policy("0 days 00:00:00", "0 days 00:00:00", "8", "1", "1", "3", "0 days 00:00:00", "0 days 00:00:00"),
 			principal("[never]", "0", "REQUIRES_PRE_AUTH DISALLOW_ALL_TIX REQUIRES_PWCHANGE"),
 			map[string]string{"account ada: enabled": "false", "account ada: must_change": "true"}},
@@ -57,5 +64,20 @@ func TestKerberosValues(t *testing.T) {
 		said, _ := intaketest.Read(t, Format, []string{"."}, map[string]string{"getpol.txt": c.policy,
 			"getprinc.txt": c.principal, "kadm5.acl": "*/admin@EXAMPLE *\n"})
 		intaketest.Hold(t, c.what, said, c.want)
+	}
+}
+
+// TestKeyGrades: the weakest key of a principal counts.
+func TestKeyGrades(t *testing.T) {
+	for kind, want := range map[string]setting.Value{
+		"aes256-cts-hmac-sha1-96": setting.StoredSaltedSlow, "camellia128-cts-cmac": setting.StoredSaltedSlow,
+		"arcfour-hmac": setting.StoredUnsalted, "rc4-hmac": setting.StoredUnsalted, "des-cbc-crc": setting.StoredSaltedFast, "novel": {},
+	} {
+		if got := keyGrade(kind); got != want {
+			t.Errorf("%s: %v", kind, got)
+		}
+	}
+	if got := weaker(setting.StoredSaltedSlow, setting.StoredUnsalted); got != setting.StoredUnsalted {
+		t.Errorf("%v", got)
 	}
 }

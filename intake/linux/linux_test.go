@@ -127,6 +127,12 @@ func TestLinuxEdges(t *testing.T) {
 		"etc/security/pwquality.conf": "minlen = 2\n",
 		"etc/pam.d/common-password": "password requisite pam_pwquality.so\npassword [success=1 default=ignore] pam_unix.so minlen=3 " +
 			"use_authtok yescrypt\npassword requisite pam_deny.so\n"}))
+	intaketest.Hold(t, "root", said, map[string]string{"account root: own min_length": "none"}) // no enforce_for_root: only warned
+	said, _ = intaketest.Read(t, Format, []string{"."}, linuxHost("$y$j9T$aaaa$bbbb:20775:0:90:7:::", map[string]string{
+		"etc/security/pwquality.conf": "minlen = 2\nenforce_for_root\n",
+		"etc/pam.d/common-password": "password requisite pam_pwquality.so\npassword [success=1 default=ignore] pam_unix.so minlen=3 " +
+			"use_authtok yescrypt\npassword requisite pam_deny.so\n"}))
+	intaketest.Hold(t, "root is held", said, map[string]string{"account root: own min_length": ""})
 	intaketest.Hold(t, "floor", said, map[string]string{"policy host: min_length": "6"})
 	for at, want := range map[string]string{"04:59:59": "false", "05:00:00": "false", "05:00:01": "true"} {
 		tally := "ada:\nWhen                Type  Source                                           Valid\n"

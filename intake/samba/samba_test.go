@@ -94,3 +94,24 @@ func TestSambaOrder(t *testing.T) {
 		"account bo: locked":   "false", "account bo: password_set": "2025-08-18T14:13:20Z",
 	})
 }
+
+// TestSambaFlags: bits of userAccountControl, and the end of an account.
+func TestSambaFlags(t *testing.T) {
+	user := func(name, control, more string) string {
+		return "dn: CN=" + name + ",CN=Users,DC=example\nobjectClass: user\nobjectCategory: CN=Person,CN=Schema\nsAMAccountName: " + name +
+			"\nuserAccountControl: " + control + "\nprimaryGroupID: 513\nobjectSid: S-1-5-21-1-2-3-1105\n" + more + "\n\n"
+	}
+	const never = "pwdLastSet: 134000000000000000\naccountExpires: 9223372036854775807"
+	files := sambaDomain()
+	files["d.ldif"] += user("plain", "512", never) + user("off", "514", never) + user("marked", "66048", never) +
+		user("card", "262656", never) + user("blank", "544", never) + user("reset", "512", "pwdLastSet: 0\naccountExpires: 0") +
+		user("ended", "512", "pwdLastSet: 134000000000000000\naccountExpires: 134000000000000000") +
+		user("bare", "512", "pwdLastSet: 134000000000000000")
+	said, _ := intaketest.Read(t, Format, []string{"d.ldif"}, files)
+	intaketest.Hold(t, "flags", said, map[string]string{
+		"account plain: never_expires": "false", "account plain: enabled": "true", "account plain: must_change": "false",
+		"account off: enabled": "false", "account marked: never_expires": "true", "account marked: password_expires": "never",
+		"account card: password_usable": "false", "account card: second_factor": "true", "account blank: blank_allowed": "true",
+		"account reset: must_change": "true", "account reset: enabled": "true", "account ended: enabled": "false", "account bare: enabled": "",
+	})
+}
