@@ -100,7 +100,7 @@ func TestBadEntries(t *testing.T) {
 	stdout, _, code := runTool(t, folder, "intake")
 	plain := strings.Join(strings.Fields(stdout), " ")
 	for _, says := range []string{
-		"read 1 account (0 privileged, 0 disabled), 0 policies, 3 rows or values refused",
+		"read 1 account (0 privileged, 0 disabled), 1 policy, 3 rows or values refused",
 		`x.ldif:4: the entry is left out: the value of userpassword is not base64 as "::" says`,
 		`x.ldif:11: the entry is left out: expected "attribute: value", found no colon`,
 		`x.ldif:16: the entry is left out: a second "dn:" stands in the entry that begins on line 13: the empty line between the two is missing`,

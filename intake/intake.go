@@ -21,6 +21,7 @@ type Request struct {
 	Folder   string    // of the estate; paths are relative to it
 	From     []string  // files or folders of the export, as the estate file has them
 	Mapping  string    // path of the mapping file; "" for none
+	Whole    bool      // whoever took the export could read everything, as the estate file says
 	AsOf     time.Time // the moment the export speaks for; zero when nobody says it
 	AsOfFrom string    // who says so
 	Chooses  facts.Precedence

@@ -116,6 +116,8 @@ func (e *engine) sumUp() {
 		}
 		if _, ok := v.settings.Get(setting.MaxAge).Value.Span(); ok {
 			e.view.Expiring += v.accounts
+		} else if !v.settings.Get(setting.MaxAge).Value.Known() {
+			e.view.AgeUnknown += v.accounts
 		}
 		if v.settings.Get(setting.SecondFactor).Value == setting.SecondFactorOptional {
 			for answer, n := range v.secondFactor {

@@ -21,7 +21,7 @@ var systemChecks = []Check{
 		Remedy: "assign the policy, or remove it",
 		System: func(v *SystemView, hit func(Hit)) {
 			for i := range v.System.Policies {
-				if p := &v.System.Policies[i]; v.Accounts > 0 && v.PolicyReach[p.Name] == 0 {
+				if p := &v.System.Policies[i]; v.Accounts > 0 && v.PolicyReach[p.Name] == 0 && !p.Open && !v.openPolicies() {
 					hit(Hit{Says: fmt.Sprintf("the policy %s covers no account", p.Name), Policy: p.Name, Origin: p.Origin})
 				}
 			}
@@ -35,7 +35,7 @@ var systemChecks = []Check{
 			for i := range v.System.Policies {
 				p := &v.System.Policies[i]
 				says := slices.ContainsFunc(p.Values, func(v facts.Sourced) bool { return v.Known() })
-				if says && v.PolicyReach[p.Name] > 0 && !v.PolicyWon[p.Name] {
+				if says && v.PolicyReach[p.Name] > 0 && !v.PolicyWon[p.Name] && !v.openPolicies() {
 					hit(Hit{Says: fmt.Sprintf("the policy %s reaches %d accounts and has no effect on them: other policies "+
 						"come first in everything it says", p.Name, v.PolicyReach[p.Name]), Policy: p.Name,
 						Origin: p.Origin})
@@ -80,7 +80,7 @@ var systemChecks = []Check{
 			for i := range v.System.Policies {
 				p := &v.System.Policies[i]
 				age := p.Value(id)
-				if _, ok := age.Span(); ok && v.Accounts > 0 && v.Expiring == 0 {
+				if _, ok := age.Span(); ok && v.Accounts > 0 && v.Expiring == 0 && v.AgeUnknown == 0 {
 					hit(Hit{Says: fmt.Sprintf("the policy %s sets an age of %s, and no account's password expires", p.Name,
 						setting.At(id).Text(age.Value)), Policy: p.Name, Origin: age.Origin})
 				}

@@ -69,6 +69,7 @@ type SystemView struct {
 	PolicyReach  map[string]int  // accounts by policy that reaches them
 	PolicyWon    map[string]bool // policies of which some value holds for somebody
 	Expiring     int             // accounts whose passwords expire in effect
+	AgeUnknown   int             // accounts of which that is not known
 	SecondFactor map[facts.Tri]int
 	Optional     int // accounts for which a second factor is optional
 }
@@ -76,6 +77,12 @@ type SystemView struct {
 // NewSystemView returns the view of a system of which no account was seen.
 func NewSystemView(system *facts.System) SystemView {
 	return SystemView{System: system, PolicyReach: map[string]int{}, PolicyWon: map[string]bool{}, SecondFactor: map[facts.Tri]int{}}
+}
+
+// openPolicies reports whether the policy of some account is not known: then
+// none of the others can be said to reach nobody.
+func (v *SystemView) openPolicies() bool {
+	return slices.ContainsFunc(v.System.Policies, func(p facts.Policy) bool { return p.Open && v.PolicyReach[p.Name] > 0 })
 }
 
 // Add adds what was counted in other accounts of the same export.
@@ -90,6 +97,7 @@ func (v *SystemView) Add(o *SystemView) {
 		v.SecondFactor[answer] += n
 	}
 	v.Expiring += o.Expiring
+	v.AgeUnknown += o.AgeUnknown
 	v.Optional += o.Optional
 }
 

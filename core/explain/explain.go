@@ -137,7 +137,7 @@ func explainSetting(id setting.ID, s *effective.Settings, a *facts.Account) Expl
 // explainRule puts an answer into words.
 func explainRule(answer *audit.Answer, s *effective.Settings) RuleOutcome {
 	out := RuleOutcome{Rule: answer.Rule, Outcome: finding.Met}
-	const notSaid = ", which the export does not say"
+	const notSaid = ", which the export does not show"
 	switch {
 	case len(answer.ReplacedBy) > 0:
 		out.Outcome, out.Text = finding.Replaced, "by "+answer.ReplacedBy[len(answer.ReplacedBy)-1].String()
@@ -155,7 +155,7 @@ func explainRule(answer *audit.Answer, s *effective.Settings) RuleOutcome {
 		out.Outcome = finding.Open
 		out.Text = "depends on " + strings.Join(answer.DependsOn, ", ") + notSaid
 	case len(answer.Unknown) > 0:
-		out.Outcome, out.Text = finding.Open, "the export does not say "+strings.Join(setting.NamesOf(answer.Unknown), ", ")
+		out.Outcome, out.Text = finding.Open, "the export does not show "+strings.Join(setting.NamesOf(answer.Unknown), ", ")
 	default:
 		var texts []string
 		for _, id := range answer.Met {

@@ -192,6 +192,7 @@ type Policy struct {
 	Parent   string    // the policy that says what this one does not; "" for none
 	Priority int       // for systems that choose by number; the lowest wins
 	Changed  Moment    // when the policy was last changed
+	Open     bool      // it stands for policies that are not known, and so says nothing
 	Origin   Origin
 }
 
@@ -243,6 +244,9 @@ type System struct {
 	Policies []Policy
 	Default  string // name of the policy for accounts without another; "" for none
 
+	// View tells what the export was able to show; nil where a reader has no
+	// question of it: then what is absent is what it is in the format.
+	View *View
 	// Limits are what the system can do at all, by setting; see the rules that
 	// ask for more.
 	Limits map[setting.ID]Limit
@@ -262,7 +266,7 @@ type Limit struct {
 // that do not tell what holds for accounts without a policy of their own: these
 // then lack settings, which is not the same as falling under no policy.
 func (s *System) LeaveDefaultOpen(name string, origin Origin) {
-	s.Policies = append(s.Policies, Policy{Name: name, Origin: origin})
+	s.Policies = append(s.Policies, Policy{Name: name, Origin: origin, Open: true})
 	s.Default = name
 }
 

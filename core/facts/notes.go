@@ -132,6 +132,7 @@ type NoteKind string
 
 // The kinds of notes.
 const (
+	NoteView       NoteKind = "view"    // what the export was able to show
 	NoteRemark     NoteKind = "remark"  // worth knowing; all was read
 	NoteRefused    NoteKind = "refused" // one row or value was left out
 	NoteIncomplete NoteKind = "cut"     // a file is missing, or ends too early: the reading is partial

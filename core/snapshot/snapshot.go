@@ -64,6 +64,7 @@ type Policy struct {
 	Parent   string   `json:"parent,omitempty"`
 	Priority int      `json:"priority,omitempty"`
 	Changed  Moment   `json:"changed,omitzero"`
+	Open     bool     `json:"open,omitempty"` // it stands for policies that are not known
 	Origin   Origin   `json:"origin,omitzero"`
 }
 
@@ -224,7 +225,7 @@ func (v *Value) read() (setting.ID, facts.Sourced, error) {
 // OfPolicy writes a policy down.
 func OfPolicy(p *facts.Policy) *Policy {
 	out := &Policy{Name: p.Name, Settings: []Value{}, Roles: p.Roles, Unit: p.Unit, Parent: p.Parent, Priority: p.Priority,
-		Changed: Moment(p.Changed), Origin: originOf(p.Origin)}
+		Changed: Moment(p.Changed), Open: p.Open, Origin: originOf(p.Origin)}
 	for i, v := range p.Values {
 		if v.Known() {
 			out.Settings = append(out.Settings, valueOf(setting.ID(i), v))
@@ -237,7 +238,7 @@ func OfPolicy(p *facts.Policy) *Policy {
 // says.
 func (p *Policy) Policy(fallback facts.Origin) (facts.Policy, error) {
 	out := facts.Policy{Name: p.Name, Roles: p.Roles, Unit: p.Unit, Parent: p.Parent, Priority: p.Priority,
-		Changed: facts.Moment(p.Changed), Origin: orElse(p.Origin, fallback)}
+		Changed: facts.Moment(p.Changed), Open: p.Open, Origin: orElse(p.Origin, fallback)}
 	if p.Name == "" {
 		return out, errors.New("a policy needs a name")
 	}

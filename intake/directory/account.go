@@ -32,6 +32,7 @@ func (p *part) Accounts(yield func(*facts.Account) error) error {
 	var a facts.Account
 	return p.entries.Each(&p.notes, func(x *ldif.Entry) error {
 		if !isAccount(x) {
+			p.e.unsureOf(&p.notes, p.entries.File, x)
 			return nil
 		}
 		a.Reset()
@@ -49,13 +50,30 @@ func (p *part) Done() { p.e.Noted.Join(&p.notes) }
 // isAccount: an entry with a password, or one that is a person or a program
 // by its object class where the export leaves passwords out.
 func isAccount(x *ldif.Entry) bool {
-	for i := range x.Attrs {
-		switch x.Attrs[i].Name {
-		case "userpassword", "pwdchangedtime", "pwdpolicysubentry":
-			return !x.Is("pwdPolicy")
+	switch {
+	case x.Is("pwdPolicy") || x.Is("passwordPolicy") || x.Is("nsPwPolicyContainer"):
+		return false
+	case x.Seen&watch.Of("userpassword", "pwdchangedtime") != 0 || x.Is("simpleSecurityObject"):
+		return true
+	case x.Seen&watch["pwdpolicysubentry"] != 0:
+		return mayBind(x)
+	}
+	return x.Seen&watch["uid"] != 0 && (x.Is("inetOrgPerson") || x.Is("posixAccount") || x.Is("account"))
+}
+
+// mayBind: an entry of a class that people and programs have, or one whose
+// password is visible.
+func mayBind(x *ldif.Entry) bool {
+	if x.Seen&watch.Of("userpassword", "pwdchangedtime") != 0 {
+		return true
+	}
+	for _, class := range []string{"person", "organizationalPerson", "inetOrgPerson", "posixAccount", "shadowAccount", "account",
+		"simpleSecurityObject", "uidObject", "organizationalRole", "applicationProcess"} {
+		if x.Is(class) {
+			return true
 		}
 	}
-	return x.Text("uid") != "" && (x.Is("inetOrgPerson") || x.Is("posixAccount") || x.Is("account") || x.Is("simpleSecurityObject"))
+	return false
 }
 
 func (e *export) fill(a *facts.Account, file string, x *ldif.Entry) {
@@ -78,8 +96,10 @@ func (e *export) fill(a *facts.Account, file string, x *ldif.Entry) {
 	a.Email, a.EmployeeNo, a.Description = x.Text("mail"), x.Text("employeenumber"), x.Text("description")
 	a.Unit = ldif.UnitOf(x.DN)
 	// The schema has no such marks.
-	a.NeverExpires, a.CannotChange, a.BlankAllowed = facts.No, facts.No, facts.No
-	a.Groups, a.GroupsKnown = e.groups.Of(a.Groups, dn, "uid:"+a.Login), true
+	if !e.foreign {
+		a.NeverExpires, a.CannotChange, a.BlankAllowed = facts.No, facts.No, facts.No
+	}
+	a.Groups, a.GroupsKnown = e.groups.Of(a.Groups, dn, "uid:"+a.Login), e.Read.View.Shows("member")
 
 	p := e.policyOf(a, x)
 	e.password(a, x)
@@ -88,7 +108,10 @@ func (e *export) fill(a *facts.Account, file string, x *ldif.Entry) {
 }
 
 // noPolicy holds for accounts that fall under none: nothing locks them.
-var noPolicy policy
+var noPolicy = policy{lockout: facts.No, mustChange: facts.No, window: facts.CountOf(0), forSeconds: facts.CountOf(0)}
+
+// hiddenPolicy is the policy of accounts whose own is not visible.
+var hiddenPolicy = policy{unknown: true}
 
 // policyOf finds the policy whose switches decide what the entry's stamps
 // mean.
@@ -100,6 +123,10 @@ func (e *export) policyOf(a *facts.Account, x *ldif.Entry) *policy {
 		}
 		a.Policy = sub
 		return &policy{unknown: true}
+	}
+	if e.absent("pwdpolicysubentry") == facts.Unknown && (e.foreign || len(e.ofPolicies) > 0) {
+		a.Policy = unnamed // it may name one of its own
+		return &hiddenPolicy
 	}
 	for i := range e.Read.Policies {
 		if e.Read.Policies[i].Name == e.Read.Default {
@@ -128,12 +155,6 @@ func (e *export) password(a *facts.Account, x *ldif.Entry) {
 	}
 }
 
-// hasStamps reports whether the export carries what the server itself keeps;
-// only then does a missing stamp mean that there is none.
-func hasStamps(x *ldif.Entry) bool {
-	return x.Text("entryuuid") != "" || x.Text("createtimestamp") != "" || x.Text("entrycsn") != ""
-}
-
 func (e *export) dates(a *facts.Account, x *ldif.Entry) {
 	a.Created = moment(x.Text("createtimestamp"))
 	a.PasswordSet = moment(x.Text("pwdchangedtime"))
@@ -141,7 +162,7 @@ func (e *export) dates(a *facts.Account, x *ldif.Entry) {
 	if !a.LastSignIn.Known() {
 		a.LastSignIn = moment(x.Text("authtimestamp"))
 	}
-	if !a.PasswordSet.Known() && hasStamps(x) {
+	if !a.PasswordSet.Known() && e.absent("pwdchangedtime") == facts.No {
 		a.PasswordExpires = facts.Never
 	}
 }
@@ -156,57 +177,81 @@ func moment(text string) facts.Moment {
 
 func (e *export) state(a *facts.Account, x *ldif.Entry, p *policy) {
 	asOf, dated := e.Read.AsOf, !e.Read.AsOf.IsZero()
-	a.Enabled = enabled(x, asOf, dated)
-	if !hasStamps(x) {
-		return // locks, resets and failures may exist and were not exported
+	a.Enabled = e.enabled(x, asOf, dated)
+	if a.MustChange = p.mustChange; a.MustChange != facts.No {
+		if reset := x.Text("pwdreset"); reset == "" {
+			a.MustChange = e.absent("pwdreset")
+		} else if !strings.EqualFold(reset, "TRUE") {
+			a.MustChange = facts.No
+		}
 	}
-	reset, since := strings.EqualFold(x.Text("pwdreset"), "TRUE"), x.Text("pwdaccountlockedtime")
-	a.MustChange, a.Locked = facts.No, facts.No
-	if reset {
-		a.MustChange = p.answer(p.mustChange)
-	}
-	if since != "" {
-		e.lock(a, since, p)
+	if a.Locked = p.lockout; a.Locked != facts.No {
+		if since := x.Text("pwdaccountlockedtime"); since == "" {
+			a.Locked = e.absent("pwdaccountlockedtime")
+		} else {
+			e.lock(a, since, p)
+		}
 	}
 	failures, grace := 0, 0
 	for i := range x.Attrs {
 		switch x.Attrs[i].Name {
 		case "pwdfailuretime":
 			at, ok := stamp.Generalized(x.Attrs[i].Value)
-			if ok && dated && (p.window == 0 || asOf.Sub(at) < time.Duration(p.window)*time.Second) {
+			if ok && dated && (p.window.N == 0 || asOf.Sub(at) < time.Duration(p.window.N)*time.Second) {
 				failures++
 			}
 		case "pwdgraceusetime":
 			grace++
 		}
 	}
-	a.GraceUsed = facts.CountOf(grace)
-	a.Failures = facts.Counted{N: failures, Known: dated && !p.unknown}
+	a.GraceUsed = facts.Counted{N: grace, Known: grace > 0 || e.absent("pwdgraceusetime") == facts.No}
+	a.Failures = facts.Counted{N: failures, Known: dated && p.window.Known && e.absent("pwdfailuretime") == facts.No}
 }
 
-func enabled(x *ldif.Entry, asOf time.Time, dated bool) facts.Tri {
-	start, hasStart := stamp.Generalized(x.Text("pwdstarttime"))
-	end, hasEnd := stamp.Generalized(x.Text("pwdendtime"))
-	if !hasStart && !hasEnd {
-		return facts.Yes
+// enabled: the schema has no switch, only the begin and the end of an account.
+func (e *export) enabled(x *ldif.Entry, asOf time.Time, dated bool) facts.Tri {
+	within := func(attribute string, is func(at time.Time) bool) facts.Tri {
+		at, there := stamp.Generalized(x.Text(attribute))
+		switch {
+		case !there:
+			return e.absent(attribute).Not()
+		case !dated:
+			return facts.Unknown
+		}
+		return facts.TriOf(is(at))
 	}
-	if !dated {
+	begun := within("pwdstarttime", func(at time.Time) bool { return !asOf.Before(at) })
+	going := within("pwdendtime", func(at time.Time) bool { return asOf.Before(at) })
+	switch {
+	case begun == facts.No || going == facts.No:
+		return facts.No
+	case begun == facts.Unknown || going == facts.Unknown:
 		return facts.Unknown
 	}
-	return facts.TriOf((!hasStart || !asOf.Before(start)) && (!hasEnd || asOf.Before(end)))
+	return facts.Yes
 }
 
 func (e *export) lock(a *facts.Account, since string, p *policy) {
-	if a.Locked = p.answer(p.lockout); a.Locked != facts.Yes {
-		return
+	if a.Locked == facts.Unknown {
+		return // whether the policy locks is not known
 	}
 	at, ok := stamp.Generalized(since)
 	switch {
 	case strings.HasPrefix(since, "000001010000"):
 		a.LockUntil(facts.Moment{}, facts.Never, e.Read.AsOf)
-	case !ok:
+	case !ok || !p.forSeconds.Known:
 		a.Locked = facts.Unknown
 	default:
-		a.LockFor(facts.At(at), p.forSeconds, e.Read.AsOf)
+		a.LockFor(facts.At(at), int64(p.forSeconds.N), e.Read.AsOf)
 	}
+}
+
+// unsureOf notes an entry that may be an account: of a class that programs and
+// people have, while passwords are not visible.
+func (e *export) unsureOf(notes *facts.Notes, file string, x *ldif.Entry) {
+	if x.Is("pwdPolicy") || !mayBind(x) || e.absent("userpassword") == facts.No {
+		return
+	}
+	notes.Remark(facts.Origin{File: file, Line: x.Line, Place: x.DN},
+		"the entry may be an account and is not counted: passwords are not visible in the export, and it has no uid")
 }

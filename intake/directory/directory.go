@@ -80,11 +80,25 @@ type export struct {
 	groups   *ldif.Groups
 	files    *ldif.Files
 	latest   atomic.Int64 // seconds since 1970
+
+	look         look
+	foreignClass atomic.Bool
+	foreign      bool // of another family of servers
+	ofPolicies   []fileEntry
+	shown        map[string]bool // attributes that some policy has
+}
+
+// fileEntry is an entry that is kept.
+type fileEntry struct {
+	file  string
+	entry *ldif.Entry
 }
 
 func open(r *intake.Request) (facts.Export, error) {
 	e := &export{request: r, Base: r.NewBase(), byDN: map[string]int{}, groups: ldif.NewGroups()}
+	e.look.every.Store(^uint64(0))
 	e.files = ldif.NewFiles(r, &e.Noted, wanted)
+	e.files.Watch = watch
 	if e.Read.Chooses == "" {
 		e.Read.Chooses = facts.ChooseAssigned
 	}
@@ -94,6 +108,8 @@ func open(r *intake.Request) (facts.Export, error) {
 	if latest := e.latest.Load(); e.Read.AsOf.IsZero() && latest > 0 {
 		e.Read.AsOf, e.Read.AsOfFrom = time.Unix(latest, 0).UTC(), "the latest change in the export"
 	}
+	e.settleView()
+	e.addPolicies()
 	e.settleDefault()
 	e.groups.Close()
 	return e, nil
@@ -114,6 +130,10 @@ func (e *export) tells(x *ldif.Entry) bool {
 			for old := e.latest.Load(); at.Unix() > old && !e.latest.CompareAndSwap(old, at.Unix()); old = e.latest.Load() {
 			}
 		}
+	}
+	e.look.at(x, !x.Is("pwdPolicy") && !isConfig(x) && mayBind(x))
+	if x.Is("passwordPolicy") || x.Is("nsPwPolicyContainer") || x.Is("nsContainer") {
+		e.foreignClass.Store(true)
 	}
 	return isConfig(x) || x.Is("pwdPolicy") || isGroup(x) || hasAny(x, "member", "uniquemember", "memberuid", "pwdattribute")
 }
@@ -146,7 +166,7 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 	}
 	switch {
 	case x.Is("pwdPolicy"):
-		e.addPolicy(file, x)
+		e.ofPolicies = append(e.ofPolicies, fileEntry{file, x})
 	case hasAny(x, "pwdattribute"):
 		e.Noted.Refuse(facts.Origin{File: file, Line: x.Line, Place: x.DN},
 			"the entry has the attributes of a policy and not the object class pwdPolicy; the server does not take it for "+
@@ -185,20 +205,33 @@ func (e *export) settleDefault() {
 		}
 	case there:
 		e.Read.Default = e.Read.Policies[i].Name
-	case e.fallback != "":
+	case e.fallback != "" && e.Read.View.Whole:
 		e.Noted.Remark(from, "the default policy %q is not in the export; accounts that name no policy fall under none", e.fallback)
+	case e.fallback != "":
+		e.Noted.Remark(from, "the default policy %q is not visible in the export; what it says is not known", e.fallback)
+		e.leaveOpen(from)
+	case e.foreign:
+		e.leaveOpen(from)
+	case len(e.Read.Policies) == 0 && e.Read.View.Whole:
 	case len(e.Read.Policies) == 0:
-	case e.config:
+		e.Noted.Remark(from, "no policy is visible in the export; whether there are any, and which accounts fall under them, is not known")
+		e.leaveOpen(from)
+	case e.config && e.Read.View.Whole:
 		e.Noted.Remark(from, "the configuration names no default policy (olcPPolicyDefault); accounts that name no policy fall under none")
 	default:
 		e.Noted.Remark(from, "the export does not say which policy is the default (olcPPolicyDefault stands in cn=config), "+
 			"so that what holds for accounts that name none is not known: add the configuration's export, or \"default\" in "+
 			"estate.yaml")
-		e.Read.LeaveDefaultOpen(unnamed, from)
-		e.policies = append(e.policies, policy{unknown: true})
+		e.leaveOpen(from)
 		e.Read.ToKnow = maps.Clone(toKnow)
 		const both = "export the configuration too, which names the default policy (yewcone intake --how ldif), or write " +
 			"\"default\" in estate.yaml"
 		e.Read.ToKnow[""], e.Read.ToKnow["locked"], e.Read.ToKnow["must_change"] = both, both, both
 	}
+}
+
+// leaveOpen makes a policy the default of which nothing is known.
+func (e *export) leaveOpen(from facts.Origin) {
+	e.Read.LeaveDefaultOpen(unnamed, from)
+	e.policies = append(e.policies, policy{unknown: true})
 }

@@ -1,15 +1,21 @@
 package directory
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
+	"yewcone/intake"
 	"yewcone/intake/intaketest"
 )
 
+// dumpStamps are what the server's own dump has on every entry.
+const dumpStamps = "structuralObjectClass: device\nentryUUID: 1\ncreatorsName: cn=m\ncreateTimestamp: 20250101000000Z\n" +
+	"entryCSN: 20260101000000.000000Z#000000#000#000000\nmodifiersName: cn=m\nmodifyTimestamp: 20260101000000Z\n"
+
 func ldifPolicy(lines ...string) string {
-	return "dn: cn=p,dc=example\nobjectClass: device\nobjectClass: pwdPolicy\ncn: p\npwdAttribute: userPassword\nentryCSN: " +
-		"20260101000000.000000Z#000000#000#000000\n" + strings.Join(lines, "\n") + "\n\n"
+	return "dn: cn=p,dc=example\nobjectClass: device\nobjectClass: pwdPolicy\ncn: p\npwdAttribute: userPassword\n" + dumpStamps +
+		strings.Join(lines, "\n") + "\n\n"
 }
 
 // TestDirectoryValues: what zeros, what is absent, and what switches mean in
@@ -61,8 +67,7 @@ func TestDirectoryValues(t *testing.T) {
 func TestDirectoryAccounts(t *testing.T) {
 	account := func(uid string, lines ...string) string {
 		return "dn: uid=" + uid + ",ou=people,dc=example\nobjectClass: inetOrgPerson\nuid: " + uid +
-			"\nuserPassword: {SSHA}aaaa\nentryUUID: 1\ncreateTimestamp: 20250101000000Z\npwdPolicySubentry: " +
-			"cn=p,dc=example\n" + strings.Join(lines, "\n") + "\n\n"
+			"\nuserPassword: {SSHA}aaaa\npwdPolicySubentry: cn=p,dc=example\n" + dumpStamps + strings.Join(lines, "\n") + "\n\n"
 	}
 	text := ldifPolicy("pwdLockout: TRUE", "pwdMaxFailure: 3", "pwdLockoutDuration: 3600", "pwdFailureCountInterval: 600",
 		"pwdMustChange: TRUE", "pwdMaxAge: 86400") +
@@ -74,8 +79,7 @@ func TestDirectoryAccounts(t *testing.T) {
 		account("reset", "pwdReset: TRUE") +
 		account("failing", "pwdFailureTime: 20261123055500Z", "pwdFailureTime: 20261123055600.123Z", "pwdFailureTime: 20261120000000Z") +
 		account("starts", "pwdStartTime: 20270101000000Z") +
-		account("ended", "pwdEndTime: 20260101000000Z") +
-		"dn: uid=bare,dc=example\nobjectClass: inetOrgPerson\nuid: bare\n\n"
+		account("ended", "pwdEndTime: 20260101000000Z")
 	said, _ := intaketest.Read(t, Format, []string{"x.ldif"}, map[string]string{"x.ldif": text})
 	intaketest.Hold(t, "accounts", said, map[string]string{
 		"account plain: password_set": "2026-11-20T06:00:00Z", "account plain: locked": "false",
@@ -87,6 +91,90 @@ func TestDirectoryAccounts(t *testing.T) {
 		"account reset: must_change": "true", "account plain: must_change": "false",
 		"account failing: failures": "2", "account plain: failures": "0",
 		"account starts: enabled": "false", "account ended: enabled": "false",
-		"account bare: locked": "", "account bare: must_change": "", "account bare: is there": "yes", // nothing operational was exported
 	})
+	// One entry without the stamps, and it may be any search: only what it
+	// shows on others of the kind is known to be absent.
+	text += "dn: uid=bare,dc=example\nobjectClass: inetOrgPerson\nuid: bare\n\n"
+	said, _ = intaketest.Read(t, Format, []string{"x.ldif"}, map[string]string{"x.ldif": text})
+	intaketest.Hold(t, "a search", said, map[string]string{
+		"account bare: is there": "yes", "account bare: locked": "false", "account bare: enabled": "true", "account plain: locked": "false",
+		"account plain: must_change": "false", "account nostamp: password_expires": "never", "account plain: failures": "0",
+		"account lockedtwo: locked": "true", "policy p: history": "", "policy p: max_age": "1 day", "account plain: grace_used": "",
+	})
+}
+
+// TestViews: what an administrator, the help desk and anybody get of the same
+// directory. Nothing is stated that their view does not show.
+func TestViews(t *testing.T) {
+	const operational = "structuralObjectClass: inetOrgPerson\nentryUUID: 1\ncreatorsName: cn=m\ncreateTimestamp: 20250101000000Z\n" +
+		"entryCSN: 20260101000000.000000Z#000000#000#000000\nmodifiersName: cn=m\nmodifyTimestamp: 20260101000000Z\n" +
+		"entryDN: x\nsubschemaSubentry: cn=Subschema\nhasSubordinates: FALSE\n"
+	const policy = "dn: cn=p,dc=example\nobjectClass: device\nobjectClass: pwdPolicy\ncn: p\n" + operational +
+		"pwdAttribute: userPassword\npwdLockout: TRUE\npwdMaxFailure: 3\npwdMustChange: TRUE\npwdMaxAge: 86400\npwdLockoutDuration: 600\n\n"
+	person := func(uid, more string) string {
+		return "dn: uid=" + uid + ",dc=example\nobjectClass: inetOrgPerson\nuid: " + uid + "\ncn: " + uid + "\n" + operational + more + "\n"
+	}
+	const program = "dn: cn=radar,dc=example\nobjectClass: applicationProcess\nobjectClass: simpleSecurityObject\ncn: radar\n" + operational
+	const contractor = "dn: cn=Jo Keel,dc=example\nobjectClass: person\ncn: Jo Keel\nsn: Keel\n" + operational
+	const password = "userPassword: {SSHA}aaaa\n"
+	const named = "pwdPolicySubentry: cn=p,dc=example\n"
+	admin := policy + person("ada", password+named+"pwdAccountLockedTime: 20261123055900Z\npwdChangedTime: 20261122060000Z\n") +
+		person("bo", password+named+"pwdReset: TRUE\npwdChangedTime: 20261122060000Z\n") + person("cy", password) +
+		program + password + "\n" + contractor + password + "\n"
+	desk := person("ada", "") + person("bo", "") + person("cy", "") + program + "\n" + contractor + "\n"
+	for _, c := range []struct {
+		who, text string
+		whole     bool
+		want      map[string]string
+		accounts  int
+		noted     string
+	}{
+		{"the administrator", admin, true, map[string]string{"ada: locked": "true", "bo: locked": "false", "bo: must_change": "true",
+			"cy: password_expires": "never", "cy: must_change": "false", "cy: enabled": "true", "radar: locked": "false"}, 5, ""},
+		{"who does not say so", admin, false, map[string]string{"ada: locked": "true", "bo: locked": "false", "bo: must_change": "true",
+			"cy: password_expires": "never", "cy: enabled": "", "cy: must_change": "false"}, 5, "does not say which policy"},
+		{"the help desk", desk, false, map[string]string{"ada: locked": "", "bo: must_change": "", "cy: password_expires": "",
+			"cy: enabled": "", "radar: is there": "yes", "ada: groups": ""}, 4, "may be an account"},
+		{"nobody", strings.ReplaceAll(desk, operational, ""), false, map[string]string{"ada: locked": "", "bo: must_change": "",
+			"cy: password_expires": "", "cy: enabled": "", "radar: is there": "yes"}, 4, "no policy is visible"},
+	} {
+		export, err := Format.Open(&intake.Request{System: "x", From: []string{"x.ldif"}, AsOf: intaketest.AsOf, Whole: c.whole,
+			Folder: intaketest.Write(t, map[string]string{"x.ldif": c.text})})
+		if err != nil {
+			t.Fatal(err)
+		}
+		said, accounts := intaketest.Said(t, export), 0
+		for name := range said {
+			if strings.HasSuffix(name, ": is there") {
+				accounts++
+			}
+		}
+		want := map[string]string{}
+		for name, value := range c.want {
+			want["account "+name] = value
+		}
+		intaketest.Hold(t, c.who, said, want)
+		if noted := fmt.Sprint(export.Notes().List()); accounts != c.accounts || !strings.Contains(noted, c.noted) {
+			t.Errorf("%s: %d accounts, %s", c.who, accounts, noted)
+		}
+		if v := export.System().View; v.Whole != c.whole || !c.whole && len(v.NotVisible()) == 0 {
+			t.Errorf("%s: %+v", c.who, v.NotVisible())
+		}
+	}
+}
+
+// TestForeignServers: what another family of servers keeps is not read as if it
+// were this one's.
+func TestForeignServers(t *testing.T) {
+	const text = "dn: cn=policies,dc=example\nobjectClass: nsContainer\ncn: policies\n\n" +
+		"dn: cn=strict,cn=policies,dc=example\nobjectClass: passwordPolicy\nobjectClass: ldapsubentry\ncn: strict\npasswordMaxAge: 86400\n\n" +
+		"dn: uid=ada,dc=example\nobjectClass: inetOrgPerson\nuid: ada\nuserPassword: {SSHA}aaaa\nnsAccountLock: true\n" +
+		"passwordExpirationTime: 20260101000000Z\n" + dumpStamps + "\n"
+	said, notes := intaketest.Read(t, Format, []string{"x.ldif"}, map[string]string{"x.ldif": text})
+	intaketest.Hold(t, "foreign", said, map[string]string{"account ada: is there": "yes", "account ada: enabled": "", "account ada: locked": "",
+		"account ada: must_change": "", "account ada: password_expires": "", "account strict: is there": "", "account policies: is there": "",
+		"account ada: never_expires": ""})
+	if !notes.Partial() || !strings.Contains(fmt.Sprint(notes.List()), "nsaccountlock") {
+		t.Error(notes.List())
+	}
 }

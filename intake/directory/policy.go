@@ -15,19 +15,11 @@ import (
 
 // policy is what the reader itself needs of a policy to judge an account.
 type policy struct {
-	lockout    bool
-	forSeconds int64 // length of a lock; 0 until an administrator acts
-	window     int64 // how long failures count; 0 for ever
-	mustChange bool
+	lockout    facts.Tri
+	forSeconds facts.Counted // length of a lock; 0 until an administrator acts
+	window     facts.Counted // how long failures count; 0 for ever
+	mustChange facts.Tri
 	unknown    bool // the export does not have it
-}
-
-// answer is a switch of the policy, unknown where the policy is.
-func (p *policy) answer(yes bool) facts.Tri {
-	if p.unknown {
-		return facts.Unknown
-	}
-	return facts.TriOf(yes)
 }
 
 // policyReader turns one pwdPolicy entry into settings.
@@ -36,6 +28,20 @@ type policyReader struct {
 	x      *ldif.Entry
 	file   string
 	policy *facts.Policy
+}
+
+// addPolicies reads the policies once it is known what the view shows of them:
+// an attribute that one policy has would be shown on the others too.
+func (e *export) addPolicies() {
+	e.shown = map[string]bool{}
+	for _, p := range e.ofPolicies {
+		for i := range p.entry.Attrs {
+			e.shown[p.entry.Attrs[i].Name] = true
+		}
+	}
+	for _, p := range e.ofPolicies {
+		e.addPolicy(p.file, p.entry)
+	}
 }
 
 func (e *export) addPolicy(file string, x *ldif.Entry) {
@@ -57,8 +63,8 @@ func (e *export) addPolicy(file string, x *ldif.Entry) {
 	p.age()
 	p.lockout()
 	p.e.policies = append(p.e.policies, policy{
-		lockout: p.flag("pwdlockout", false), forSeconds: p.number("pwdlockoutduration"),
-		window: p.number("pwdfailurecountinterval"), mustChange: p.flag("pwdmustchange", false),
+		lockout: p.switchOf("pwdlockout"), forSeconds: p.counted("pwdlockoutduration"),
+		window: p.counted("pwdfailurecountinterval"), mustChange: p.switchOf("pwdmustchange"),
 	})
 }
 
@@ -68,6 +74,25 @@ func (p *policyReader) origin(attr string) facts.Origin {
 		return facts.Origin{File: p.file, Line: a.Line, Place: p.x.DN, Text: attr + ": " + a.Value}
 	}
 	return facts.Origin{File: p.file, Line: p.x.Line, Place: p.x.DN, Text: attr + " absent"}
+}
+
+// hidden reports whether an attribute is absent from the entry, and the view
+// may have left it out: then what it says is unknown, not the server's default.
+func (p *policyReader) hidden(attr string) bool {
+	lower := strings.ToLower(attr)
+	_, there := p.x.First(lower)
+	return !there && (p.e.foreign || !p.e.Read.View.Whole && !p.e.shown[lower])
+}
+
+func (p *policyReader) switchOf(attr string) facts.Tri {
+	if p.hidden(attr) {
+		return facts.Unknown
+	}
+	return facts.TriOf(p.flag(attr, false))
+}
+
+func (p *policyReader) counted(attr string) facts.Counted {
+	return facts.Counted{N: int(p.number(attr)), Known: !p.hidden(attr)}
 }
 
 // number reads an attribute; absent is 0, and so is what is no number, which
@@ -93,8 +118,11 @@ func (p *policyReader) flag(attr string, absent bool) bool {
 	return strings.EqualFold(a.Value, "TRUE")
 }
 
+// set records what follows from an attribute; nothing where it is hidden.
 func (p *policyReader) set(id setting.ID, attr string, v setting.Value) {
-	p.policy.Set(id, v, p.origin(attr))
+	if !p.hidden(attr) {
+		p.policy.Set(id, v, p.origin(attr))
+	}
 }
 
 // count sets a number of which 0 and absent mean off.
@@ -116,12 +144,14 @@ func (p *policyReader) seconds(id setting.ID, attr string, zero setting.Value) {
 }
 
 func (p *policyReader) complexity() {
-	if p.number("pwdCheckQuality") == 0 {
+	switch {
+	case p.hidden("pwdCheckQuality"):
+	case p.number("pwdCheckQuality") == 0:
 		origin := p.origin("pwdCheckQuality")
 		origin.Text = strings.TrimSuffix(origin.Text, " absent") + ", so that lengths are not enforced"
 		p.policy.Set(setting.MinLength, setting.OffValue, origin)
 		p.policy.Set(setting.MaxLength, setting.OffValue, origin)
-	} else {
+	default:
 		p.count(setting.MinLength, "pwdMinLength")
 		p.count(setting.MaxLength, "pwdMaxLength")
 	}
@@ -130,7 +160,8 @@ func (p *policyReader) complexity() {
 	}
 	p.count(setting.History, "pwdInHistory")
 	p.set(setting.ReuseAfter, "pwdInHistory", setting.OffValue)
-	if p.openLDAP() && p.x.Text("pwdcheckmodule") == "" && !p.flag("pwdUseCheckModule", false) {
+	if p.openLDAP() && !p.hidden("pwdCheckModule") && p.x.Text("pwdcheckmodule") == "" && !p.hidden("pwdUseCheckModule") &&
+		!p.flag("pwdUseCheckModule", false) {
 		p.noComposition()
 	}
 }
@@ -166,15 +197,13 @@ func (p *policyReader) age() {
 }
 
 func (p *policyReader) lockout() {
-	attempts := setting.OffValue
-	origin := p.origin("pwdLockout")
-	if p.flag("pwdLockout", false) {
-		origin = p.origin("pwdMaxFailure")
-		if n := p.number("pwdMaxFailure"); n > 0 {
-			attempts = setting.Count(n)
-		}
+	switch {
+	case p.hidden("pwdLockout"):
+	case !p.flag("pwdLockout", false):
+		p.set(setting.LockoutAttempts, "pwdLockout", setting.OffValue)
+	default:
+		p.count(setting.LockoutAttempts, "pwdMaxFailure")
 	}
-	p.policy.Set(setting.LockoutAttempts, attempts, origin)
 	p.seconds(setting.LockoutWindow, "pwdFailureCountInterval", setting.OffValue)
 	p.seconds(setting.LockoutDuration, "pwdLockoutDuration", setting.UntilUnlockedValue)
 	p.set(setting.LockoutCoversAdmins, "pwdLockout", setting.Yes)

@@ -59,6 +59,7 @@ type exportFile struct {
 	Read    strictyaml.Text   `yaml:"read,required"`
 	From    []strictyaml.Text `yaml:"from,required"`
 	Mapping *strictyaml.Text  `yaml:"mapping"`
+	View    *strictyaml.Text  `yaml:"view"`
 }
 
 // An Estate is an estate folder that was found sound.
@@ -211,6 +212,12 @@ func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.T
 	s.Request.AsOf, s.Request.AsOfFrom = l.date(f.AsOf, asOf, from)
 	for _, path := range f.Export.From {
 		s.Request.From = append(s.Request.From, path.Value)
+	}
+	if view := f.Export.View; view != nil {
+		if s.Request.Whole = view.Value == "whole"; !s.Request.Whole && view.Value != "part" {
+			l.note(view.At(0, "expected whole (whoever took the export could read everything) or part, found %q%s", view.Value,
+				nearword.Advice(view.Value, []string{"whole", "part"})))
+		}
 	}
 	if f.Export.Mapping != nil {
 		s.Request.Mapping = f.Export.Mapping.Value

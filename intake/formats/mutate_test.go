@@ -82,6 +82,9 @@ func changes(before, after *everything) (changed []string, gone int) {
 			if _, has := after.facts["policy "+value+": reach"]; name == "policy" && !has {
 				continue // the check "policy-missing" reports it
 			}
+			if name == "policy" && strings.HasPrefix(value, "not ") {
+				continue // stands for a policy that is not known
+			}
 			if !known {
 				changed = append(changed, of+name+" is "+value+" and was not known")
 			} else if was != value {

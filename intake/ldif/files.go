@@ -21,6 +21,8 @@ type Files struct {
 	wanted  map[string]bool
 	early   map[string]bool // of these, what Gather reads
 	passes  int
+	Watch   Watch // attributes that entries note the presence of
+	Search  bool  // a file has lines that a search tool writes; complete after Gather
 	unread  []facts.Unread
 }
 
@@ -58,6 +60,7 @@ func (f *Files) scanFile(from string, each func(file string, x *Entry) error) er
 	defer open.Close()
 	first := f.passes == 1
 	r := NewEntries(f.wanted)
+	r.Watch = f.Watch
 	pieces := text.NewPieces(open, AfterEntry)
 	entries := 0
 	for {
@@ -102,12 +105,14 @@ type Part struct {
 	File   string
 	piece  text.Piece
 	wanted map[string]bool
+	watch  Watch
 }
 
 // Each hands over the part's entries, and notes those that cannot be read.
 // Several parts may be read at the same time.
 func (p *Part) Each(notes *facts.Notes, each func(*Entry) error) error {
 	r := NewEntries(p.wanted)
+	r.Watch = p.watch
 	r.Begin(p.piece)
 	for {
 		x, err := r.Next()
@@ -148,7 +153,7 @@ func (f *Files) partsOf(from string, yield func(*Part) error) error {
 		if err != nil {
 			return nil // the end, or what was noted before
 		}
-		if err := yield(&Part{File: from, piece: piece, wanted: f.wanted}); err != nil {
+		if err := yield(&Part{File: from, piece: piece, wanted: f.wanted, watch: f.Watch}); err != nil {
 			return err
 		}
 	}
@@ -209,6 +214,7 @@ func (f *Files) gatherFile(from string, keep func(*Entry) bool, each func(file s
 	for result := range results {
 		g := <-result
 		last, entries = g.reader, entries+g.count
+		f.Search = f.Search || g.reader.Search
 		maps.Copy(skipped, g.reader.Skipped)
 		for i := range g.entries {
 			if failed == nil {
@@ -231,6 +237,7 @@ func (f *Files) gatherFile(from string, keep func(*Entry) bool, each func(file s
 
 func (f *Files) gatherPiece(piece text.Piece, keep func(*Entry) bool) gathered {
 	g := gathered{reader: NewEntries(f.early)}
+	g.reader.Watch = f.Watch
 	g.reader.Begin(piece)
 	for {
 		x, err := g.reader.Next()

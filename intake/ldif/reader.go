@@ -25,6 +25,32 @@ type Entry struct {
 	DN    string
 	Line  int // of its dn
 	Attrs []Attribute
+	Seen  Seen // which of the watched attributes it has, wanted or not
+}
+
+// Seen is a set of watched attributes.
+type Seen uint64
+
+// A Watch gives attributes, in small letters, their places in a Seen; at most
+// 64.
+type Watch map[string]Seen
+
+// NewWatch watches for attributes.
+func NewWatch(names ...string) Watch {
+	w := Watch{}
+	for i, name := range names {
+		w[name] = 1 << i
+	}
+	return w
+}
+
+// Of is the set of some watched attributes.
+func (w Watch) Of(names ...string) Seen {
+	var s Seen
+	for _, name := range names {
+		s |= w[name]
+	}
+	return s
 }
 
 // First returns the first value of an attribute, named in small letters.
@@ -68,6 +94,8 @@ func (e *Entry) Own() {
 type Entries struct {
 	Wanted  map[string]bool // attributes that are kept, in small letters
 	Skipped map[string]bool // attributes that were not
+	Watch   Watch           // attributes that are noted in Entry.Seen
+	Search  bool            // there are lines that a search tool writes beside the entries
 	Line    int             // of the last line read
 	Closed  bool            // the last entry was followed by an empty line
 
@@ -76,7 +104,7 @@ type Entries struct {
 	entry Entry
 	known []knownName // the names of the entry before, in their order
 	at    int         // in known
-	names map[string]string
+	names map[string]knownName
 
 	raw     string // the unfolded line
 	rawLine int
@@ -85,7 +113,10 @@ type Entries struct {
 	late    []lateValue
 }
 
-type knownName struct{ raw, name string }
+type knownName struct {
+	raw, name string
+	seen      Seen
+}
 
 // A lateValue is a value that had to be put together; it becomes a text when
 // the entry is whole.
@@ -108,7 +139,7 @@ func AfterEntry(s string) int {
 
 // NewEntries returns the entries of a file's first piece.
 func NewEntries(wanted map[string]bool) *Entries {
-	return &Entries{Wanted: wanted, Skipped: map[string]bool{}, names: map[string]string{}}
+	return &Entries{Wanted: wanted, Skipped: map[string]bool{}, names: map[string]knownName{}}
 }
 
 // Begin goes on with a piece.
@@ -131,7 +162,7 @@ func (r *Entries) bad(format string, args ...any) error {
 // Next returns the next entry, io.EOF at the end of the piece, or a *BadEntry.
 func (r *Entries) Next() (*Entry, error) {
 	e := &r.entry
-	e.DN, e.Line, e.Attrs = "", 0, e.Attrs[:0]
+	e.DN, e.Line, e.Attrs, e.Seen = "", 0, e.Attrs[:0], 0
 	r.at, r.late, r.decoded = 0, r.late[:0], r.decoded[:0]
 	for {
 		ok := r.logical()
@@ -185,6 +216,7 @@ func (r *Entries) attribute(e *Entry) error {
 	case e.Line == 0 && name == "version":
 		return nil
 	case e.Line == 0 && (name == "search" || name == "result" || name == "ref"):
+		r.Search = true
 		r.skip() // what a search tool writes after the entries
 		return nil
 	case e.Line == 0 && name != "dn":
@@ -238,38 +270,40 @@ func (r *Entries) value(attr int, name, rest string) (string, error) {
 func (r *Entries) intern(raw string) (string, bool) {
 	if r.at < len(r.known) && r.known[r.at].raw == raw {
 		r.at++
+		r.entry.Seen |= r.known[r.at-1].seen
 		return r.known[r.at-1].name, true
 	}
-	name, ok := r.names[raw]
+	known, ok := r.names[raw]
 	if !ok {
-		if name, ok = r.fold(raw); !ok {
+		if known, ok = r.fold(raw); !ok {
 			return "", false
 		}
-		raw = strings.Clone(raw)
+		known.raw = strings.Clone(raw)
 		if len(r.names) < 10000 {
-			r.names[raw] = name
+			r.names[known.raw] = known
 		}
 	}
 	if len(r.known) < 1000 {
-		r.known = append(r.known[:min(r.at, len(r.known))], knownName{raw, name})
+		r.known = append(r.known[:min(r.at, len(r.known))], known)
 		r.at = len(r.known)
 	}
-	return name, true
+	r.entry.Seen |= known.seen
+	return known.name, true
 }
 
-func (r *Entries) fold(raw string) (string, bool) {
+func (r *Entries) fold(raw string) (knownName, bool) {
 	for _, c := range []byte(raw) {
 		if !(c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '-' || c == '.' || c == ';' || c == '_') {
-			return "", false
+			return knownName{}, false
 		}
 	}
 	plain, _, _ := strings.Cut(raw, ";")
 	lower := strings.ToLower(plain)
 	if !r.Wanted[lower] {
 		r.Skipped[strings.Clone(plain)] = true
-		return "", true
+		return knownName{seen: r.Watch[lower]}, true
 	}
-	return strings.Clone(lower), true
+	return knownName{name: strings.Clone(lower), seen: r.Watch[lower]}, true
 }
 
 // skip reads on to the empty line that ends the entry.

@@ -28,7 +28,7 @@ const (
 func (e *export) Accounts(yield func(*facts.Account) error) error {
 	var a facts.Account
 	return e.files.Scan(func(file string, x *ldif.Entry) error {
-		if !x.Is("user") || x.Text("useraccountcontrol") == "" {
+		if !x.Is("user") {
 			return nil
 		}
 		a.Reset()
@@ -56,8 +56,8 @@ func (e *export) fill(a *facts.Account, x *ldif.Entry) {
 	a.Unit = ldif.UnitOf(x.DN)
 	dn := ldif.NormalDN(x.DN)
 	own := e.ownGroups(x)
-	a.Groups, a.GroupsKnown = e.groups.Of(a.Groups, dn), len(own) > 0
-	if !a.GroupsKnown {
+	a.Groups, a.GroupsKnown = e.groups.Of(a.Groups, dn), len(own) > 0 && e.Read.View.Shows("memberOf, member")
+	if len(own) == 0 {
 		e.Noted.Remark(a.Origin, "the primary group of %q is not in the export; its groups, and what follows from them, are "+
 			"unknown", a.Login)
 	}
@@ -68,21 +68,26 @@ func (e *export) fill(a *facts.Account, x *ldif.Entry) {
 			}
 		}
 	}
-	a.Policy = e.policyOf(dn, own)
-	control, ok := integer(x, "useraccountcontrol")
-	if !ok {
-		e.Noted.Refuse(a.Origin, "userAccountControl of %q is no number; its marks are unknown", a.Login)
-		return
-	}
-	a.Kind = kind(x, control)
+	a.Policy = e.policyOf(dn, own, a.GroupsKnown)
 	if e.privileged(dn, own) {
 		a.Privileged = facts.Yes
-	} else if a.GroupsKnown {
+	} else if a.GroupsKnown && e.Read.View.Shows("objectSid, groupType") {
 		a.Privileged = facts.No
 	}
 	p := e.policies[cmp.Or(a.Policy, e.Read.Default)]
-	e.marks(a, x, control, p)
-	e.password(a, x, control)
+	control, ok := integer(x, "useraccountcontrol")
+	switch {
+	case ok:
+		a.Kind = kind(x, control)
+		e.marks(a, x, control, p)
+		e.password(a, x, control)
+	case x.Seen&watch["useraccountcontrol"] == 0:
+		e.Noted.Remark(a.Origin, "userAccountControl of %q is not visible in the export; whether it is switched off, and its marks, "+
+			"are unknown", a.Login)
+	default:
+		e.Noted.Refuse(a.Origin, "userAccountControl of %q is no number; its marks are unknown", a.Login)
+		return
+	}
 	e.lock(a, x, p)
 }
 
@@ -105,13 +110,17 @@ func (e *export) privileged(dn string, own []string) bool {
 }
 
 // policyOf: a settings object of the user itself goes before those of groups;
-// among equals the lowest precedence, then the smaller objectGUID.
-func (e *export) policyOf(dn string, own []string) string {
-	if len(e.applies) == 0 {
-		return ""
+// among equals the lowest precedence, then the smaller objectGUID. Where settings
+// objects or the user's groups are not visible, it is not known.
+func (e *export) policyOf(dn string, own []string, groups bool) string {
+	if !e.Read.View.Shows("msDS-PSOAppliesTo") {
+		return hiddenSettings
 	}
-	if name := e.first(e.applies[dn]); name != "" {
+	if name := e.first(e.applies[dn]); name != "" || len(e.applies) == 0 {
 		return name
+	}
+	if !groups {
+		return hiddenSettings
 	}
 	var names []string
 	for _, g := range e.allGroups(dn, own) {
@@ -218,13 +227,13 @@ func stampMoment(text string) facts.Moment {
 // lock: the stamp of a lock stays after a timed lock has run out.
 func (e *export) lock(a *facts.Account, x *ldif.Entry, p settings) {
 	asOf, dated := e.Read.AsOf, !e.Read.AsOf.IsZero()
-	bad, _ := integer(x, "badpwdcount")
+	bad, counted := integer(x, "badpwdcount")
 	last, _ := integer(x, "badpasswordtime")
 	if dated {
 		counts := p.window == math.MaxInt64 || last > 0 && asOf.Sub(moment(last)) < ticks(p.window)
 		a.Failures = facts.CountOf(0)
 		if counts {
-			a.Failures = facts.CountOf(int(bad))
+			a.Failures = facts.Counted{N: int(bad), Known: counted}
 		}
 	}
 	if p.unknown || p.unknownLock {
@@ -233,7 +242,13 @@ func (e *export) lock(a *facts.Account, x *ldif.Entry, p settings) {
 	}
 	a.Locked = facts.No
 	since, ok := integer(x, "lockouttime")
-	if !ok || since == 0 || !p.locks {
+	switch {
+	case !p.locks || ok && since == 0:
+		return
+	case !ok:
+		if !e.Read.View.Shows("lockoutTime") {
+			a.Locked = facts.Unknown
+		}
 		return
 	}
 	a.LockFor(facts.At(moment(since)), int64(ticks(p.duration)/time.Second), asOf)

@@ -39,7 +39,7 @@ ldbsearch -H /var/lib/samba/private/sam.ldb -b DOMAINDN '(|(objectCategory=perso
   lockoutTime accountExpires lastLogon lastLogonTimestamp primaryGroupID memberOf member groupType objectSid objectGUID whenCreated whenChanged > accounts.ldif
 
 estate.yaml:
-  export: {read: samba, from: [domain.ldif, pso.ldif, accounts.ldif]}
+  export: {read: samba, from: [domain.ldif, pso.ldif, accounts.ldif], view: whole}   whole: taken as root, nothing was hidden
 `
 
 // Format is the LDIF of a Samba AD domain.
@@ -99,6 +99,12 @@ type export struct {
 	builtin  map[string]bool     // DNs of groups whose members are administrators
 	security map[string]bool     // DNs of groups that are not for mail only
 	latest   time.Time
+
+	from         []string
+	whole        bool // the estate says that everything was visible
+	ruled        bool // the group of the domain's administrators is in the export
+	ruledBuiltIn bool // and that of the built-in ones
+	people, any  ldif.Seen
 }
 
 func open(r *intake.Request) (facts.Export, error) {
@@ -106,7 +112,9 @@ func open(r *intake.Request) (facts.Export, error) {
 		Base: r.NewBase(), groups: ldif.NewGroups(), policies: map[string]settings{}, applies: map[string][]string{},
 		byRID: map[string]string{}, builtin: map[string]bool{}, security: map[string]bool{},
 	}
+	e.whole, e.from = r.Whole, r.From
 	e.files = ldif.NewFiles(r, &e.Noted, wanted)
+	e.files.Watch = watch
 	e.Read.Chooses = facts.ChooseAssigned
 	if err := e.files.Scan(e.structure); err != nil {
 		return nil, err
@@ -114,6 +122,7 @@ func open(r *intake.Request) (facts.Export, error) {
 	if e.Read.AsOf.IsZero() && !e.latest.IsZero() {
 		e.Read.AsOf, e.Read.AsOfFrom = e.latest, "the latest change in the export"
 	}
+	e.settleView(e.people, e.any)
 	e.Read.Default = domain
 	from := facts.Origin{File: strings.Join(r.From, ", ")}
 	if e.Read.Policy(domain) == nil {
@@ -122,10 +131,12 @@ func open(r *intake.Request) (facts.Export, error) {
 		e.Read.LeaveDefaultOpen(unexported, from)
 		e.policies[unexported] = settings{unknown: true}
 	}
-	if len(e.Read.Policies) == 1 {
-		e.Noted.Remark(from, "no password settings objects are in the export, and everybody is judged by the domain's "+
-			"settings; where the domain has any, export the Password Settings Container too")
+	if len(e.Read.Policies) == 1 && !e.whole {
+		e.Noted.Remark(from, "no password settings objects are visible in the export; only administrators of a domain see them, so "+
+			"that it is not known which accounts fall under one: export the Password Settings Container too, or write \"view: "+
+			"whole\" under export in estate.yaml where the domain has none")
 	}
+	e.leaveSettingsOpen(from)
 	return e, nil
 }
 
@@ -135,6 +146,10 @@ func (e *export) Unread() []facts.Unread { return e.files.Unread() }
 func (e *export) structure(file string, x *ldif.Entry) error {
 	if at, ok := stamp.Generalized(x.Text("whenchanged")); ok && at.After(e.latest) {
 		e.latest = at
+	}
+	e.any |= x.Seen
+	if x.Is("user") {
+		e.people |= x.Seen
 	}
 	x.Own() // accounts are kept too, where they say what they are members of
 	dn := ldif.NormalDN(x.DN)
@@ -180,6 +195,8 @@ func (e *export) group(x *ldif.Entry, dn string) {
 		rid := sid[i:]
 		if sid == "S-1-5-32-544" || strings.HasPrefix(sid, "S-1-5-21-") && slices.Contains(administrators, rid) {
 			e.builtin[dn] = true
+			e.ruled = e.ruled || rid == "-512"
+			e.ruledBuiltIn = e.ruledBuiltIn || sid == "S-1-5-32-544"
 		}
 		if strings.HasPrefix(sid, "S-1-5-21-") {
 			e.byRID[rid[1:]] = dn

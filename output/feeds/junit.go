@@ -90,7 +90,7 @@ func JUnit(w io.Writer, r *finding.Result, _ output.Options) error {
 				c.Failure = &junitText{xmlText(clean(first)), "finding", xmlText(strings.Join(broken, "\n"))}
 				suite.Failures++
 			case state.State == finding.Open:
-				c.Skipped = &junitShort{"not known: the export does not say it for all accounts"}
+				c.Skipped = &junitShort{"not known: the export does not show it for all accounts"}
 				suite.Skipped++
 			}
 			c.Out = xmlText(strings.Join(accepted, "\n"))

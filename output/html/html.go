@@ -432,7 +432,7 @@ func cellOf(def *setting.Setting, c *gap.Cell) gapCell {
 	case c.None:
 		return gapCell{"", "none", "nobody there"}
 	case !c.Value.Known():
-		return gapCell{"?", "open", "not said in the export"}
+		return gapCell{"?", "open", "not shown by the export"}
 	}
 	v := valueOf(def, c)
 	cell := gapCell{v.Text, "", v.Where}

@@ -64,7 +64,7 @@ func gapCell(row *gap.Row, c *gap.Cell) string {
 	case c.None:
 		return ""
 	case !c.Value.Known():
-		return "not said"
+		return "not known"
 	}
 	text := safe(row.Setting.Text(c.Value))
 	if c.Below {

@@ -182,7 +182,8 @@ func (p *page) reading(r *finding.Result) {
 				p.para("", boldStyle, "While reading")
 				first = false
 			}
-			word := map[facts.NoteKind]string{facts.NoteIncomplete: "cut", facts.NoteRefused: "refused", facts.NoteRemark: "note"}[n.Kind]
+			word := map[facts.NoteKind]string{facts.NoteIncomplete: "cut", facts.NoteRefused: "refused", facts.NoteRemark: "note",
+				facts.NoteView: "view"}[n.Kind]
 			text := n.Message
 			if n.Origin.Known() {
 				text = n.Origin.String() + ": " + text
@@ -346,7 +347,7 @@ func (p *page) unknowns(r *finding.Result, details bool) {
 		if u.Setting == "" {
 			kind = "fact"
 		}
-		text := fmt.Sprintf("%s: the %s %s is not said in the export", u.System, kind, u.Name())
+		text := fmt.Sprintf("%s: the %s %s is not known from the export", u.System, kind, u.Name())
 		if u.Reach.Accounts > 0 {
 			text += fmt.Sprintf(" for %d %s", u.Reach.Accounts, plural(u.Reach.Accounts, "account", "accounts"))
 		}

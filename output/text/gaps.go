@@ -255,7 +255,7 @@ func (p *page) sideBySide(g *finding.Gaps, rows []gap.Row, o output.GapOptions) 
 		return
 	}
 	p.para("  ", faintStyle, "! below the rules   + strictest   - loosest   ~ all others agree on another   3/29 so many of "+
-		"the accounts have it   ? not said   · nobody there")
+		"the accounts have it   ? not known   · nobody there")
 	var with []int
 	for i, profile := range g.Profiles {
 		if profile.Accounts(o.Audience) > 0 || !rows[0].Cells[i].None {

@@ -5,6 +5,7 @@ import (
 	"io"
 	"strings"
 
+	"yewcone/core/facts"
 	"yewcone/core/reading"
 	"yewcone/core/rules"
 	"yewcone/output"
@@ -44,10 +45,21 @@ func (p *page) intake(in *reading.Intake) {
 	p.para("  read      ", plainStyle, fmt.Sprintf("%d %s (%d privileged, %d disabled), %d %s, %s", s.Accounts,
 		plural(s.Accounts, "account", "accounts"), s.Privileged, s.Disabled, s.Policies,
 		plural(s.Policies, "policy", "policies"), refused))
+	if v := in.System.View; v != nil && v.Whole {
+		p.para("  view      ", plainStyle, seen("all that the system keeps: "+v.Proof))
+	}
+	for _, n := range s.Notes {
+		if n.Kind == facts.NoteView {
+			p.para("  view      ", badStyle, seen(n.Message))
+		}
+	}
 	for i := range in.System.Policies {
 		p.policy(in, i)
 	}
 	for _, n := range s.Notes {
+		if n.Kind == facts.NoteView {
+			continue
+		}
 		text := n.Message
 		if n.Origin.Known() {
 			text = n.Origin.String() + ": " + text

@@ -67,7 +67,7 @@ func Space(w io.Writer, targets []*trial.Target, measures []password.Measure, o 
 		case len(m.Collide) > 0:
 			row[1] = "none"
 		case slices.Contains(m.Unknown, setting.MinLength):
-			row[1] = "not said"
+			row[1] = "not known"
 		case m.Length > m.Asked:
 			row[1] = fmt.Sprintf("%d (asked: %d)", m.Length, m.Asked)
 		}
@@ -76,7 +76,7 @@ func Space(w io.Writer, targets []*trial.Target, measures []password.Measure, o 
 		} else if m.Ceiling > 0 {
 			row[3] = fmt.Sprint(m.Ceiling)
 		} else if slices.Contains(m.Unknown, setting.MaxLength) {
-			row[3] = "not said"
+			row[3] = "not known"
 		}
 		rows = append(rows, row)
 	}

@@ -146,7 +146,7 @@ func (p *page) holding(x *explain.Explanation) {
 		p.setting(s, usual)
 	}
 	if len(unknown) > 0 {
-		p.para("  "+padded("not said", 23), plainStyle, strings.Join(unknown, ", "))
+		p.para("  "+padded("not known", 23), plainStyle, strings.Join(unknown, ", "))
 	}
 }
 

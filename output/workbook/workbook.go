@@ -331,7 +331,7 @@ func gapCell(def *setting.Setting, c *gap.Cell) string {
 	case c.None:
 		return ""
 	case !c.Value.Known():
-		return "not said"
+		return "not known"
 	}
 	text := def.Text(c.Value)
 	if c.Mixed() {
