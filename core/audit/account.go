@@ -47,7 +47,7 @@ func (e *engine) clause(i int, v *verdict, a *facts.Account) {
 	if reach == facts.No {
 		return
 	}
-	s.reached = true
+	s.reached = s.reached || v != e.empty || s.clause.Forbid != nil
 	forbidden := facts.No
 	if s.clause.Forbid != nil {
 		forbidden = s.clause.Forbid.Test(&e.about)

@@ -38,6 +38,7 @@ func (j *Judge) Resolve(a *facts.Account) (*effective.Settings, *condition.Subje
 // An Answer is how one rule comes out for one account.
 type Answer struct {
 	Rule       rules.Rule
+	NoPassword bool          // no password lets the account in, so that settings ask nothing of it
 	Clause     *rules.Clause // nil for checks that are no conditions on accounts
 	Reach      facts.Tri     // of the clause, once those that replace it are taken off
 	DependsOn  []string      // facts that are not known and decide on Reach, or on Forbidden
@@ -82,6 +83,10 @@ func (e *engine) answer(i int, s *effective.Settings, v *verdict, a *facts.Accou
 		}
 	}
 	hits := v.hits[i]
+	if a.WithoutPassword() {
+		hits, out.Unknown = nil, nil
+		out.NoPassword = r.clause == nil || r.clause.Forbid == nil
+	}
 	if len(hits) == 0 && out.Forbidden == facts.Yes {
 		hits = []hit{r.forbidden}
 	}

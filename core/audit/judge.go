@@ -18,6 +18,7 @@ type verdict struct {
 	hits     [][]hit
 	unknown  [][]setting.ID
 	checks   []int // the checks of settings that hit
+	unsure   []int // those that found nothing, for want of knowing
 
 	accounts     int
 	audiences    [gap.Rest + 1]int // of accounts that a password lets in
@@ -143,6 +144,9 @@ func (e *engine) judgeCheck(v *verdict, i int, s *effective.Settings) {
 	look := &check.SettingsView{Holds: s.Get, Asked: func(id setting.ID) []setting.Value { return e.asked[id] }}
 	text := e.rules[i].check.Settings(look)
 	if text == "" {
+		if look.Unknown {
+			v.unsure = append(v.unsure, i)
+		}
 		return
 	}
 	h := hit{reason: reason{rule: i, setting: noSetting, text: text}, from: look.First, about: look.FirstOf}

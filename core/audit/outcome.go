@@ -41,6 +41,9 @@ func (e *engine) outcomeOf(a *facts.Account, v *verdict) *outcome {
 	for _, i := range v.checks {
 		e.settings(i, v, a)
 	}
+	for _, i := range v.unsure {
+		e.rules[i].open = true
+	}
 	for _, i := range e.clauses {
 		e.reach[i] = e.rules[i].clause.For.Test(&e.about)
 	}

@@ -20,6 +20,7 @@ func (e *engine) finish() error {
 		return err
 	}
 	if e.summary.Accounts > 0 {
+		e.reachingNobody()
 		e.systemChecks()
 		return nil
 	}
@@ -52,12 +53,27 @@ func (e *engine) withoutAccounts() {
 		for i := range e.rules {
 			r := &e.rules[i]
 			if r.clause == nil && r.check.System == nil || r.clause != nil && r.clause.For == nil {
-				r.reached = true
 				e.settings(i, v, nil)
 			}
 		}
 	}
 	e.systemChecks()
+}
+
+// reachingNobody judges the policies by the clauses that are asked of no
+// account today, though they are meant for all: a weak setting is weak before
+// it reaches somebody.
+func (e *engine) reachingNobody() {
+	for i := range e.rules {
+		r := &e.rules[i]
+		if r.clause == nil || r.reached || r.clause.For != nil || r.clause.Forbid != nil {
+			continue
+		}
+		v := e.judge(e.resolver.For(&facts.Account{}))
+		for n := range v.hits[i] {
+			e.enter(&v.hits[i][n], nil)
+		}
+	}
 }
 
 // systemChecks looks at the whole system once its accounts went past.
@@ -66,6 +82,7 @@ func (e *engine) systemChecks() {
 	for i := range e.rules {
 		if c := e.rules[i].check; c != nil && c.System != nil {
 			c.System(&e.view, func(found check.Hit) { e.found(i, found) })
+			e.rules[i].open = c.Unsure != nil && c.Unsure(&e.view)
 		}
 	}
 }
@@ -88,6 +105,9 @@ func (e *engine) sameStored() error {
 		if e.marks[n] == e.marks[n-1] {
 			twice[e.marks[n]] = true
 		}
+	}
+	if i >= 0 && len(e.marks) == 0 && e.summary.Accounts > 0 {
+		e.rules[i].open = true // no stored password is visible
 	}
 	e.marks = nil
 	if i < 0 || len(twice) == 0 {
@@ -133,7 +153,11 @@ func (e *engine) report(r *finding.Result) {
 		}
 	}
 	for i := range e.rules {
-		if t := &e.rules[i]; t.reached && !t.id.BuiltIn {
+		switch t := &e.rules[i]; {
+		case t.id.BuiltIn:
+		case !t.reached:
+			s.Nobody++
+		default:
 			s.Clauses++
 			if !t.broken && !t.open {
 				s.Met++
@@ -164,7 +188,7 @@ func (e *engine) states() {
 			state.State = finding.Broken
 		case t.open:
 			state.State = finding.Open
-		case t.clause != nil && !t.reached:
+		case t.clause != nil && !t.reached, t.check != nil && e.notLookedAt(t.check):
 			state.State = finding.NotForIt
 		}
 		e.summary.Outcomes = append(e.summary.Outcomes, state)
@@ -181,6 +205,18 @@ func (e *engine) states() {
 			}
 		}
 	}
+}
+
+// notLookedAt reports whether nothing was looked at for a check: no people or
+// systems were held against one another, or no account was read.
+func (e *engine) notLookedAt(c *check.Check) bool {
+	switch {
+	case c.Person != nil:
+		return e.options.register == nil
+	case c.Between != nil:
+		return e.options.Relations == nil
+	}
+	return e.summary.Accounts == 0 && c.Unused == nil
 }
 
 // gatherUnknowns puts together what several clauses ask.

@@ -42,8 +42,11 @@ type Check struct {
 	// SameStored: it reaches the accounts that are switched on and share their
 	// stored password with another.
 	SameStored bool
-	// System looks at a whole system after its accounts went past.
+	// System looks at a whole system after its accounts went past, and Unsure
+	// tells whether, where it finds nothing, that is for want of knowing; nil for
+	// never.
 	System func(*SystemView, func(Hit))
+	Unsure func(*SystemView) bool
 	// Person looks at an enabled account of a person, with what the person has
 	// on other systems, and returns what is wrong; "" for nothing.
 	Person func(*PersonView) string

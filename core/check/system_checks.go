@@ -19,6 +19,7 @@ var systemChecks = []Check{
 		ID: "policy-unused", Title: "policies that cover no account", Severity: rules.Info,
 		Doc:    "somebody believes that it protects somebody.",
 		Remedy: "assign the policy, or remove it",
+		Unsure: (*SystemView).openPolicies,
 		System: func(v *SystemView, hit func(Hit)) {
 			for i := range v.System.Policies {
 				if p := &v.System.Policies[i]; v.Accounts > 0 && v.PolicyReach[p.Name] == 0 && !p.Open && !v.openPolicies() {
@@ -31,6 +32,7 @@ var systemChecks = []Check{
 		ID: "policy-without-effect", Title: "policies of which no value holds for anybody", Severity: rules.Low,
 		Doc:    "other policies come first in everything it says.",
 		Remedy: "remove the policy, or change the order",
+		Unsure: (*SystemView).openPolicies,
 		System: func(v *SystemView, hit func(Hit)) {
 			for i := range v.System.Policies {
 				p := &v.System.Policies[i]
@@ -75,6 +77,7 @@ var systemChecks = []Check{
 		ID: "expiry-for-nobody", Title: "an age is set and holds for nobody", Severity: rules.Medium,
 		Doc:    "the number on the policy page does nothing.",
 		Remedy: "switch expiry on where it should hold, or remove the age",
+		Unsure: func(v *SystemView) bool { return v.AgeUnknown > 0 },
 		System: func(v *SystemView, hit func(Hit)) {
 			id := setting.MaxAge
 			for i := range v.System.Policies {
@@ -91,6 +94,7 @@ var systemChecks = []Check{
 		ID: "second-factor-unused", Title: "a second factor is offered and nobody has one", Severity: rules.Medium,
 		Doc:    "what is optional is not there.",
 		Remedy: "demand the second factor, from administrators first",
+		Unsure: func(v *SystemView) bool { return v.SecondFactor[facts.Unknown] > 0 },
 		System: func(v *SystemView, hit func(Hit)) {
 			if v.Optional > 0 && v.SecondFactor[facts.Yes] == 0 && v.SecondFactor[facts.Unknown] == 0 {
 				hit(Hit{Says: fmt.Sprintf("a second factor is offered to %d accounts, and nobody has enrolled one", v.Optional)})

@@ -22,6 +22,7 @@ type SettingsView struct {
 	FirstOf  setting.ID           // the setting of which that is the value
 	Policies []string             // where the values that were looked at stand
 	Personal bool                 // a value that was looked at stands on the account itself
+	Unknown  bool                 // a value that was looked at is not known
 }
 
 // get returns the value of a setting.
@@ -36,6 +37,7 @@ func (v *SettingsView) get(id setting.ID) setting.Value {
 			v.First, v.FirstOf = s.From, id
 		}
 	}
+	v.Unknown = v.Unknown || !s.Value.Known()
 	return s.Value
 }
 

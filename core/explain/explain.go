@@ -146,6 +146,8 @@ func explainRule(answer *audit.Answer, s *effective.Settings) RuleOutcome {
 	case answer.Reach == facts.Unknown:
 		out.Outcome = finding.Open
 		out.Text = "whether it reaches the account depends on " + strings.Join(answer.DependsOn, ", ") + notSaid
+	case answer.NoPassword:
+		out.Outcome, out.Text = finding.NotForIt, "no password lets the account in"
 	case len(answer.Broken) > 0:
 		out.Outcome, out.Text = finding.Broken, strings.Join(answer.Broken, "; ")
 		if answer.Accepted {

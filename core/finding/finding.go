@@ -5,6 +5,7 @@ import (
 	"cmp"
 	"crypto/sha256"
 	"encoding/hex"
+	"fmt"
 	"slices"
 	"strings"
 	"time"
@@ -40,8 +41,9 @@ type SystemResult struct {
 	Partial    bool // a file was missing or cut off, or more was refused than the options bear
 	Notes      []facts.Note
 	Rules      []string // names of the rule sets
-	Clauses    int      // clauses that reach somebody
+	Clauses    int      // clauses that were asked of somebody
 	Met        int      // of these, clauses that hold throughout, apart from what was accepted
+	Nobody     int      // clauses that reach nobody, or nobody of whom they could ask anything
 	Accepted   int      // findings that exceptions cover
 	Outcomes   []RuleState
 	Asks       []Ask
@@ -118,6 +120,24 @@ type Unknown struct {
 	Rules   []rules.Rule // who asks
 	Reach   Reach
 	ToKnow  string // what to export to know it; "" where nobody can say
+}
+
+// ClausesMet says in a few words how the clauses of a system came out; no
+// clause that was asked of nobody counts as met.
+func (s *SystemResult) ClausesMet() string {
+	switch {
+	case len(s.Rules) == 0:
+		return "no rules"
+	case s.Clauses == 0 && s.Partial:
+		return "not read"
+	case s.Clauses == 0:
+		return "reach nobody"
+	}
+	text := fmt.Sprintf("%d of %d", s.Met, s.Clauses)
+	if s.Partial {
+		text += " (partial)"
+	}
+	return text
 }
 
 // OnlyChecks reports whether no rule of a rule set asks for it.

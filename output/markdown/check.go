@@ -41,7 +41,7 @@ func Check(w io.Writer, r *finding.Result, o output.Options) error {
 		for _, severity := range rules.Severities {
 			fmt.Fprintf(b, " %d |", counts[severity])
 		}
-		fmt.Fprintf(b, " %d of %d |\n", s.Met, s.Clauses)
+		fmt.Fprintf(b, " %s |\n", s.ClausesMet())
 	}
 	changes(b, o.Changes)
 	for _, severity := range rules.Severities {

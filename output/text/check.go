@@ -147,17 +147,7 @@ func (p *page) systems(r *finding.Result) {
 			}
 			row = append(row, cell)
 		}
-		met := fmt.Sprintf("%d of %d", s.Met, s.Clauses)
-		if s.Partial {
-			met += " (partial)"
-		}
-		if s.Partial && s.Clauses == 0 {
-			met = "not read"
-		}
-		if len(s.Rules) == 0 {
-			met = "no rules"
-		}
-		rows = append(rows, append(row, met))
+		rows = append(rows, append(row, s.ClausesMet()))
 	}
 	p.table("  ", rows, func(c int) bool { return c >= 2 && c < 8 }, func(row, c int, text string) string {
 		switch {
