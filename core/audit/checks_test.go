@@ -121,8 +121,8 @@ func TestAccountChecks(t *testing.T) {
 		{"overdue", func(a *facts.Account) { a.PasswordSet = ago(181) }, func(a *facts.Account) { a.PasswordSet = ago(180) }},
 		// past the grace: shut
 		{"overdue", func(a *facts.Account) { a.PasswordSet = ago(189) }, func(a *facts.Account) { a.PasswordSet = ago(200) }},
-		{"expiry-not-enforced", func(a *facts.Account) { a.PasswordSet, a.LastSignIn = ago(200), ago(3) },
-			func(a *facts.Account) { a.PasswordSet, a.LastSignIn = ago(200), ago(30) }},
+		{"expiry-not-enforced", func(a *facts.Account) { a.PasswordExpires, a.LastSignIn = ago(20), ago(3) },
+			func(a *facts.Account) { a.PasswordExpires, a.LastSignIn = ago(20), ago(30) }},
 		{"older-than-rules", func(a *facts.Account) { a.PasswordSet = ago(21) }, func(a *facts.Account) { a.PasswordSet = ago(19) }},
 		{"never-changed", func(a *facts.Account) { a.PasswordSet, a.Created = ago(100), ago(100) },
 			func(a *facts.Account) { a.PasswordSet, a.Created = ago(80), ago(80) }},

@@ -60,9 +60,9 @@ var accountChecks = []Check{
 	},
 	{
 		ID: "expiry-not-enforced", Title: "accounts used after the end of their password", Severity: rules.Medium, IfPrivileged: rules.High,
-		Doc:     "somebody signed in with a password that had run out: the system does not enforce the end.",
-		Account: `enabled and last_sign_in > password_expires`, Shows: "last_sign_in",
-		Remedy: "find out why the system let them in; keys, grace sign-ins and other ways in count too",
+		Doc:     "somebody came in though the password had run out: its end is not enforced, or there is another way in.",
+		Account: `enabled and used_after_end`, Shows: "last_sign_in",
+		Remedy: "find out how they came in: keys and other ways in count too",
 	},
 	{
 		ID: "older-than-policy", Title: "passwords that are older than the policy they fall under", Severity: rules.Info,

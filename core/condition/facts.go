@@ -225,6 +225,8 @@ var allFacts = []Fact{
 		func(s *Subject) facts.Tri { return s.Dates.Shut }),
 	flagFact("overdue_open", Complete, "the password is past its end, and nothing in the export shows that the account is "+
 		"locked, shut or switched off", overdueOpen),
+	flagFact("used_after_end", Complete, "the account was used after its password had ended, by an end that held then and without grace",
+		func(s *Subject) facts.Tri { return s.Dates.UsedAfter }),
 	flagFact("lasts_for_ever", Complete, "the password never expires in effect, by policy or by flag",
 		func(s *Subject) facts.Tri { return isNever(s.Dates.Expires) }),
 	flagFact("older_than_policy", Complete, "the password was set before its policy was last changed",

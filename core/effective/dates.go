@@ -22,6 +22,7 @@ func DatesOf(d *facts.Derived, a *facts.Account, s *Settings, system *facts.Syst
 	} else if d.Expires.IsNever() {
 		d.Overdue, d.Shut = facts.No, facts.No
 	}
+	d.UsedAfter = usedAfter(d, a, s)
 	d.Missing = facts.TriOf(s.Missing != "")
 	if s.Missing != "" && len(system.Policies) == 0 {
 		d.Missing = facts.Unknown // the export leaves out policies altogether
@@ -32,6 +33,41 @@ func DatesOf(d *facts.Derived, a *facts.Account, s *Settings, system *facts.Syst
 		}
 		d.OlderRules = facts.TriOf(set < rulesSince)
 	}
+}
+
+// usedAfter tells whether the last sign-in shows that the end of the password
+// was not enforced. A sign-in on the last day is none after it; one with grace
+// is allowed; and an end that follows from a largest age says nothing on a
+// sign-in before the policy had it, or where nobody knows since when it has.
+func usedAfter(d *facts.Derived, a *facts.Account, s *Settings) facts.Tri {
+	end, ends := d.Expires.Unix()
+	used, signed := a.LastSignIn.Unix()
+	switch {
+	case d.Expires.IsNever() || a.LastSignIn.IsNever():
+		return facts.No
+	case !ends || !signed:
+		return facts.Unknown
+	}
+	if d.Expires.WholeDay() {
+		end += 86400 - 1
+	}
+	if used <= end {
+		return facts.No
+	}
+	if a.GraceUsed.Known && a.GraceUsed.N > 0 {
+		return facts.No
+	}
+	if left, _ := s.Get(setting.GraceSignIns).Value.Count(); left > 0 && !a.GraceUsed.Known {
+		return facts.Unknown
+	}
+	if a.PasswordExpires.Known() {
+		return facts.Yes
+	}
+	from := s.Get(setting.MaxAge).From
+	if changed, ok := policyChanged(s); ok && from != nil && from.Level == OnPolicy && used >= changed {
+		return facts.Yes
+	}
+	return facts.Unknown
 }
 
 // ages works out what follows from ages, warnings and grace.

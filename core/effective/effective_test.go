@@ -359,10 +359,60 @@ func TestSettleLock(t *testing.T) {
 		if c.duration != "" {
 			values = append(values, "lockout_duration", c.duration)
 		}
-		system := &facts.System{AsOf: asOf, Chooses: facts.ChooseSingle, Policies: []facts.Policy{p("base", nil, values...)}, Default: "base"}
+		system := &facts.System{AsOf: asOf, Chooses: facts.ChooseSingle,
+			Policies: []facts.Policy{p("base", nil, values...)}, Default: "base"}
 		a := &facts.Account{LockedSince: facts.At(asOf.Add(-c.ago))}
 		if SettleLock(a, NewResolver(system).For(a), system); a.Locked != c.want {
 			t.Errorf("locked for %s, %s ago: %s", c.duration, c.ago, a.Locked)
+		}
+	}
+}
+
+// TestUsedAfter: nobody is accused of a sign-in that was right at its time.
+func TestUsedAfter(t *testing.T) {
+	day := func(n int) time.Time { return time.Date(2026, 9, n, 0, 0, 0, 0, time.UTC) }
+	at := func(n, hour int) facts.Moment { return facts.At(day(n).Add(time.Duration(hour) * time.Hour)) }
+	set := facts.At(day(1).AddDate(0, 0, -90)) // so that it ends on the first
+	for _, c := range []struct {
+		what    string
+		changed facts.Moment
+		change  func(*facts.Account)
+		want    facts.Tri
+	}{
+		{"after the end, under the same policy", at(1, -900), func(a *facts.Account) { a.LastSignIn = at(5, 0) }, facts.Yes},
+		{"before the end", at(1, -900), func(a *facts.Account) { a.LastSignIn = at(1, -1) }, facts.No},
+		{"at its very second", at(1, -900), func(a *facts.Account) { a.LastSignIn = at(1, 0) }, facts.No},
+		{"before the policy had that age", at(9, 0), func(a *facts.Account) { a.LastSignIn = at(5, 0) }, facts.Unknown},
+		{"nobody knows since when it has", facts.Moment{}, func(a *facts.Account) { a.LastSignIn = at(5, 0) }, facts.Unknown},
+		{"with grace", at(1, -900), func(a *facts.Account) { a.LastSignIn, a.GraceUsed = at(5, 0), facts.CountOf(1) }, facts.No},
+		{"the export says the end", facts.Moment{},
+			func(a *facts.Account) { a.LastSignIn, a.PasswordExpires = at(5, 0), at(4, 0) }, facts.Yes},
+		{"on the last day", facts.Moment{}, func(a *facts.Account) {
+			a.LastSignIn, a.PasswordExpires = at(4, 23),
+				facts.OnDay(day(4))
+		}, facts.No},
+		{"the day after", facts.Moment{}, func(a *facts.Account) {
+			a.LastSignIn, a.PasswordExpires = at(5, 1),
+				facts.OnDay(day(4))
+		}, facts.Yes},
+		{"both on a day", facts.Moment{}, func(a *facts.Account) {
+			a.LastSignIn, a.PasswordExpires = facts.OnDay(day(4)),
+				facts.OnDay(day(4))
+		}, facts.No},
+		{"never used", at(1, -900), func(a *facts.Account) { a.LastSignIn = facts.Never }, facts.No},
+		{"not known", at(1, -900), func(*facts.Account) {}, facts.Unknown},
+		{"an age of its own", at(1, -900), func(a *facts.Account) {
+			a.LastSignIn = at(5, 0)
+			a.Override(setting.MaxAge, setting.Days(90), facts.Origin{})
+		}, facts.Unknown},
+	} {
+		policy := p("base", func(p *facts.Policy) { p.Changed = c.changed }, "max_age", "90 days", "grace_signins", "0")
+		system := &facts.System{AsOf: day(20), Chooses: facts.ChooseSingle, Policies: []facts.Policy{policy}, Default: "base"}
+		a := &facts.Account{PasswordSet: set}
+		c.change(a)
+		var d facts.Derived
+		if DatesOf(&d, a, NewResolver(system).For(a), system, 0); d.UsedAfter != c.want {
+			t.Errorf("%s: %s", c.what, d.UsedAfter)
 		}
 	}
 }

@@ -148,6 +148,7 @@ type Derived struct {
 	Shut        Tri    // overdue for longer than the grace period
 	OlderPolicy Tri    // the password was set before the policy was last changed
 	OlderRules  Tri    // the password was set before the rules came into force
+	UsedAfter   Tri    // the password was used after its end, though it had ended by then
 	Missing     Tri    // the account names a policy that the system does not have
 	AsOf        int64
 	AsOfKnown   bool

@@ -34,6 +34,8 @@ type LinkResult struct {
 	Length  int
 	Collide [][]password.Claim // where there is none
 	Ages    []string           // what of ages and history does not make sense together
+
+	LengthOpen bool // the least length of an end is not known, and so Length and Common are no figures
 }
 
 // Agrees reports whether nothing is wrong with the link, as far as is known.
@@ -61,6 +63,9 @@ func (l *Link) Check(ends [2]*Profile) *LinkResult {
 	}
 	r.Locks = locksFirst(ends, of(setting.LockoutAttempts))
 	if l.Shared {
+		for _, c := range of(setting.MinLength) {
+			r.LengthOpen = r.LengthOpen || !c.Value.Known()
+		}
 		r.shared(of)
 	}
 	return r

@@ -123,16 +123,19 @@ type Measure struct {
 	Ceiling int       // 0 for none
 	AtMost  Space     // passwords of the greatest length, where there is a ceiling and any password
 	Prices  []Price
+	Open    bool         // nobody knows the least length, so that there is no figure
 	Unknown []setting.ID // that the export does not say, and that count as asking nothing
 }
 
 // MeasureOf counts the passwords of the least length at which there are any,
 // over the printable characters, and what each demand on them costs. Without
-// a least length it counts those of one character. The figure is a ceiling for
+// a least length it counts those of one character; where the least length is not
+// known, what it counts is no figure of the system (see Open). The figure is a ceiling for
 // random choice: people do not choose at random.
 func MeasureOf(s Settings) Measure {
 	composition, unknown := CompositionOf(s)
-	m := Measure{Asked: composition.Least, Ceiling: composition.Most, Unknown: unknown}
+	m := Measure{Asked: composition.Least, Ceiling: composition.Most, Unknown: unknown,
+		Open: slices.Contains(unknown, setting.MinLength)}
 	claims := ClaimsOf("", s)
 	length, ok := composition.Shortest(&Printable)
 	m.AtLeast = composition.Count(&Printable, length)

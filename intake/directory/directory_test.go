@@ -56,7 +56,8 @@ func TestDirectoryValues(t *testing.T) {
 		said, _ := intaketest.Read(t, Format, []string{"x.ldif"}, map[string]string{"x.ldif": ldifPolicy(c.lines...)})
 		intaketest.Hold(t, strings.Join(c.lines, ", "), said, want)
 	}
-	said, notes := intaketest.Read(t, Format, []string{"x.ldif"}, map[string]string{"x.ldif": ldifPolicy("pwdMaxAge: soon", "pwdInHistory: -3")})
+	said, notes := intaketest.Read(t, Format, []string{"x.ldif"},
+		map[string]string{"x.ldif": ldifPolicy("pwdMaxAge: soon", "pwdInHistory: -3")})
 	if notes.Refused() != 2 {
 		t.Errorf("%d values are refused, expected 2: %v", notes.Refused(), said)
 	}
@@ -167,12 +168,15 @@ func TestViews(t *testing.T) {
 // were this one's.
 func TestForeignServers(t *testing.T) {
 	const text = "dn: cn=policies,dc=example\nobjectClass: nsContainer\ncn: policies\n\n" +
-		"dn: cn=strict,cn=policies,dc=example\nobjectClass: passwordPolicy\nobjectClass: ldapsubentry\ncn: strict\npasswordMaxAge: 86400\n\n" +
+		"dn: cn=strict,cn=policies,dc=example\nobjectClass: passwordPolicy\nobjectClass: ldapsubentry\ncn: " +
+		"strict\npasswordMaxAge: 86400\n\n" +
 		"dn: uid=ada,dc=example\nobjectClass: inetOrgPerson\nuid: ada\nuserPassword: {SSHA}aaaa\nnsAccountLock: true\n" +
 		"passwordExpirationTime: 20260101000000Z\n" + dumpStamps + "\n"
 	said, notes := intaketest.Read(t, Format, []string{"x.ldif"}, map[string]string{"x.ldif": text})
-	intaketest.Hold(t, "foreign", said, map[string]string{"account ada: is there": "yes", "account ada: enabled": "", "account ada: locked": "",
-		"account ada: must_change": "", "account ada: password_expires": "", "account strict: is there": "", "account policies: is there": "",
+	intaketest.Hold(t, "foreign", said, map[string]string{"account ada: is there": "yes", "account ada: enabled": "",
+		"account ada: locked":      "",
+		"account ada: must_change": "", "account ada: password_expires": "", "account strict: is there": "",
+		"account policies: is there": "",
 		"account ada: never_expires": ""})
 	if !notes.Partial() || !strings.Contains(fmt.Sprint(notes.List()), "nsaccountlock") {
 		t.Error(notes.List())

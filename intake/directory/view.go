@@ -83,9 +83,10 @@ func (e *export) settleView() {
 	}
 	if e.foreign = any&watch.Of(foreign...) != 0 || e.foreignClass.Load(); e.foreign {
 		v.Hide()
-		e.Noted.Incomplete(facts.Origin{File: strings.Join(e.request.From, ", ")}, "the entries are of another family of directory servers "+
-			"(%s), whose locks, ends and policies are not read here: what rests on them is unknown; write a mapping for this export "+
-			"(docs/mappings.md)", strings.Join(e.foreignNames(any), ", "))
+		e.Noted.Incomplete(facts.Origin{File: strings.Join(e.request.From, ", ")},
+			"the entries are of another family of directory servers "+
+				"(%s), whose locks, ends and policies are not read here: what rests on them is unknown; write a mapping for this export "+
+				"(docs/mappings.md)", strings.Join(e.foreignNames(any), ", "))
 	}
 	v.Tell(&e.Noted, facts.Origin{File: strings.Join(e.request.From, ", ")})
 }

@@ -32,7 +32,8 @@ const top = "estate: x\nas_of: 2026-11-01\nsystems:\n  rota:\n    export: {read:
 // comes before it, and what is known counts where the export is silent.
 func TestSubjects(t *testing.T) {
 	e, err := load(t, top+"    kinds: {service: login startsWith \"svc-\"}\n    known: {max_age: 90 days, min_length: 20}\n    bear: 3\n",
-		map[string]string{"exceptions.yaml": "exceptions:\n  - {system: rota, rule: check/blank, because: b, owner: o, until: 2027-01-31}\n"})
+		map[string]string{"exceptions.yaml": "exceptions:\n  - {system: rota, rule: check/blank, because: b, owner: o, " +
+			"until: 2027-01-31}\n"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -80,8 +81,9 @@ func TestMissingExport(t *testing.T) {
 // TestWrongEstates: each slip is told with its line and column.
 func TestWrongEstates(t *testing.T) {
 	for text, want := range map[string]string{
-		strings.Replace(top, "snapshot", "snapshoot", 1):                          "5:20",
-		strings.Replace(top, "from: x.jsonl", "from: [x.jsonl, y.jsonl]", 1):      "5:46: an export read as snapshot is one file, and this names 2",
+		strings.Replace(top, "snapshot", "snapshoot", 1): "5:20",
+		strings.Replace(top, "from: x.jsonl", "from: [x.jsonl, y.jsonl]",
+			1): "5:46: an export read as snapshot is one file, and this names 2",
 		strings.Replace(top, "[house]", "[mouse]", 1):                             "6:13",
 		top + "    limits: {min_length: at leats 6}\n":                            "7:26",
 		top + "    known: {min_lenth: 6}\n":                                       "min_length",

@@ -26,8 +26,9 @@ func TestRoles(t *testing.T) {
 		"postgres,mate\npg_execute_server_program,cook\nlost,pilot\n", "1,host,{all},{all},all,,scram-sha-256,,\n")
 	said, notes := intaketest.Read(t, Format, []string{"."}, files)
 	intaketest.Hold(t, "roles", said, map[string]string{
-		"account mate: privileged": "true", "account mate: storage": "salted fast", "account mate: password_expires": "2026-11-23T06:00:00Z",
-		"account bosun: enabled": "false", "account crew: is there": "", "account cook: password_usable": "false",
+		"account mate: privileged": "true", "account mate: storage": "salted fast",
+		"account mate: password_expires": "2026-11-23T06:00:00Z",
+		"account bosun: enabled":         "false", "account crew: is there": "", "account cook: password_usable": "false",
 		"account cook: privileged": "true", "account cook: password_expires": "never", "account purser: privileged": "true",
 		"account pilot: privileged": "", "account postgres: kind": "built-in", "account postgres: privileged": "true",
 		"policy server: lockout_attempts": "never", "policy server: storage": "salted slow",

@@ -112,6 +112,7 @@ func TestSambaFlags(t *testing.T) {
 		"account plain: never_expires": "false", "account plain: enabled": "true", "account plain: must_change": "false",
 		"account off: enabled": "false", "account marked: never_expires": "true", "account marked: password_expires": "never",
 		"account card: password_usable": "false", "account card: second_factor": "true", "account blank: blank_allowed": "true",
-		"account reset: must_change": "true", "account reset: enabled": "true", "account ended: enabled": "false", "account bare: enabled": "",
+		"account reset: must_change": "true", "account reset: enabled": "true", "account ended: enabled": "false",
+		"account bare: enabled": "",
 	})
 }

@@ -29,7 +29,8 @@ var watch = ldif.NewWatch("useraccountcontrol", "lockouttime", "pwdlastset", "ba
 // for is known where all attributes were.
 func (e *export) settleView(people, any ldif.Seen) {
 	v := &facts.View{Whole: e.whole, Proof: "estate.yaml says that whoever took it could read everything",
-		Advice: "ldbsearch on a controller, as root, as \"yewcone intake --how samba\" shows, with \"view: whole\" under export in estate.yaml"}
+		Advice: "ldbsearch on a controller, as root, as \"yewcone intake --how samba\" shows, with \"view: whole\" under " +
+			"export in estate.yaml"}
 	e.Read.View = v
 	for names, about := range restsOn {
 		v.Ask(names, about)

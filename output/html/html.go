@@ -140,6 +140,13 @@ type guessView struct{ System, Audience, PerDay, OverLife, Bits, Space, Arithmet
 
 // spaceText tells how many passwords settings leave, and what each demand on
 // them takes away.
+func spaceBits(m *password.Measure) string {
+	if m.Open {
+		return "not known"
+	}
+	return fmt.Sprintf("%.1f", m.AtLeast.Bits())
+}
+
 func spaceText(m *password.Measure) string {
 	if len(m.Collide) > 0 {
 		return "no password is possible: " + password.Clash(m.Collide[0])
@@ -413,7 +420,7 @@ func (v *view) gaps() {
 			view.Lines = append(view.Lines, "no password satisfies both: "+password.Clash(set))
 		}
 		view.Lines = append(view.Lines, l.Ages...)
-		if l.Shared && len(l.Collide) == 0 {
+		if l.Shared && len(l.Collide) == 0 && !l.LengthOpen {
 			view.Lines = append(view.Lines, fmt.Sprintf("one password: both take some from %d characters on, %.1f bits at "+
 				"that length", l.Length, l.Common.Bits()))
 		}
@@ -422,7 +429,7 @@ func (v *view) gaps() {
 	for i := range g.Guesses {
 		b := &g.Guesses[i]
 		v.Guesses = append(v.Guesses, guessView{b.System, b.Audience.String(), output.Count(b.PerDay, b.Known),
-			output.Count(b.OverLife(), b.Known && b.LifeKnown), fmt.Sprintf("%.1f", b.Space.AtLeast.Bits()),
+			output.Count(b.OverLife(), b.Known && b.LifeKnown), spaceBits(&b.Space),
 			spaceText(&b.Space), b.Arithmetic()})
 	}
 }

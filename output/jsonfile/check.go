@@ -161,7 +161,8 @@ func system(r *finding.Result, s *finding.SystemResult) systemPart {
 	part := systemPart{
 		Name: s.Name, Title: s.Title, AsOf: instant(s.AsOf), AsOfFrom: s.AsOfFrom, Policies: s.Policies,
 		Accounts: s.Accounts, Privileged: s.Privileged, Disabled: s.Disabled, Refused: s.Refused, Accepted: s.Accepted, Partial: s.Partial,
-		Rules: append([]string{}, s.Rules...), Clauses: clausesPart{s.Clauses, s.Met, s.Nobody}, Counts: counts(r, s.Name), Notes: []notePart{},
+		Rules: append([]string{}, s.Rules...), Clauses: clausesPart{s.Clauses, s.Met, s.Nobody}, Counts: counts(r, s.Name),
+		Notes: []notePart{},
 	}
 	for _, n := range s.Notes {
 		part.Notes = append(part.Notes, notePart{string(n.Kind), origin(n.Origin), n.Message})

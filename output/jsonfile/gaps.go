@@ -81,7 +81,7 @@ type guessPart struct {
 	Endless    bool        `json:"never_expires"`
 	OverLife   *float64    `json:"guesses_over_life"`
 	BySource   *float64    `json:"guesses_a_day_from_one_address"`
-	Bits       float64     `json:"space_bits"` // at the least length
+	Bits       *float64    `json:"space_bits"` // at the least length
 	Length     int         `json:"space_length"`
 	AtCeiling  *float64    `json:"space_bits_at_ceiling"`
 	Demands    []pricePart `json:"space_demands"`
@@ -189,7 +189,7 @@ func link(l *gap.LinkResult) linkPart {
 	for _, set := range l.Collide {
 		part.Collide = append(part.Collide, password.Clash(set))
 	}
-	if l.Shared && len(l.Collide) == 0 {
+	if l.Shared && len(l.Collide) == 0 && !l.LengthOpen {
 		bits := l.Common.Bits()
 		part.Bits, part.Length = &bits, l.Length
 	}
@@ -200,9 +200,9 @@ func guess(g *finding.Guess) guessPart {
 	part := guessPart{System: g.System, Audience: g.Audience.String(), Accounts: g.Accounts,
 		PerDay: finite(g.PerDay, g.Known), Unbounded: g.Known && math.IsInf(g.PerDay, 1), Known: g.Known,
 		Endless: g.Endless, OverLife: finite(g.OverLife(), g.Known && g.LifeKnown),
-		BySource: finite(g.SourcePerDay, g.SourceKnown), Bits: g.Space.AtLeast.Bits(), Arithmetic: g.Arithmetic()}
+		BySource: finite(g.SourcePerDay, g.SourceKnown), Bits: finite(g.Space.AtLeast.Bits(), !g.Space.Open), Arithmetic: g.Arithmetic()}
 	part.Length, part.Demands = g.Space.Length, []pricePart{}
-	if g.Space.AtMost.Number != nil {
+	if g.Space.AtMost.Number != nil && !g.Space.Open {
 		bits := g.Space.AtMost.Bits()
 		part.AtCeiling = &bits
 	}

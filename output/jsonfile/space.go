@@ -20,8 +20,8 @@ type spacePart struct {
 	Target  targetPart  `json:"target"`
 	Length  int         `json:"length"` // 0 where no password is possible
 	Collide []string    `json:"cannot_be_met"`
-	Number  string      `json:"number"` // in full
-	Bits    float64     `json:"bits"`
+	Number  string      `json:"number"` // in full; where the least length is not known, of one character
+	Bits    *float64    `json:"bits"`   // null where it is not known
 	Exact   bool        `json:"exact"`
 	Ceiling *int        `json:"ceiling"`
 	AtMost  *float64    `json:"bits_at_ceiling"`
@@ -40,7 +40,7 @@ func Space(w io.Writer, targets []*trial.Target, measures []password.Measure, o 
 	d := spaceDocument{Format: "yewcone space", Version: TryVersion, Tool: o.Version, Policies: []spacePart{}}
 	for i, t := range targets {
 		m := &measures[i]
-		part := spacePart{Target: targetOf(t), Length: m.Length, Number: m.AtLeast.Number.String(), Bits: m.AtLeast.Bits(),
+		part := spacePart{Target: targetOf(t), Length: m.Length, Number: m.AtLeast.Number.String(), Bits: finite(m.AtLeast.Bits(), !m.Open),
 			Exact: m.AtLeast.Exact, Prices: []pricePart{}, Unknown: append([]string{}, setting.NamesOf(m.Unknown)...)}
 		part.Collide = []string{}
 		for _, set := range m.Collide {

@@ -14,7 +14,8 @@ import (
 // what is not known; no name can open a tag or a column.
 func TestCheck(t *testing.T) {
 	text := outputtest.Written(t, func(b *bytes.Buffer, r *finding.Result, o output.Options) error { return Check(b, r, o) })
-	for _, part := range []string{"`" + outputtest.Critical + "`", "`" + outputtest.Low + "`", outputtest.Accepted, "old tills", "max\\_age"} {
+	for _, part := range []string{"`" + outputtest.Critical + "`", "`" + outputtest.Low + "`", outputtest.Accepted,
+		"old tills", "max\\_age"} {
 		if !strings.Contains(text, part) {
 			t.Errorf("%s is not there in\n%s", part, text)
 		}

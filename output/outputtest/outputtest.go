@@ -46,7 +46,8 @@ func Result() *finding.Result {
 					{Rule: blank, State: finding.Broken}}},
 			{Name: "tills", Accounts: 1, Partial: true, Refused: 1, Rules: []string{"house"},
 				Outcomes: []finding.RuleState{{Rule: length, State: finding.Met}, {Rule: age, State: finding.NotForIt}},
-				Notes:    []facts.Note{{Kind: facts.NoteIncomplete, Origin: facts.Origin{File: "t.csv", Line: 9}, Message: "it ends within a row"}}},
+				Notes: []facts.Note{{Kind: facts.NoteIncomplete, Origin: facts.Origin{File: "t.csv", Line: 9},
+					Message: "it ends within a row"}}},
 		},
 		Findings: []finding.Finding{
 			{Fingerprint: Critical, System: "rota", Rule: blank, Severity: rules.Critical, Sentence: "accounts that let anybody in",
@@ -57,7 +58,8 @@ func Result() *finding.Result {
 		},
 		Accepted: []finding.Finding{
 			{Fingerprint: Accepted, System: "tills", Rule: length, Severity: rules.High, Sentence: "passwords of 4 characters are accepted",
-				Setting: "min_length", Value: "4", Asked: "at least 14", Because: "short is guessed", Remedy: "set it", Reach: reach(1, "cy"),
+				Setting: "min_length", Value: "4", Asked: "at least 14", Because: "short is guessed", Remedy: "set it",
+				Reach: reach(1, "cy"),
 				Exception: &rules.Exception{System: "tills", Rule: "house/length", Because: "old tills", Owner: "Bo",
 					Until: time.Date(2027, 1, 31, 0, 0, 0, 0, time.UTC)}},
 		},

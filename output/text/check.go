@@ -350,7 +350,7 @@ func (p *page) unknowns(r *finding.Result, details bool) {
 	for _, s := range r.Systems {
 		if names := forChecks[s.Name]; len(names) > 0 {
 			p.para("unknown   ", plainStyle, seen(s.Name+": the checks ask also for "+list(names)+", which the export does "+
-				"not say for all accounts (--details tells more)"))
+				"not show for all accounts (--details tells more)"))
 		}
 	}
 }

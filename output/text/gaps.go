@@ -107,7 +107,7 @@ func (p *page) links(g *finding.Gaps) {
 		for _, set := range l.Collide {
 			p.para("    "+padded("no password", 20), plainStyle, seen(password.Clash(set)))
 		}
-		if l.Shared && len(l.Collide) == 0 {
+		if l.Shared && len(l.Collide) == 0 && !l.LengthOpen {
 			p.para("    "+padded("one password", 20), plainStyle,
 				fmt.Sprintf("both take some from %s on, %s at that length", counted(l.Length, "character", "characters"),
 					bits(l.Common)))
@@ -143,7 +143,7 @@ func (p *page) guesses(g *finding.Gaps, o *output.GapOptions) {
 	for _, b := range list {
 		rows = append(rows, []string{b.System, fmt.Sprint(b.Accounts), output.Count(b.PerDay, b.Known),
 			output.Count(b.OverLife(), b.Known && b.LifeKnown),
-			within(float64(common), b), output.Count(b.SourcePerDay, b.SourceKnown), strings.TrimSuffix(bits(b.Space.AtLeast), " bits")})
+			within(float64(common), b), output.Count(b.SourcePerDay, b.SourceKnown), measured(&b.Space)})
 	}
 	p.table("  ", rows, func(c int) bool { return c >= 1 }, func(row, c int, text string) string {
 		switch {

@@ -48,10 +48,18 @@ func Space(w io.Writer, targets []*trial.Target, measures []password.Measure, o 
 	for i := range order {
 		order[i] = i
 	}
-	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(measures[a].AtLeast.Bits(), measures[b].AtLeast.Bits()) })
+	slices.SortStableFunc(order, func(a, b int) int { // those that are not known last
+		if measures[a].Open != measures[b].Open {
+			return cmp.Compare(fmt.Sprint(measures[a].Open), fmt.Sprint(measures[b].Open))
+		}
+		return cmp.Compare(measures[a].AtLeast.Bits(), measures[b].AtLeast.Bits())
+	})
 	least := order[0]
 	verdict := fmt.Sprintf("The fewest passwords are on %s: %s at %s.", seen(targets[least].Name()),
 		bits(measures[least].AtLeast), counted(measures[least].Length, "character", "characters"))
+	if measures[least].Open {
+		verdict = "The least length is known of no policy, and so there is no figure."
+	}
 	if set := measures[least].Collide; len(set) > 0 {
 		verdict = fmt.Sprintf("On %s no password is possible at all: %s.", seen(targets[least].Name()), password.Clash(set[0]))
 	}
@@ -62,7 +70,7 @@ func Space(w io.Writer, targets []*trial.Target, measures []password.Measure, o 
 	rows := [][]string{{"policy", "least length", "bits", "ceiling", "bits at the ceiling"}}
 	for _, i := range order {
 		m := &measures[i]
-		row := []string{seen(targets[i].Name()), fmt.Sprint(m.Length), strings.TrimSuffix(bits(m.AtLeast), " bits"), "none", ""}
+		row := []string{seen(targets[i].Name()), fmt.Sprint(m.Length), measured(m), "none", ""}
 		switch {
 		case len(m.Collide) > 0:
 			row[1] = "none"
@@ -90,6 +98,14 @@ func Space(w io.Writer, targets []*trial.Target, measures []password.Measure, o 
 	return p.w.Flush()
 }
 
+// measured writes the figure of a measure without its unit.
+func measured(m *password.Measure) string {
+	if m.Open {
+		return "not known"
+	}
+	return strings.TrimSuffix(bits(m.AtLeast), " bits")
+}
+
 func bits(s password.Space) string {
 	switch {
 	case s.None():
@@ -104,6 +120,9 @@ func bits(s password.Space) string {
 func (p *page) prices(targets []*trial.Target, measures []password.Measure, order []int) {
 	first := true
 	for _, i := range order {
+		if measures[i].Open {
+			continue
+		}
 		var parts []string
 		for _, price := range measures[i].Prices {
 			def := setting.At(price.Setting)
