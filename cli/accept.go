@@ -77,9 +77,15 @@ func accept(c *cli.Command, stdout io.Writer) error {
 		return err
 	}
 	x := rules.Exception{System: f.System, Rule: f.Rule.String(), Setting: f.Setting, Policy: f.Policy, Because: c.String("because"),
-		Owner: c.String("owner"), Until: until}
+		Owner: c.String("owner"), Until: until, Value: f.Value}
 	if f.OnAccount {
-		x.Policy, x.Value = rules.OnAccount, f.Value
+		x.Policy = rules.OnAccount
+	}
+	for i := range result.Systems {
+		if s := &result.Systems[i]; s.Name == f.System && !s.AsOf.IsZero() && x.Ended(s.AsOf) {
+			return fmt.Errorf("--until: %s is past already at the moment of the export (%s): the exception would cover nothing",
+				until.Format(time.DateOnly), s.AsOf.Format(time.DateOnly))
+		}
 	}
 	accounts := c.String("accounts")
 	switch {

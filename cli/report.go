@@ -71,8 +71,8 @@ func writeReport(c *cli.Command) error {
 	}
 	var changes *finding.Changes
 	if earlier != nil {
-		changes = result.Since(earlier.Findings)
-		changes.From, changes.AsOf = filepath.Base(c.String("since")), earlier.AsOf
+		changes = result.Since(earlier)
+		changes.From = filepath.Base(c.String("since"))
 	}
 	err = show(c, func(w io.Writer, o output.Options) error {
 		o.Details, o.Changes = true, changes
@@ -85,7 +85,7 @@ func writeReport(c *cli.Command) error {
 }
 
 // earlierResult reads a result that was kept; nil where none is named.
-func earlierResult(file string) (*jsonfile.Kept, error) {
+func earlierResult(file string) (*finding.Kept, error) {
 	if file == "" {
 		return nil, nil
 	}

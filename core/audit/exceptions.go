@@ -29,8 +29,19 @@ func (e *engine) linkExceptions() {
 	}
 }
 
+// asStrict reports whether a value is the one that was accepted, or stricter.
+func asStrict(id setting.ID, v setting.Value, accepted string) bool {
+	def := setting.At(id)
+	limit, err := def.Parse(accepted)
+	if err != nil || v == limit {
+		return def.Text(v) == accepted
+	}
+	order, ok := def.Compare(v, limit)
+	return ok && order >= 0
+}
+
 // excepted finds the exception that covers a hit on an account; of those that
-// have ended the first is returned apart. Both are counted from 1, and 0 stands
+// have ended, or were given for a stricter value, the first is returned apart. Both are counted from 1, and 0 stands
 // for none.
 func (e *engine) excepted(s *rule, h *hit, a *facts.Account) (covered, ended int) {
 	for _, use := range s.exceptions {
@@ -43,14 +54,14 @@ func (e *engine) excepted(s *rule, h *hit, a *facts.Account) (covered, ended int
 			(onAccount || x.Policy != h.reason.policy) {
 			continue
 		}
-		if x.Value != "" && (h.reason.setting == noSetting || setting.At(h.reason.setting).Text(h.reason.value) != x.Value) {
+		if x.Value != "" && h.reason.setting == noSetting {
 			continue
 		}
 		if x.Accounts != nil && (a == nil || x.Accounts.Test(&e.about) != facts.Yes) {
 			continue
 		}
 		use.used = true
-		if !use.ended {
+		if !use.ended && (x.Value == "" || asStrict(h.reason.setting, h.reason.value, x.Value)) {
 			return use.number, 0
 		}
 		ended = cmp.Or(ended, use.number)

@@ -38,7 +38,7 @@ type group struct {
 	reach   finding.Reach
 	place   uint32 // in ledger.reaches
 	first   int64  // the place of the account that it was made for
-	ended   int    // the first exception that covered some of it and has ended, counted from 1
+	ended   int    // the first exception that covered some of it and does no more, counted from 1
 }
 
 type unknownKey struct {
@@ -111,7 +111,7 @@ func (l *ledger) merge(o *ledger) {
 			l.groups[why] = mine
 		}
 		if other.ended > 0 && (mine.ended == 0 || other.ended < mine.ended) {
-			mine.ended, mine.finding.Ended = other.ended, other.finding.Ended
+			mine.ended, mine.finding.Ended, mine.finding.Outgrown = other.ended, other.finding.Ended, other.finding.Outgrown
 		}
 		mine.reach.Merge(&other.reach, l.examples)
 	}

@@ -144,7 +144,12 @@ func (e *engine) group(r *rule, h *hit, a *facts.Account, privileged bool) *grou
 		e.addGroup(why, g)
 	}
 	if ended > 0 && (g.ended == 0 || ended < g.ended) {
-		g.ended, g.finding.Ended = ended, e.exceptions[ended-1].exception
+		g.ended, g.finding.Ended, g.finding.Outgrown = ended, nil, nil
+		if use := e.exceptions[ended-1]; use.ended {
+			g.finding.Ended = use.exception
+		} else {
+			g.finding.Outgrown = use.exception
+		}
 	}
 	return g
 }

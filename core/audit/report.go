@@ -182,7 +182,7 @@ func (e *engine) report(r *finding.Result) {
 func (e *engine) states() {
 	for i := range e.rules {
 		t := &e.rules[i]
-		state := finding.RuleState{Rule: t.id, State: finding.Met}
+		state := finding.RuleState{Rule: t.id, State: finding.Met, Unsure: t.open}
 		switch {
 		case t.broken:
 			state.State = finding.Broken

@@ -109,3 +109,29 @@ func TestReplacedUnlessUnknown(t *testing.T) {
 	}
 	t.Errorf("privileged is not asked for: %+v", r.Unknowns)
 }
+
+// TestExceptionsCoverWhatWasAccepted: the value that was accepted and stricter
+// ones; a weaker one comes back, with the exception that it outgrew.
+func TestExceptionsCoverWhatWasAccepted(t *testing.T) {
+	for value, covered := range map[string]bool{"10": true, "12": true, "9": false, "none": false} {
+		f := single(t, map[string]string{"min_length": value}, ordinary("ann"))
+		f.system.AsOf = asOf
+		x := &rules.Exception{System: "x", Rule: "house/length", Setting: "min_length", Value: "10", Until: asOf.AddDate(1, 0, 0)}
+		r, err := Run("test", []Subject{{Export: f, Rules: []*rules.Set{houseRules(t)}, Exceptions: []*rules.Exception{x}}}, Options{Examples: 5})
+		if err != nil {
+			t.Fatal(err)
+		}
+		open, outgrown := false, false
+		for _, f := range r.Findings {
+			if f.Rule.String() == "house/length" {
+				open, outgrown = true, f.Outgrown == x
+			}
+			if f.Rule.String() == "check/exception-unused" {
+				t.Errorf("%s: the exception matches nothing", value)
+			}
+		}
+		if open == covered || open && !outgrown {
+			t.Errorf("%s: open %v, outgrown %v", value, open, outgrown)
+		}
+	}
+}

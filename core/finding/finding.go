@@ -54,6 +54,8 @@ type SystemResult struct {
 type RuleState struct {
 	Rule  rules.Rule
 	State string // Met, Broken, Open or NotForIt
+	// Unsure: beside what is broken, it is not known for everybody.
+	Unsure bool
 }
 
 // How a rule comes out, for an account or for a whole system.
@@ -94,6 +96,7 @@ type Finding struct {
 	Reach       Reach
 	Exception   *rules.Exception // that covers it; nil for a finding proper
 	Ended       *rules.Exception // that covered some of it and has ended
+	Outgrown    *rules.Exception // that covers a stricter value than it is now
 }
 
 // A Reach says which accounts something concerns.

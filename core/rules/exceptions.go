@@ -18,7 +18,7 @@ type Exception struct {
 	Rule     string // set and clause, or check/ and the check's ID
 	Setting  string // "" for all that the rule asks
 	Policy   string // "" for all; OnAccount where the value stands on the account itself
-	Value    string // "" for all; as findings write it
+	Value    string // as findings write it: it covers this value and stricter ones; "" for all
 	Accounts *condition.Condition
 	Because  string
 	Owner    string    // who answers for it

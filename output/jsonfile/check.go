@@ -82,6 +82,7 @@ type findingPart struct {
 	Reach       reachPart      `json:"reach"`
 	Exception   *exceptionPart `json:"exception,omitempty"`
 	Ended       *exceptionPart `json:"ended,omitempty"`
+	Outgrown    *exceptionPart `json:"outgrown,omitempty"`
 }
 
 type exceptionPart struct {
@@ -177,7 +178,7 @@ func findingOf(f *finding.Finding) findingPart {
 		Fingerprint: f.Fingerprint, System: f.System, Rule: f.Rule.String(), Severity: f.Severity.String(), Sentence: f.Sentence,
 		Setting: f.Setting, Value: f.Value, Asked: f.Asked, Policy: f.Policy, Because: f.Because, Remedy: f.Remedy, Reach: reach(f.Reach),
 	}
-	part.Exception, part.Ended = exception(f.Exception), exception(f.Ended)
+	part.Exception, part.Ended, part.Outgrown = exception(f.Exception), exception(f.Ended), exception(f.Outgrown)
 	if f.Origin.Known() {
 		o := origin(f.Origin)
 		part.Origin = &o

@@ -24,7 +24,7 @@ func TestCheckIsKept(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	changes := outputtest.Result().Since(kept.Findings)
+	changes := outputtest.Result().Since(kept)
 	if changes.Same != 2 || len(changes.New) != 0 || len(changes.Gone) != 0 {
 		t.Errorf("%+v", changes)
 	}

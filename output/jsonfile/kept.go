@@ -10,29 +10,31 @@ import (
 	"yewcone/core/rules"
 )
 
-// Kept is what is read again of a result.
-type Kept struct {
-	AsOf     string // the newest moment that it speaks for
-	Findings []finding.Earlier
-}
-
 // mostKept bounds the size of a result that is read, in bytes.
 const mostKept = 256 << 20
 
 // ReadCheck reads a result that Check wrote.
-func ReadCheck(r io.Reader) (*Kept, error) {
+func ReadCheck(r io.Reader) (*finding.Kept, error) {
+	type keptFinding struct {
+		Fingerprint string `json:"fingerprint"`
+		System      string `json:"system"`
+		Rule        string `json:"rule"`
+		Severity    string `json:"severity"`
+		Sentence    string `json:"sentence"`
+		Exception   *struct {
+			Until string `json:"until"`
+		} `json:"exception"`
+	}
 	var d struct {
 		Format  string `json:"format"`
 		Version int    `json:"version"`
 		Systems []struct {
-			AsOf *string `json:"as_of"`
+			Name    string  `json:"name"`
+			AsOf    *string `json:"as_of"`
+			Partial bool    `json:"partial"`
 		} `json:"systems"`
-		Findings []struct {
-			Fingerprint string `json:"fingerprint"`
-			System      string `json:"system"`
-			Severity    string `json:"severity"`
-			Sentence    string `json:"sentence"`
-		} `json:"findings"`
+		Findings []keptFinding `json:"findings"`
+		Accepted []keptFinding `json:"accepted"`
 	}
 	data, err := io.ReadAll(io.LimitReader(r, mostKept+1))
 	switch {
@@ -50,10 +52,16 @@ func ReadCheck(r io.Reader) (*Kept, error) {
 	if d.Version != CheckVersion {
 		return nil, fmt.Errorf("it has version %d; this program reads version %d", d.Version, CheckVersion)
 	}
-	k := &Kept{}
+	k := &finding.Kept{Systems: map[string]bool{}, Accepted: map[string]string{}}
 	for _, s := range d.Systems {
 		if s.AsOf != nil && *s.AsOf > k.AsOf {
 			k.AsOf = *s.AsOf
+		}
+		k.Systems[s.Name] = !s.Partial
+	}
+	for _, f := range d.Accepted {
+		if f.Exception != nil {
+			k.Accepted[f.Fingerprint] = f.Exception.Until
 		}
 	}
 	for i, f := range d.Findings {
@@ -61,8 +69,8 @@ func ReadCheck(r io.Reader) (*Kept, error) {
 		if err != nil || f.Fingerprint == "" {
 			return nil, fmt.Errorf("finding %d has no fingerprint or severity", i+1)
 		}
-		k.Findings = append(k.Findings, finding.Earlier{Fingerprint: f.Fingerprint, System: f.System, Severity: severity,
-			Sentence: f.Sentence})
+		k.Findings = append(k.Findings, finding.Earlier{Fingerprint: f.Fingerprint, System: f.System, Rule: f.Rule,
+			Severity: severity, Sentence: f.Sentence})
 	}
 	return k, nil
 }

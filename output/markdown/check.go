@@ -79,12 +79,24 @@ func changes(b *bufio.Writer, c *finding.Changes) {
 	if c == nil {
 		return
 	}
-	fmt.Fprintf(b, "\n## What changed\n\nSince %s: %d new, %d gone, %d as before.\n", safe(c.From), len(c.New), len(c.Gone), c.Same)
+	fmt.Fprintf(b, "\n## What changed\n\nSince %s: %s.\n", safe(c.From), c.Sum())
 	for _, gone := range c.Gone {
 		fmt.Fprintf(b, "- gone: **%s**: %s (`%s`)\n", safe(gone.System), safe(gone.Sentence), safe(gone.Fingerprint))
 	}
+	for _, e := range c.NotLooked {
+		fmt.Fprintf(b, "- not known: **%s**: %s (`%s`): %s\n", safe(e.System), safe(e.Sentence), safe(e.Fingerprint), safe(e.Why))
+	}
+	for _, e := range c.Accepted {
+		fmt.Fprintf(b, "- accepted since: **%s**: %s (`%s`)\n", safe(e.System), safe(e.Sentence), safe(e.Fingerprint))
+	}
 	for _, fingerprint := range c.New {
 		fmt.Fprintf(b, "- new: `%s`\n", fingerprint)
+	}
+	for _, fingerprint := range c.Reopened {
+		fmt.Fprintf(b, "- no longer accepted: `%s`\n", fingerprint)
+	}
+	for _, fingerprint := range c.FirstSeen {
+		fmt.Fprintf(b, "- on a system that was not read then: `%s`\n", fingerprint)
 	}
 }
 

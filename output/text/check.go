@@ -232,6 +232,10 @@ func joined(by string, texts ...string) string {
 
 // ended says that an exception is over.
 func (p *page) ended(f *finding.Finding) {
+	if x := f.Outgrown; x != nil {
+		p.para(bodyIndent, oddStyle, seen(fmt.Sprintf("an exception covers this up to %s only, until %s (%s: %s)", x.Value,
+			x.Until.Format(time.DateOnly), x.Owner, x.Because)))
+	}
 	if x := f.Ended; x != nil {
 		p.para(bodyIndent, plainStyle, seen(fmt.Sprintf("an exception for this ended on %s (%s: %s)",
 			x.Until.Format(time.DateOnly), x.Owner, x.Because)))

@@ -250,7 +250,7 @@ func (b *book) summary(r *finding.Result, o output.Options) {
 	}
 	if c := o.Changes; c != nil {
 		s.add()
-		s.add(fmt.Sprintf("Since %s: %d new, %d gone, %d as before", c.From, len(c.New), len(c.Gone), c.Same))
+		s.add("Since " + c.From + ": " + c.Sum())
 	}
 	s.done()
 }
