@@ -76,13 +76,15 @@ func (e *engine) classify(a *facts.Account) {
 	}
 	if e.subject.Privileged != nil {
 		a.Privileged = e.subject.Privileged.Test(&e.about)
+		e.privilegedMatched = e.privilegedMatched || a.Privileged == facts.Yes
 	}
 }
 
 func (e *engine) kindOf(a *facts.Account) string {
-	for _, k := range e.subject.Kinds {
+	for i, k := range e.subject.Kinds {
 		switch k.If.Test(&e.about) {
 		case facts.Yes:
+			e.kindMatched[i] = true
 			return k.Kind
 		case facts.Unknown:
 			return ""
@@ -96,6 +98,9 @@ func (e *engine) count(a *facts.Account, v *verdict) {
 	e.summary.Accounts++
 	if a.Privileged == facts.Yes {
 		e.summary.Privileged++
+	}
+	if a.Kind == "" {
+		e.summary.KindsUnknown++
 	}
 	if a.Enabled == facts.No {
 		e.summary.Disabled++

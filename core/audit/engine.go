@@ -43,6 +43,9 @@ type engine struct {
 	view    check.SystemView
 	summary finding.SystemResult
 
+	kindMatched       []bool // by Subject.Kinds: some account is of it
+	privilegedMatched bool
+
 	profile *gap.Profile
 	people  []gap.Entry // that are not in the register yet
 	stale   int64       // seconds after which a person's password counts as old
@@ -73,6 +76,7 @@ type rule struct {
 	forbidden hit // what accounts that the clause forbids are entered as
 
 	reached, broken, open bool
+	matched               bool // the clause's "for" is so for some account
 }
 
 // expectation is one of a clause's, made ready for this system.
@@ -94,6 +98,8 @@ func newEngine(s *Subject, o *Options) (*engine, error) {
 		asked:    map[setting.ID][]setting.Value{},
 		outcomes: map[string]*outcome{},
 		view:     check.NewSystemView(system),
+
+		kindMatched: make([]bool, len(s.Kinds)),
 	}
 	if err := e.readLimits(); err != nil {
 		return nil, err

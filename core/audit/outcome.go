@@ -46,6 +46,7 @@ func (e *engine) outcomeOf(a *facts.Account, v *verdict) *outcome {
 	}
 	for _, i := range e.clauses {
 		e.reach[i] = e.rules[i].clause.For.Test(&e.about)
+		e.rules[i].matched = e.rules[i].matched || e.reach[i] == facts.Yes
 	}
 	for _, i := range e.clauses {
 		e.clause(i, v, a)

@@ -135,6 +135,11 @@ func (e *engine) absorb(o *engine) {
 	e.summary.Accounts += o.summary.Accounts
 	e.summary.Privileged += o.summary.Privileged
 	e.summary.Disabled += o.summary.Disabled
+	e.summary.KindsUnknown += o.summary.KindsUnknown
+	e.privilegedMatched = e.privilegedMatched || o.privilegedMatched
+	for i := range e.kindMatched {
+		e.kindMatched[i] = e.kindMatched[i] || o.kindMatched[i]
+	}
 	e.marks = append(e.marks, o.marks...)
 	e.view.Add(&o.view)
 	e.profile.Merge(o.profile)
@@ -143,7 +148,8 @@ func (e *engine) absorb(o *engine) {
 	}
 	for i := range e.rules {
 		mine, other := &e.rules[i], &o.rules[i]
-		mine.reached, mine.broken, mine.open = mine.reached || other.reached, mine.broken || other.broken, mine.open || other.open
+		mine.reached, mine.matched = mine.reached || other.reached, mine.matched || other.matched
+		mine.broken, mine.open = mine.broken || other.broken, mine.open || other.open
 	}
 	for i := range e.exceptions {
 		e.exceptions[i].used = e.exceptions[i].used || o.exceptions[i].used

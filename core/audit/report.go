@@ -22,7 +22,7 @@ func (e *engine) finish() error {
 	if e.summary.Accounts > 0 {
 		e.reachingNobody()
 		e.systemChecks()
-		return nil
+		return e.tellUnmatched()
 	}
 	notes := e.subject.Export.Notes()
 	switch {
@@ -235,6 +235,9 @@ func (e *engine) gatherUnknowns() []finding.Unknown {
 			u.Setting = setting.At(k.setting).Name
 		}
 		u.ToKnow = cmp.Or(e.system.ToKnow[u.Name()], e.system.ToKnow[""])
+		if k.fact == "kind" {
+			u.ToKnow = "say under \"kinds\" in estate.yaml which accounts are of which kind"
+		}
 		same := slices.IndexFunc(list, func(o finding.Unknown) bool { return o.Setting == u.Setting && o.Fact == u.Fact })
 		if same < 0 {
 			list = append(list, u)

@@ -35,7 +35,7 @@ const maxLength = 4000
 // A Condition is a compiled question. The zero *Condition (nil) is met by
 // every account.
 type Condition struct {
-	source string
+	text   strictyaml.Text
 	asks   []*Fact
 	leaves []leaf
 	eval   func(*Subject) facts.Tri
@@ -54,7 +54,21 @@ func (c *Condition) String() string {
 	if c == nil {
 		return ""
 	}
-	return c.source
+	return c.text.Value
+}
+
+// Place is where the condition stands; "" for one that stands in no file.
+func (c *Condition) Place() (file string, line int) { return c.text.File(), c.text.Line }
+
+var literal = regexp.MustCompile(`"((?:[^"\\]|\\.)*)"|'((?:[^'\\]|\\.)*)'`)
+
+// Literals lists the texts that stand in the condition.
+func (c *Condition) Literals() []string {
+	var list []string
+	for _, m := range literal.FindAllStringSubmatch(c.text.Value, -1) {
+		list = append(list, m[1]+m[2])
+	}
+	return list
 }
 
 // UnknownFacts appends the names of the facts that the condition asks for and
@@ -150,7 +164,7 @@ func Compile(text strictyaml.Text, stage Stage) (*Condition, error) {
 	if root.tri == nil {
 		return nil, text.At(0, "the condition must answer yes or no")
 	}
-	return &Condition{source: text.Value, asks: c.asks, leaves: c.leaves, eval: root.tri}, nil
+	return &Condition{text: text, asks: c.asks, leaves: c.leaves, eval: root.tri}, nil
 }
 
 // explain turns the checker's error into a problem with its place, and says

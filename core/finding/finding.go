@@ -29,25 +29,26 @@ const TheEstate = "estate"
 
 // A SystemResult sums up one system.
 type SystemResult struct {
-	Name       string
-	Title      string
-	AsOf       time.Time // zero when nothing says it
-	AsOfFrom   string
-	Policies   int
-	Accounts   int
-	Privileged int
-	Disabled   int
-	Refused    int  // rows or values that could not be read
-	Partial    bool // a file was missing or cut off, or more was refused than the options bear
-	Notes      []facts.Note
-	Rules      []string // names of the rule sets
-	Clauses    int      // clauses that were asked of somebody
-	Met        int      // of these, clauses that hold throughout, apart from what was accepted
-	Nobody     int      // clauses that reach nobody, or nobody of whom they could ask anything
-	Accepted   int      // findings that exceptions cover
-	Outcomes   []RuleState
-	Asks       []Ask
-	Dates      *Spread // of its enabled accounts; nil where it was not wanted
+	Name         string
+	Title        string
+	AsOf         time.Time // zero when nothing says it
+	AsOfFrom     string
+	Policies     int
+	Accounts     int
+	Privileged   int
+	Disabled     int
+	KindsUnknown int  // accounts of which neither the export nor the estate tells the kind
+	Refused      int  // rows or values that could not be read
+	Partial      bool // a file was missing or cut off, or more was refused than the options bear
+	Notes        []facts.Note
+	Rules        []string // names of the rule sets
+	Clauses      int      // clauses that were asked of somebody
+	Met          int      // of these, clauses that hold throughout, apart from what was accepted
+	Nobody       int      // clauses that reach nobody, or nobody of whom they could ask anything
+	Accepted     int      // findings that exceptions cover
+	Outcomes     []RuleState
+	Asks         []Ask
+	Dates        *Spread // of its enabled accounts; nil where it was not wanted
 }
 
 // A RuleState is how a clause or check comes out for a whole system.
@@ -228,7 +229,8 @@ func (r *Result) Sort() {
 	worstFirst := func(a, b Finding) int {
 		return cmp.Or(cmp.Compare(b.Severity, a.Severity), cmp.Compare(b.Reach.Accounts, a.Reach.Accounts),
 			cmp.Compare(order[a.System], order[b.System]), strings.Compare(a.Rule.String(), b.Rule.String()),
-			strings.Compare(a.Fingerprint, b.Fingerprint), strings.Compare(a.Sentence, b.Sentence))
+			strings.Compare(a.Fingerprint, b.Fingerprint), strings.Compare(a.Sentence, b.Sentence),
+			cmp.Compare(a.Exception.Order(), b.Exception.Order()))
 	}
 	slices.SortStableFunc(r.Findings, worstFirst)
 	slices.SortStableFunc(r.Accepted, worstFirst)

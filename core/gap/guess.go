@@ -137,4 +137,4 @@ func (g *Guesses) Arithmetic() string {
 
 // Guesses returns the largest budget that an account of an audience has; nil
 // for an audience of nobody.
-func (p *Profile) Guesses(a Audience) *Guesses { return p.audiences[a].worst }
+func (p *Profile) Guesses(a Audience) *Guesses { return p.audiences[p.standIn(a)].worst }

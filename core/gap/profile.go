@@ -21,7 +21,8 @@ const (
 	People Audience = iota
 	Privileged
 	Service
-	Rest // of other kinds, or of a kind that is not known; compared with nothing
+	Unsorted // of a kind that is not known; it stands for people where a system has none that are known to be
+	Rest     // of other kinds; compared with nothing
 	audiences
 )
 
@@ -29,7 +30,7 @@ const (
 var Audiences = []Audience{People, Privileged, Service}
 
 func (a Audience) String() string {
-	return [...]string{"people", "privileged", "service", "rest"}[a]
+	return [...]string{"people", "privileged", "service", "of unknown kind", "rest"}[a]
 }
 
 // ParseAudience finds an audience by its name.
@@ -51,6 +52,8 @@ func AudienceOf(a *facts.Account) Audience {
 		return People
 	case a.Kind == facts.Service:
 		return Service
+	case a.Kind == "":
+		return Unsorted
 	}
 	return Rest
 }
@@ -153,14 +156,26 @@ func (p *Profile) Merge(o *Profile) {
 	}
 }
 
+// standIn is the audience itself, or the accounts of unknown kind in the place
+// of people where nobody is known to be one.
+func (p *Profile) standIn(a Audience) Audience {
+	if a == People && p.audiences[People].accounts == 0 && p.audiences[Unsorted].accounts > 0 {
+		return Unsorted
+	}
+	return a
+}
+
+// KindsUnknown reports whether accounts of unknown kind stand for people.
+func (p *Profile) KindsUnknown() bool { return p.standIn(People) != People }
+
 // Accounts counts the accounts of an audience.
-func (p *Profile) Accounts(a Audience) int { return p.audiences[a].accounts }
+func (p *Profile) Accounts(a Audience) int { return p.audiences[p.standIn(a)].accounts }
 
 // Held lists the values that hold of a setting for an audience, the most
 // common first.
 func (p *Profile) Held(a Audience, id setting.ID) []Held {
 	var list []Held
-	for _, h := range p.audiences[a].values[id] {
+	for _, h := range p.audiences[p.standIn(a)].values[id] {
 		list = append(list, *h)
 	}
 	def := setting.At(id)
@@ -192,7 +207,7 @@ func (c *Cell) Mixed() bool { return c.Accounts < c.Of }
 
 // Weakest returns the weakest value that holds for an audience.
 func (p *Profile) Weakest(a Audience, id setting.ID) Cell {
-	c := Cell{System: p.System, Of: p.audiences[a].accounts}
+	c := Cell{System: p.System, Of: p.Accounts(a)}
 	list := p.Held(a, id)
 	if c.None = len(list) == 0; c.None {
 		return c
@@ -280,7 +295,7 @@ func (r *Row) mark() {
 		strictest, loosest = def.Strictest(strictest, r.Cells[i].Value), def.Loosest(loosest, r.Cells[i].Value)
 	}
 	for _, i := range known {
-		r.Cells[i].Strictest = equal(def, r.Cells[i].Value, strictest)
+		r.Cells[i].Strictest = equal(def, r.Cells[i].Value, strictest) && r.Cells[i].Unknown == 0 // else some may be weaker
 		r.Cells[i].Loosest = equal(def, r.Cells[i].Value, loosest)
 	}
 }

@@ -30,6 +30,14 @@ type Exception struct {
 // the whole of its last day.
 func (e *Exception) Ended(at time.Time) bool { return !at.Before(e.Until.AddDate(0, 0, 1)) }
 
+// Order puts exceptions as their file does; nil comes first.
+func (e *Exception) Order() int {
+	if e == nil {
+		return 0
+	}
+	return e.Place.Line
+}
+
 type exceptionsFile struct {
 	Exceptions []exceptionFile `yaml:"exceptions,required"`
 }

@@ -38,6 +38,7 @@ type factColumn struct {
 	put  func(a *facts.Account, text string) bool // false: not understood
 
 	goneIsEmpty bool // what the row lacks counts as empty
+	neverSeen   bool // no row of the file has it, so that its absence says nothing
 
 	answers triWords // of tri
 	others  facts.Tri
@@ -79,7 +80,7 @@ func (b *boundColumn) take(a *facts.Account, text string) bool {
 		return true
 	case b.tri != nil:
 		answer, ok := b.answers.find(text)
-		if !ok {
+		if !ok && text != "" { // what is empty, or not there, is no other word
 			answer = b.others
 		}
 		*b.tri = answer
@@ -193,6 +194,7 @@ func (e *export) prepareFile(source *accountsTable, file strictyaml.Text) error 
 			r.own = append(r.own, ownColumn{index: t.column(e.plan, taker.from), taker: taker})
 		}
 	}
+	e.settlePresence(&r, file.Value)
 	r.fixed = e.plan.fixedFacts(source)
 	if err := e.prepareMembers(&r, t, source); err != nil {
 		return err
@@ -213,6 +215,50 @@ func (e *export) prepareFile(source *accountsTable, file strictyaml.Text) error 
 	e.leftOver(r.name, t.headings(), taken)
 	e.accounts = append(e.accounts, r)
 	return nil
+}
+
+// settlePresence finds columns of which the absence would be an answer, and that
+// no row of the file has: an export that leaves them out altogether answers
+// nothing. Files whose rows all have the same columns tell by their headings.
+func (e *export) settlePresence(r *accountReader, file string) {
+	open := map[int]bool{}
+	for i := range r.columns {
+		c := &r.columns[i]
+		_, answers := c.answers.find("")
+		if c.index >= 0 && (c.goneIsEmpty || answers || c.date != nil && c.dates.empty.Known()) {
+			open[c.index] = true
+		}
+	}
+	if len(open) == 0 {
+		return
+	}
+	var unheard facts.Notes // what is odd is noted when accounts are read
+	t, err := e.openTable(e.fileOf(file), r.shape, &unheard)
+	if err != nil || t.headings() != nil {
+		return
+	}
+	defer t.close()
+	indexes := map[int]int{} // in this table, and in the one that was opened first
+	for i := range r.columns {
+		if c := &r.columns[i]; open[c.index] {
+			indexes[t.column(e.plan, c.from)] = c.index
+		}
+	}
+	rows := 0
+	for row, _ := t.next(); row != nil && len(open) > 0; row, _ = t.next() {
+		rows++
+		for at, index := range indexes {
+			if at >= 0 && row[at] != "" && row[at] != absent {
+				delete(open, index)
+			}
+		}
+	}
+	for i := range r.columns {
+		if c := &r.columns[i]; rows > 0 && open[c.index] {
+			c.neverSeen = true
+			e.Noted.Remark(facts.Origin{File: r.name}, "no row has %q: whether it was left out of the export is not known, and so is %s", c.from.Value, c.fact)
+		}
+	}
 }
 
 // bind finds the columns in a table that was opened again; false when one is
@@ -276,7 +322,7 @@ func flagPutter(field func(*facts.Account) (list *[]string, known *bool), group 
 	others facts.Tri) func(*facts.Account, string) bool {
 	return func(a *facts.Account, text string) bool {
 		answer, ok := answers.find(text)
-		if !ok {
+		if !ok && text != "" {
 			answer = others
 		}
 		list, known := field(a)
@@ -506,6 +552,9 @@ func (r *accountReader) fill(a *facts.Account, columns []boundColumn, row []stri
 	endMissing := false
 	for i := range columns {
 		c := &columns[i]
+		if c.neverSeen {
+			continue
+		}
 		text := row[c.at]
 		if text != "" && (spaceOrOdd(text[0]) || spaceOrOdd(text[len(text)-1])) {
 			if text == absent {

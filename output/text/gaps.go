@@ -23,6 +23,7 @@ func Gaps(w io.Writer, r *finding.Result, o output.GapOptions) error {
 	p := newPage(w, o.Options)
 	rows := o.Rows(r.Gaps, o.Audience)
 	p.gapVerdict(r, rows)
+	p.kindsUnknown(r.Gaps, o.Audience)
 	if len(o.Settings) == 0 {
 		p.links(r.Gaps)
 		p.guesses(r.Gaps, &o)
@@ -255,7 +256,7 @@ func (p *page) sideBySide(g *finding.Gaps, rows []gap.Row, o output.GapOptions) 
 		return
 	}
 	p.para("  ", faintStyle, "! below the rules   + strictest   - loosest   ~ all others agree on another   3/29 so many of "+
-		"the accounts have it   ? not known   · nobody there")
+		"the accounts have it   ? not known, for some accounts after a value   · nobody there")
 	var with []int
 	for i, profile := range g.Profiles {
 		if profile.Accounts(o.Audience) > 0 || !rows[0].Cells[i].None {
@@ -279,16 +280,20 @@ func (p *page) sideBySide(g *finding.Gaps, rows []gap.Row, o output.GapOptions) 
 			to++
 		}
 		p.blank()
-		p.pageOf(g, rows, with[from:to])
+		p.pageOf(g, rows, with[from:to], o.Audience)
 		from = to
 	}
 }
 
-func (p *page) pageOf(g *finding.Gaps, rows []gap.Row, systems []int) {
+func (p *page) pageOf(g *finding.Gaps, rows []gap.Row, systems []int, systemsOf gap.Audience) {
 	table := [][]string{{""}}
 	cells := [][]*gap.Cell{nil}
 	for _, s := range systems {
-		table[0] = append(table[0], seen(g.Profiles[s].System))
+		name := seen(g.Profiles[s].System)
+		if systemsOf == gap.People && g.Profiles[s].KindsUnknown() {
+			name += "*"
+		}
+		table[0] = append(table[0], name)
 	}
 	group := ""
 	for i := range rows {
@@ -336,6 +341,9 @@ func marked(c *gap.Cell, def *setting.Setting) string {
 		return "?"
 	}
 	text := def.Text(c.Value)
+	if c.Unknown > 0 {
+		text += "?"
+	}
 	if c.Mixed() {
 		text += fmt.Sprintf(" %d/%d", c.Accounts, c.Of)
 	}
@@ -352,4 +360,18 @@ func marked(c *gap.Cell, def *setting.Setting) string {
 		text += " " + marks
 	}
 	return text
+}
+
+// kindsUnknown names systems whose accounts of unknown kind stand for people.
+func (p *page) kindsUnknown(g *finding.Gaps, a gap.Audience) {
+	var names []string
+	for _, profile := range g.Profiles {
+		if a == gap.People && profile.KindsUnknown() {
+			names = append(names, profile.System)
+		}
+	}
+	if len(names) > 0 {
+		p.para("", oddStyle, seen("* Which accounts are people is not known on "+list(names)+
+			": their accounts of unknown kind are shown; tell it with \"kinds\" in estate.yaml."))
+	}
 }

@@ -1,0 +1,138 @@
+package audit
+
+import (
+	"cmp"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"yewcone/core/check"
+	"yewcone/core/condition"
+	"yewcone/core/facts"
+	"yewcone/core/nearword"
+)
+
+// wordsKept bounds how many different words of a fact are kept to find what a
+// condition may have meant.
+const wordsKept = 5000
+
+// unmatched is a condition of the estate's that was so for no account.
+type unmatched struct {
+	what string // where it stands, in words
+	*condition.Condition
+	always bool // told even where nothing near it is there
+}
+
+// tellUnmatched notes kinds that nobody told, and conditions that are so for no
+// account, with what they may have meant: such a condition takes findings away,
+// and nothing shows it.
+func (e *engine) tellUnmatched() error {
+	list := e.unmatchedConditions()
+	if len(list) == 0 && e.summary.KindsUnknown == 0 {
+		return nil
+	}
+	words := map[string]bool{}
+	prefixes := map[string]int{}
+	err := e.readAgain(func(a *facts.Account) error {
+		e.resolve(a)
+		for _, text := range append(append([]string{a.Unit, a.Kind, a.Policy, e.about.Dates.Policy, a.Login}, a.Groups...), a.Roles...) {
+			if text != "" && len(words) < wordsKept && !words[text] {
+				words[strings.Clone(text)] = true
+			}
+		}
+		if a.Kind == "" {
+			countPrefix(prefixes, a.Login)
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	notes := e.subject.Export.Notes()
+	if n := e.summary.KindsUnknown; n > 0 {
+		notes.Remark(facts.Origin{}, "%s", e.kindsAdvice(prefixes))
+	}
+	near := slices.Sorted(maps.Keys(words))
+	for _, u := range list {
+		advice := ""
+		for _, literal := range u.Literals() {
+			if words[literal] {
+				continue
+			}
+			if i := slices.IndexFunc(near, func(w string) bool { return strings.EqualFold(w, literal) }); i >= 0 {
+				advice = fmt.Sprintf("; did you mean %q?", near[i])
+			} else {
+				advice = cmp.Or(advice, nearword.Advice(literal, near))
+			}
+		}
+		if file, line := u.Place(); u.always || advice != "" {
+			notes.Remark(facts.Origin{File: file, Line: line}, "%s is so for no account (%s)%s", u.what, u.Condition, advice)
+		}
+	}
+	return nil
+}
+
+// unmatchedConditions lists them, in the order of the files.
+func (e *engine) unmatchedConditions() []unmatched {
+	var list []unmatched
+	for i, k := range e.subject.Kinds {
+		if !e.kindMatched[i] {
+			list = append(list, unmatched{"the kind " + k.Kind, k.If, true})
+		}
+	}
+	if c := e.subject.Privileged; c != nil && !e.privilegedMatched {
+		list = append(list, unmatched{"what makes accounts privileged", c, true})
+	}
+	for i := range e.rules {
+		if r := &e.rules[i]; !r.id.BuiltIn && r.clause.For != nil && !r.matched {
+			list = append(list, unmatched{"whom the rule " + r.id.String() + " is for", r.clause.For, false})
+		}
+	}
+	for _, use := range e.exceptions {
+		if use.exception.Accounts != nil && !use.used {
+			list = append(list, unmatched{"whom the exception to " + use.exception.Rule + " covers", use.exception.Accounts, false})
+		}
+	}
+	return list
+}
+
+// programPrefixes are beginnings of names that houses give to accounts of
+// programs.
+var programPrefixes = []string{"svc-", "svc_", "svc.", "srv-", "srv_", "app-", "app_", "sa-", "sa_", "service-", "service_", "bot-", "batch-",
+	"robot-", "sys-"}
+
+func countPrefix(prefixes map[string]int, login string) {
+	lower := strings.ToLower(login)
+	for _, p := range programPrefixes {
+		if strings.HasPrefix(lower, p) {
+			prefixes[login[:len(p)]]++
+		}
+	}
+}
+
+// kindsAdvice says what goes unsaid where kinds are not known, and proposes how
+// to tell them.
+func (e *engine) kindsAdvice(prefixes map[string]int) string {
+	asking := 0
+	for _, c := range check.All() {
+		if strings.Contains(c.Account, "kind ") || c.Person != nil {
+			asking++
+		}
+	}
+	if len(e.subject.Kinds) > 0 {
+		return fmt.Sprintf("whether accounts are people, programs or shared is not known for %d of %d, since the conditions under "+
+			"\"kinds\" ask what the export does not show: %d checks say nothing of these", e.summary.KindsUnknown, e.summary.Accounts, asking)
+	}
+	tell := `service: login startsWith "svc-"`
+	if len(prefixes) > 0 {
+		var parts []string
+		for _, p := range slices.Sorted(maps.Keys(prefixes)) {
+			parts = append(parts, fmt.Sprintf("login startsWith %q", p))
+		}
+		tell = "service: " + strings.Join(parts, " or ")
+	}
+	return fmt.Sprintf("whether accounts are people, programs or shared is not known for %d of %d: %d checks say nothing of these. Tell it "+
+		"in estate.yaml, such as: kinds: {%s}; accounts that no kind names are then people", e.summary.KindsUnknown, e.summary.Accounts,
+		asking, tell)
+}
