@@ -99,7 +99,8 @@ func (e *engine) unmatchedConditions() []unmatched {
 
 // programPrefixes are beginnings of names that houses give to accounts of
 // programs.
-var programPrefixes = []string{"svc-", "svc_", "svc.", "srv-", "srv_", "app-", "app_", "sa-", "sa_", "service-", "service_", "bot-", "batch-",
+var programPrefixes = []string{"svc-", "svc_", "svc.", "srv-", "srv_", "app-", "app_", "sa-", "sa_", "service-", "service_",
+	"bot-", "batch-",
 	"robot-", "sys-"}
 
 func countPrefix(prefixes map[string]int, login string) {
@@ -122,7 +123,8 @@ func (e *engine) kindsAdvice(prefixes map[string]int) string {
 	}
 	if len(e.subject.Kinds) > 0 {
 		return fmt.Sprintf("whether accounts are people, programs or shared is not known for %d of %d, since the conditions under "+
-			"\"kinds\" ask what the export does not show: %d checks say nothing of these", e.summary.KindsUnknown, e.summary.Accounts, asking)
+			"\"kinds\" ask what the export does not show: %d checks say nothing of these", e.summary.KindsUnknown,
+			e.summary.Accounts, asking)
 	}
 	tell := `service: login startsWith "svc-"`
 	if len(prefixes) > 0 {
@@ -132,7 +134,8 @@ func (e *engine) kindsAdvice(prefixes map[string]int) string {
 		}
 		tell = "service: " + strings.Join(parts, " or ")
 	}
-	return fmt.Sprintf("whether accounts are people, programs or shared is not known for %d of %d: %d checks say nothing of these. Tell it "+
+	return fmt.Sprintf("whether accounts are people, programs or shared is not known for %d of %d: %d checks say nothing of "+
+		"these. Tell it "+
 		"in estate.yaml, such as: kinds: {%s}; accounts that no kind names are then people", e.summary.KindsUnknown, e.summary.Accounts,
 		asking, tell)
 }

@@ -47,7 +47,7 @@ func (e *engine) withoutAccounts() {
 		}
 	}
 	for _, name := range names {
-		settings := e.resolver.For(&facts.Account{Policy: name})
+		settings := e.resolver.For(&facts.Account{Policy: name, RolesKnown: true})
 		v := e.judge(settings)
 		e.profile.Add(gap.People, settings, 0)
 		for i := range e.rules {
@@ -69,7 +69,7 @@ func (e *engine) reachingNobody() {
 		if r.clause == nil || r.reached || r.clause.For != nil || r.clause.Forbid != nil {
 			continue
 		}
-		v := e.judge(e.resolver.For(&facts.Account{}))
+		v := e.judge(e.resolver.For(&facts.Account{RolesKnown: true}))
 		for n := range v.hits[i] {
 			e.enter(&v.hits[i][n], nil)
 		}

@@ -117,7 +117,8 @@ func TestExceptionsCoverWhatWasAccepted(t *testing.T) {
 		f := single(t, map[string]string{"min_length": value}, ordinary("ann"))
 		f.system.AsOf = asOf
 		x := &rules.Exception{System: "x", Rule: "house/length", Setting: "min_length", Value: "10", Until: asOf.AddDate(1, 0, 0)}
-		r, err := Run("test", []Subject{{Export: f, Rules: []*rules.Set{houseRules(t)}, Exceptions: []*rules.Exception{x}}}, Options{Examples: 5})
+		r, err := Run("test", []Subject{{Export: f, Rules: []*rules.Set{houseRules(t)}, Exceptions: []*rules.Exception{x}}},
+			Options{Examples: 5})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -259,7 +259,7 @@ var allFacts = []Fact{
 	countFact("grace_used", "sign-ins made with the expired password", FromExport,
 		func(s *Subject) facts.Counted { return s.Account.GraceUsed }),
 	textFact("policy", Complete, "the name of the policy that holds; empty for none",
-		func(s *Subject) (string, bool) { return s.Dates.Policy, true }),
+		func(s *Subject) (string, bool) { return s.Dates.Policy, !s.Dates.PolicyOpen }),
 	{Name: "storage", Type: "grade", Meaning: "how the password is stored, from cleartext to memory-hard; < and > compare " +
 		"the strength", Words: schemes, env: "", num: storage},
 }

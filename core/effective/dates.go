@@ -9,7 +9,7 @@ import (
 // is warned, when it ends and when the account is shut. rulesSince is when the
 // newest of the system's rule sets came into force, in seconds since 1970.
 func DatesOf(d *facts.Derived, a *facts.Account, s *Settings, system *facts.System, rulesSince int64) {
-	*d = facts.Derived{Policy: s.PolicyName(), AsOf: system.AsOf.Unix(), AsOfKnown: !system.AsOf.IsZero()}
+	*d = facts.Derived{Policy: s.PolicyName(), PolicyOpen: s.Open, AsOf: system.AsOf.Unix(), AsOfKnown: !system.AsOf.IsZero()}
 	if d.Expires = a.PasswordExpires; !s.undated {
 		ages(d, a, s)
 	}
@@ -24,7 +24,7 @@ func DatesOf(d *facts.Derived, a *facts.Account, s *Settings, system *facts.Syst
 	}
 	d.UsedAfter = usedAfter(d, a, s)
 	d.Missing = facts.TriOf(s.Missing != "")
-	if s.Missing != "" && len(system.Policies) == 0 {
+	if s.Open || s.Missing != "" && len(system.Policies) == 0 {
 		d.Missing = facts.Unknown // the export leaves out policies altogether
 	}
 	if set, ok := a.PasswordSet.Unix(); ok {

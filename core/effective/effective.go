@@ -47,6 +47,7 @@ type Setting struct {
 type Settings struct {
 	Policy  *facts.Policy   // the policy that comes first; nil for none
 	Reach   []*facts.Policy // all policies that reach the account, parents too
+	Open    bool            // which policies reach the account is not known; Reach has all that may
 	Missing string          // a policy that the account names and the system does not have
 	list    []Setting
 	undated bool // nothing is said of ages, warnings and grace
@@ -135,7 +136,7 @@ func (r *Resolver) match(a *facts.Account) {
 }
 
 func (r *Resolver) makeKey(a *facts.Account) {
-	k := append(r.key[:0], byte(a.NeverExpires), byte(a.CannotChange), byte(a.BlankAllowed))
+	k := append(r.key[:0], byte(a.NeverExpires), byte(a.CannotChange), byte(a.BlankAllowed), r.doubt(a))
 	k = append(k, a.Policy...)
 	k = append(k, 0)
 	for _, i := range r.matched {
@@ -144,9 +145,60 @@ func (r *Resolver) makeKey(a *facts.Account) {
 	k = append(k, 0)
 	for _, o := range a.Overrides {
 		k = binary.AppendUvarint(k, uint64(o.Setting))
-		k = o.Value.AppendKey(k)
+		if k = o.Value.AppendKey(k); o.Hidden {
+			k = append(k, 1)
+		}
 	}
 	r.key = k
+}
+
+// Why it is not known which policies reach an account.
+const (
+	noDoubt byte = iota
+	ownHidden
+	rolesHidden
+)
+
+// doubt tells whether it is known which policies reach an account: not where it
+// may name one that the export does not show, nor where policies go by role or
+// group and the export does not show those of the account.
+func (r *Resolver) doubt(a *facts.Account) byte {
+	byRole := r.system.Chooses != facts.ChooseSingle && r.system.Chooses != facts.ChooseAssigned && r.system.Chooses != ""
+	switch {
+	case a.PolicyOpen && len(r.system.Policies) > 1:
+		return ownHidden
+	case byRole && len(r.byRole) > 0 && !a.RolesKnown && !a.GroupsKnown:
+		return rolesHidden
+	}
+	return noDoubt
+}
+
+// inDoubt is what holds where that is not known: what stands on the account
+// itself, and of all else nothing.
+func (r *Resolver) inDoubt(a *facts.Account, why byte) *Settings {
+	s := &Settings{Open: true, list: make([]Setting, setting.Len)}
+	reason := "which policy the account names is not visible in the export"
+	if why == rolesHidden {
+		reason = "the account's roles and groups are not visible in the export"
+	}
+	for i := range r.system.Policies {
+		s.Reach = append(s.Reach, &r.system.Policies[i])
+	}
+	for id := range setting.Len {
+		out := &s.list[id]
+		if own := r.fromAccount(a, id); own != nil {
+			*out = r.settle(own, plan{}, id)
+		}
+		for i := range r.system.Policies {
+			if v := r.system.Policies[i].Value(id); v.Known() {
+				out.Trail = append(out.Trail, Candidate{Sourced: v, Policy: r.system.Policies[i].Name, Why: reason})
+			}
+		}
+		if out.From != nil {
+			out.From = &out.Trail[0]
+		}
+	}
+	return s
 }
 
 // plan is the order in which policies are asked. Within a tier the values are
@@ -227,6 +279,9 @@ func (r *Resolver) plan(a *facts.Account) plan {
 }
 
 func (r *Resolver) resolve(a *facts.Account) *Settings {
+	if why := r.doubt(a); why != noDoubt {
+		return r.inDoubt(a, why)
+	}
 	p := r.plan(a)
 	s := &Settings{Missing: p.missing, list: make([]Setting, setting.Len)}
 	if len(p.tiers) > 0 {
@@ -266,7 +321,7 @@ func (r *Resolver) inherited(p *facts.Policy, id setting.ID) (facts.Sourced, *fa
 		return p.Value(id), p
 	}
 	for _, above := range r.line(p) {
-		if v := above.Value(id); v.Known() {
+		if v := above.Value(id); v.Known() || v.Hidden {
 			return v, above
 		}
 	}
@@ -290,7 +345,7 @@ func (r *Resolver) fromAccount(a *facts.Account, id setting.ID) *Candidate {
 		return flag(setting.Yes, "empty password permitted")
 	}
 	for i := range a.Overrides {
-		if a.Overrides[i].Setting == id && a.Overrides[i].Known() {
+		if a.Overrides[i].Setting == id && (a.Overrides[i].Known() || a.Overrides[i].Hidden) {
 			return &Candidate{Sourced: a.Overrides[i].Sourced, Level: OnAccount}
 		}
 	}
@@ -302,19 +357,26 @@ func (r *Resolver) settle(own *Candidate, p plan, id setting.ID) Setting {
 	def := setting.At(id)
 	var out Setting
 	if own != nil {
-		own.Why = "stands on the account itself, which comes last and wins"
+		if own.Why = "stands on the account itself, which comes last and wins"; !own.Known() {
+			own.Why = "the account may have a value of its own, which is not visible in the export"
+		}
 		out.Trail = append(out.Trail, *own)
 	}
 	winner, decided := -1, false
 	for n, tier := range p.tiers {
-		first := len(out.Trail)
+		first, hidden := len(out.Trail), false
 		for _, policy := range tier {
-			if v, from := r.inherited(policy, id); v.Known() {
+			v, from := r.inherited(policy, id)
+			if v.Known() || v.Hidden && !decided {
 				out.Trail = append(out.Trail, Candidate{Sourced: v, Policy: from.Name})
 			}
+			hidden = hidden || v.Hidden && !decided
 		}
 		said := out.Trail[first:]
 		switch {
+		case hidden && !decided:
+			explain(said, "what a policy says of it, which has its turn here, is not visible in the export")
+			decided = true
 		case decided:
 			explain(said, lostTo(p, out.Trail, winner))
 		case len(said) > 0:

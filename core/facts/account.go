@@ -65,6 +65,7 @@ type Account struct {
 	Roles       []string
 	RolesKnown  bool
 	Policy      string // the policy that the account names; "" for none
+	PolicyOpen  bool   // it may name one, which the export does not show
 
 	Overrides []Override // settings that stand on the account itself
 	Origin    Origin
@@ -78,6 +79,12 @@ func (a *Account) WithoutPassword() bool { return a.PasswordUsable == No && a.Lo
 // Override puts a value of a setting on the account itself.
 func (a *Account) Override(id setting.ID, v setting.Value, origin Origin) {
 	a.Overrides = append(a.Overrides, Override{Setting: id, Sourced: Sourced{Value: v, Origin: origin}})
+}
+
+// Hide notes that the account may have a value of its own, which the export does
+// not show: then what holds is unknown, whatever its policy says.
+func (a *Account) Hide(id setting.ID, origin Origin) {
+	a.Overrides = append(a.Overrides, Override{Setting: id, Sourced: Sourced{Origin: origin, Hidden: true}})
 }
 
 // LockFor settles whether a lock that began at a moment still holds after so
@@ -149,6 +156,7 @@ type Derived struct {
 	OlderPolicy Tri    // the password was set before the policy was last changed
 	OlderRules  Tri    // the password was set before the rules came into force
 	UsedAfter   Tri    // the password was used after its end, though it had ended by then
+	PolicyOpen  bool   // which policy holds is not known
 	Missing     Tri    // the account names a policy that the system does not have
 	AsOf        int64
 	AsOfKnown   bool

@@ -180,6 +180,7 @@ func (o Origin) String() string {
 type Sourced struct {
 	setting.Value
 	Origin Origin
+	Hidden bool // there may be a value, which the export does not show
 }
 
 // A Policy is a set of settings that holds for some accounts. What it does
@@ -202,6 +203,13 @@ func (p *Policy) Value(id setting.ID) Sourced {
 		return p.Values[id]
 	}
 	return Sourced{}
+}
+
+// Hide notes that the policy may say something of a setting, which the export
+// does not show: then no other policy takes its place.
+func (p *Policy) Hide(id setting.ID, origin Origin) {
+	p.Set(id, setting.Value{}, origin)
+	p.Values[id].Hidden = true
 }
 
 // Set records what the policy says of a setting.

@@ -16,14 +16,16 @@ func TestSince(t *testing.T) {
 	}
 	before := &Kept{
 		Systems: map[string]bool{"a": true, "b": true, "cut": true, "half": false},
-		Findings: []Earlier{earlier("same", "a", "house/length"), earlier("gone", "a", "house/length"), earlier("left", "b", "house/length"),
+		Findings: []Earlier{earlier("same", "a", "house/length"), earlier("gone", "a", "house/length"),
+			earlier("left", "b", "house/length"),
 			earlier("cut", "cut", "house/length"), earlier("rule", "a", "old/rule"), earlier("unsure", "a", "house/age"),
 			earlier("taken", "a", "house/length"), earlier("nobody", "a", "house/shared")},
 		Accepted: map[string]string{"back": "2026-11-01"},
 	}
 	r := &Result{
 		Systems: []SystemResult{
-			{Name: "a", Outcomes: []RuleState{{Rule: length, State: Broken}, {Rule: rules.Rule{Set: "house", Clause: "age"}, State: Broken, Unsure: true},
+			{Name: "a", Outcomes: []RuleState{{Rule: length, State: Broken},
+				{Rule: rules.Rule{Set: "house", Clause: "age"}, State: Broken, Unsure: true},
 				{Rule: rules.Rule{Set: "house", Clause: "shared"}, State: NotForIt}}},
 			{Name: "cut", Partial: true, Outcomes: []RuleState{{Rule: length, State: Met}}}, {Name: "half"}, {Name: "fresh"},
 		},
@@ -49,7 +51,8 @@ func TestSince(t *testing.T) {
 	if got != want {
 		t.Errorf("%s\nexpected\n%s", got, want)
 	}
-	if got := c.Sum(); got != "1 new, 1 gone, 1 as before, 1 no longer accepted, 1 accepted since, 2 on systems that were not read then, 5 not looked at this time" {
+	if got := c.Sum(); got != "1 new, 1 gone, 1 as before, 1 no longer accepted, 1 accepted since, 2 on systems that were "+
+		"not read then, 5 not looked at this time" {
 		t.Error(got)
 	}
 }

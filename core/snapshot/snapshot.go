@@ -81,6 +81,7 @@ type Account struct {
 	Kind        string `json:"kind,omitempty"`
 	Unit        string `json:"unit,omitempty"`
 	Policy      string `json:"policy,omitempty"`
+	PolicyOpen  bool   `json:"policy_open,omitempty"`
 
 	Privileged     Answer `json:"privileged,omitzero"`
 	Enabled        Answer `json:"enabled,omitzero"`
@@ -219,7 +220,7 @@ func (v *Value) read() (setting.ID, facts.Sourced, error) {
 	if err != nil {
 		return 0, facts.Sourced{}, fmt.Errorf("%s: %w", v.Setting, err)
 	}
-	return id, facts.Sourced{Value: value, Origin: facts.Origin(v.Origin)}, nil
+	return id, facts.Sourced{Value: value, Origin: facts.Origin(v.Origin), Hidden: !value.Known()}, nil
 }
 
 // OfPolicy writes a policy down.
@@ -227,7 +228,7 @@ func OfPolicy(p *facts.Policy) *Policy {
 	out := &Policy{Name: p.Name, Settings: []Value{}, Roles: p.Roles, Unit: p.Unit, Parent: p.Parent, Priority: p.Priority,
 		Changed: Moment(p.Changed), Open: p.Open, Origin: originOf(p.Origin)}
 	for i, v := range p.Values {
-		if v.Known() {
+		if v.Known() || v.Hidden { // which is written as unknown
 			out.Settings = append(out.Settings, valueOf(setting.ID(i), v))
 		}
 	}
@@ -278,7 +279,7 @@ func OfAccount(out *Account, a *facts.Account) {
 	groups, roles, overrides := out.Groups[:0], out.Roles[:0], out.Overrides[:0]
 	*out = Account{
 		Login: a.Login, DisplayName: a.DisplayName, FirstName: a.FirstName, LastName: a.LastName, Email: a.Email, EmployeeNo: a.EmployeeNo,
-		Description: a.Description, Kind: a.Kind, Unit: a.Unit, Policy: a.Policy,
+		Description: a.Description, Kind: a.Kind, Unit: a.Unit, Policy: a.Policy, PolicyOpen: a.PolicyOpen,
 		Privileged: Answer(a.Privileged), Enabled: Answer(a.Enabled), Locked: Answer(a.Locked),
 		MustChange: Answer(a.MustChange), NeverExpires: Answer(a.NeverExpires),
 		CannotChange: Answer(a.CannotChange), BlankAllowed: Answer(a.BlankAllowed), Blank: Answer(a.Blank),
@@ -298,7 +299,7 @@ func OfAccount(out *Account, a *facts.Account) {
 		out.Roles = append(append(make([]string, 0, len(a.Roles)), roles...), a.Roles...)
 	}
 	for _, o := range a.Overrides {
-		if o.Known() {
+		if o.Known() || o.Hidden {
 			overrides = append(overrides, valueOf(o.Setting, o.Sourced))
 		}
 	}
@@ -310,7 +311,7 @@ func OfAccount(out *Account, a *facts.Account) {
 func (a *Account) Account(out *facts.Account, fallback facts.Origin, mark func(uint64) uint64) error {
 	*out = facts.Account{
 		Login: a.Login, DisplayName: a.DisplayName, FirstName: a.FirstName, LastName: a.LastName, Email: a.Email, EmployeeNo: a.EmployeeNo,
-		Description: a.Description, Kind: a.Kind, Unit: a.Unit, Policy: a.Policy,
+		Description: a.Description, Kind: a.Kind, Unit: a.Unit, Policy: a.Policy, PolicyOpen: a.PolicyOpen,
 		Privileged: facts.Tri(a.Privileged), Enabled: facts.Tri(a.Enabled), Locked: facts.Tri(a.Locked),
 		MustChange: facts.Tri(a.MustChange), NeverExpires: facts.Tri(a.NeverExpires),
 		CannotChange: facts.Tri(a.CannotChange), BlankAllowed: facts.Tri(a.BlankAllowed), Blank: facts.Tri(a.Blank),
@@ -344,7 +345,7 @@ func (a *Account) Account(out *facts.Account, fallback facts.Origin, mark func(u
 			return err
 		}
 		v.Origin = orElse(a.Overrides[i].Origin, fallback)
-		out.Override(id, v.Value, v.Origin)
+		out.Overrides = append(out.Overrides, facts.Override{Setting: id, Sourced: v})
 	}
 	return nil
 }

@@ -94,7 +94,7 @@ func Targets(s *Subject, whom Whom) ([]*Target, error) {
 		t.Policy = p.Name
 		return []*Target{t}, nil
 	}
-	if t := of(&facts.Account{}); t.Policy != "" || len(system.Policies) == 0 {
+	if t := of(&facts.Account{RolesKnown: true}); t.Policy != "" || len(system.Policies) == 0 {
 		return []*Target{t}, nil
 	}
 	var all []*Target
@@ -117,7 +117,7 @@ func (t *Target) hold(s *effective.Settings) {
 
 // under is an account that a policy reaches, and no other.
 func under(system *facts.System, p *facts.Policy) *facts.Account {
-	a := &facts.Account{Unit: p.Unit, Roles: p.Roles[:min(1, len(p.Roles))]}
+	a := &facts.Account{Unit: p.Unit, Roles: p.Roles[:min(1, len(p.Roles))], RolesKnown: true}
 	if len(p.Roles) == 0 && p.Unit == "" && p.Name != system.Default {
 		a.Policy = p.Name
 	}
@@ -155,7 +155,7 @@ func find(export facts.Export, login string) (*facts.Account, error) {
 	var near []string
 	err := export.Accounts(func(a *facts.Account) error {
 		if a.Login == login && found == nil {
-			found = &facts.Account{}
+			found = &facts.Account{RolesKnown: true}
 			found.CopyFrom(a)
 			for _, text := range []*string{&found.Login, &found.DisplayName, &found.FirstName, &found.LastName,
 				&found.Description, &found.Policy, &found.Unit} {

@@ -48,8 +48,9 @@ func subject(t *testing.T) *Subject {
 		policy(t, "admins", map[string]string{"min_length": "16", "login_barred": "contained"})
 	admins.Roles = []string{"admin"}
 	return &Subject{Export: &fake{
-		system:   &facts.System{Name: "shop", Chooses: facts.ChooseOwn, Default: "everyone", Policies: []facts.Policy{everyone, admins}},
-		accounts: []facts.Account{{Login: "ada", LastName: "Keane"}, {Login: "root", Roles: []string{"admin"}, RolesKnown: true}},
+		system: &facts.System{Name: "shop", Chooses: facts.ChooseOwn, Default: "everyone", Policies: []facts.Policy{everyone, admins}},
+		accounts: []facts.Account{{Login: "ada", LastName: "Keane", RolesKnown: true},
+			{Login: "root", Roles: []string{"admin"}, RolesKnown: true}},
 	}}
 }
 

@@ -22,6 +22,7 @@ type capturedExport struct {
 
 var captured = []capturedExport{
 	{folder: "../../demo/estate/exports/directory", format: "ldif", from: []string{"slapcat.ldif", "slapcat-config.ldif"}},
+	{folder: "../../cli/testdata/truth", format: "ldif", from: []string{"ldapsearch.ldif"}, files: []string{"ldapsearch.ldif"}},
 	{folder: "../../cli/testdata/truth/samba", format: "samba", from: []string{"domain.ldif", "pso.ldif", "accounts.ldif"}},
 	{folder: "../../demo/estate/exports/quay1", format: "linux", from: []string{"."}},
 	{folder: "../../cli/testdata/truth/postgresql", format: "postgresql", from: []string{"."}},

@@ -54,6 +54,9 @@ func Said(t testing.TB, export facts.Export) map[string]string {
 	for i := range system.Policies {
 		p := snapshot.OfPolicy(&system.Policies[i])
 		for _, v := range p.Settings {
+			if v.Value == "unknown" {
+				continue
+			}
 			said["policy "+p.Name+": "+v.Setting] = v.Value
 		}
 	}
@@ -87,11 +90,15 @@ func Facts(account []byte) map[string]string {
 		if own, ok := value.([]any); ok && name == "settings" {
 			for _, o := range own {
 				o := o.(map[string]any)
-				said[fmt.Sprint("own ", o["setting"])] = fmt.Sprint(o["value"])
+				if value := fmt.Sprint(o["value"]); value != "unknown" {
+					said[fmt.Sprint("own ", o["setting"])] = value
+				}
 			}
 			continue
 		}
-		said[name] = fmt.Sprint(value)
+		if name != "policy_open" { // it tells what is not known
+			said[name] = fmt.Sprint(value)
+		}
 	}
 	return said
 }

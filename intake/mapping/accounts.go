@@ -256,7 +256,8 @@ func (e *export) settlePresence(r *accountReader, file string) {
 	for i := range r.columns {
 		if c := &r.columns[i]; rows > 0 && open[c.index] {
 			c.neverSeen = true
-			e.Noted.Remark(facts.Origin{File: r.name}, "no row has %q: whether it was left out of the export is not known, and so is %s", c.from.Value, c.fact)
+			e.Noted.Remark(facts.Origin{File: r.name},
+				"no row has %q: whether it was left out of the export is not known, and so is %s", c.from.Value, c.fact)
 		}
 	}
 }
@@ -553,6 +554,8 @@ func (r *accountReader) fill(a *facts.Account, columns []boundColumn, row []stri
 	for i := range columns {
 		c := &columns[i]
 		if c.neverSeen {
+			endMissing = endMissing || c.fact == "account_ends"
+			a.PolicyOpen = a.PolicyOpen || c.fact == "policy"
 			continue
 		}
 		text := row[c.at]
@@ -560,6 +563,7 @@ func (r *accountReader) fill(a *facts.Account, columns []boundColumn, row []stri
 			if text == absent {
 				if !c.goneIsEmpty {
 					endMissing = endMissing || c.fact == "account_ends"
+					a.PolicyOpen = a.PolicyOpen || c.fact == "policy"
 					continue
 				}
 				text = ""

@@ -221,6 +221,7 @@ func (e *export) rows(t table, s *settingsTable, takers []taker) error {
 		}
 	}
 	e.leftOver(t.path(), t.headings(), taken)
+	before, shown := len(e.Read.Policies), make([]bool, len(columns))
 	for row, line := t.next(); row != nil; row, line = t.next() {
 		p := facts.Policy{Name: s.Policy.Value, Origin: facts.Origin{File: t.path(), Line: line}}
 		if !document {
@@ -231,6 +232,10 @@ func (e *export) rows(t table, s *settingsTable, takers []taker) error {
 		}
 		if e.Read.Policy(p.Name) != nil {
 			e.Noted.Refuse(p.Origin, "the policy %q stands here a second time; the first counts", p.Name)
+			continue
+		}
+		if roles >= 0 && row[roles] == absent {
+			e.Noted.Refuse(p.Origin, "the policy %q is left out: whom it is for is not in the row", p.Name)
 			continue
 		}
 		if roles >= 0 {
@@ -254,10 +259,18 @@ func (e *export) rows(t table, s *settingsTable, takers []taker) error {
 			if row[c] == absent {
 				continue
 			}
+			shown[i] = true
 			text := cell(row, c)
 			e.take(&p, &takers[i], text, facts.Origin{File: t.path(), Line: line, Place: t.heading(c), Text: t.heading(c) + ": " + text})
 		}
 		e.addPolicy(p, s)
+	}
+	// What no row has may have been left out of the export; what another has
+	// would be there.
+	for i := range columns {
+		for n := before; !shown[i] && n < len(e.Read.Policies); n++ {
+			e.Read.Policies[n].Hide(takers[i].id, facts.Origin{File: t.path(), Text: t.heading(columns[i]) + " is not in the export"})
+		}
 	}
 	return nil
 }

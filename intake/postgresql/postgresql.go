@@ -117,9 +117,10 @@ func open(r *intake.Request) (facts.Export, error) {
 			return nil, err
 		}
 	}
-	limits := false
+	limits, passwords := false, false
 	err := rows.Read(r, e.roles, &facts.Notes{}, func(row *rows.Row) error {
 		limits = limits || row.Has("rolconnlimit")
+		passwords = passwords || row.Has("rolpassword") || row.Has("password_prefix") || row.Has("passwd")
 		e.tabled[name(row)] = true
 		if row.True("rolsuper") || row.True("usesuper") {
 			e.super[name(row)] = true
@@ -128,7 +129,11 @@ func open(r *intake.Request) (facts.Export, error) {
 	}, e.roleColumns()...)
 	if !limits {
 		e.Noted.Remark(facts.Origin{File: e.roles},
-			"the table has no column rolconnlimit: a role that may have no connection at all reads as enabled")
+			"the table has no column rolconnlimit: whether a role may have any connection at all is not known")
+	}
+	if !passwords && !strings.HasPrefix(path.Base(e.roles), "shadow") {
+		e.Noted.Remark(facts.Origin{File: e.roles}, "the table has no column of passwords: roles that have one and may not sign in are "+
+			"not counted as accounts, since it is not known which they are")
 	}
 	if !strings.HasPrefix(path.Base(e.roles), "shadow") { // which lists only roles that sign in
 		e.missingRoles()

@@ -84,6 +84,8 @@ func (e *export) fill(a *facts.Account, x *ldif.Entry) {
 	case x.Seen&watch["useraccountcontrol"] == 0:
 		e.Noted.Remark(a.Origin, "userAccountControl of %q is not visible in the export; whether it is switched off, and its marks, "+
 			"are unknown", a.Login)
+		a.Hide(setting.MaxAge, a.Origin)
+		a.Hide(setting.BlankAllowed, a.Origin)
 	default:
 		e.Noted.Refuse(a.Origin, "userAccountControl of %q is no number; its marks are unknown", a.Login)
 		return

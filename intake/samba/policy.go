@@ -144,6 +144,10 @@ func (p *policyReader) complexity(from attributes, reversible bool) {
 	} else if p.x.Text(strings.ToLower(from.complexity)) != "" {
 		p.set(setting.MinClasses, from.complexity, setting.OffValue)
 	}
+	if p.x.Text(strings.ToLower(from.reversible)) == "" {
+		p.ofTheServer(from)
+		return
+	}
 	stored := setting.StoredUnsalted
 	origin := p.origin(from.reversible)
 	origin.Text += "; the domain keeps a hash without salt"
@@ -152,9 +156,14 @@ func (p *policyReader) complexity(from attributes, reversible bool) {
 		origin.Text += "; for accounts that ask for it"
 	}
 	p.policy.Set(setting.Storage, stored, origin)
+	p.ofTheServer(from)
+}
+
+// ofTheServer are the settings that a domain has not.
+func (p *policyReader) ofTheServer(from attributes) {
 	p.set(setting.SourceAttempts, from.attempts, setting.OffValue)
 	p.set(setting.MaxLength, from.length, setting.OffValue)
-	origin = p.policy.Origin
+	origin := p.policy.Origin
 	origin.Text = "a domain has no such setting"
 	intake.AnyCharacters(p.policy, origin)
 }

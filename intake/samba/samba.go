@@ -167,9 +167,10 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 		}
 	case x.Is("group"):
 		e.group(x, dn)
-	case x.Text("grouptype") != "", x.Text("msds-passwordsettingsprecedence") != "":
+	case x.Text("grouptype") != "", x.Text("msds-passwordsettingsprecedence") != "",
+		!x.Is("user") && (x.Text("useraccountcontrol") != "" || x.Text("primarygroupid") != ""):
 		e.Noted.Refuse(facts.Origin{File: file, Line: x.Line},
-			"the entry has attributes of a group or a settings object and no objectClass that says so; it is left out")
+			"the entry has attributes of an account, a group or a settings object and no objectClass that says so; it is left out")
 	}
 	for _, a := range x.Attrs {
 		if a.Name == "memberof" {

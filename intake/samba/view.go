@@ -34,14 +34,12 @@ func (e *export) settleView(people, any ldif.Seen) {
 	e.Read.View = v
 	for names, about := range restsOn {
 		v.Ask(names, about)
-		for name := range strings.SplitSeq(names, ", ") {
-			seen := people
-			if name == "member" || name == "msDS-PSOAppliesTo" {
-				seen = any
-			}
-			if seen&watch[strings.ToLower(name)] != 0 {
-				v.Show(names)
-			}
+		seen := people
+		if names == "memberOf, member" || names == "msDS-PSOAppliesTo" {
+			seen = any
+		}
+		if all := watch.Of(strings.Split(strings.ToLower(names), ", ")...); all != 0 && seen&all == all {
+			v.Show(names)
 		}
 	}
 	all := watch.Of("instancetype", "usnchanged")
