@@ -15,7 +15,7 @@ func (e *engine) resolve(a *facts.Account) *effective.Settings {
 	e.classify(a)
 	settings := e.resolver.For(a)
 	effective.SettleLock(a, settings, e.system)
-	effective.DatesOf(&e.about.Dates, a, settings, e.system, e.rulesSince)
+	effective.DatesOf(&e.about.Derived, a, settings, e.system, e.rulesSince)
 	return settings
 }
 
@@ -26,8 +26,8 @@ func (e *engine) account(a *facts.Account, place int64) error {
 	settings := e.resolve(a)
 	v := e.judge(settings)
 	e.count(a, v)
-	if e.summary.Dates != nil {
-		e.summary.Dates.Add(a, &e.about.Dates)
+	if e.summary.Spread != nil {
+		e.summary.Spread.Add(a, &e.about.Derived)
 	}
 	if e.options.register != nil && hasPerson(a) {
 		e.enterPerson(a)

@@ -119,10 +119,10 @@ func newEngine(s *Subject, o *Options) (*engine, error) {
 	}
 	e.linkExceptions()
 	if o.Spread {
-		e.summary.Dates = &finding.Spread{}
+		e.summary.Spread = &finding.Spread{}
 	}
 	e.about.System = system
-	e.about.Dates.AsOf, e.about.Dates.AsOfKnown = system.AsOf.Unix(), !system.AsOf.IsZero()
+	e.about.Derived.AsOf, e.about.Derived.AsOfKnown = system.AsOf.Unix(), !system.AsOf.IsZero()
 	e.reach = make([]facts.Tri, len(e.rules))
 	for i := range e.rules {
 		e.rules[i].forbidden.reason = reason{rule: i, setting: noSetting}

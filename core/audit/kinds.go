@@ -2,6 +2,7 @@ package audit
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -16,6 +17,10 @@ import (
 // wordsKept bounds how many different words of a fact are kept to find what a
 // condition may have meant.
 const wordsKept = 5000
+
+// accountsLooked bounds how many accounts are read again for words: advice is
+// not worth reading millions.
+const accountsLooked = 20000
 
 // unmatched is a condition of the estate's that was so for no account.
 type unmatched struct {
@@ -34,9 +39,13 @@ func (e *engine) tellUnmatched() error {
 	}
 	words := map[string]bool{}
 	prefixes := map[string]int{}
+	looked := 0
 	err := e.readAgain(func(a *facts.Account) error {
+		if looked++; looked > accountsLooked {
+			return errStopped
+		}
 		e.resolve(a)
-		for _, text := range append(append([]string{a.Unit, a.Kind, a.Policy, e.about.Dates.Policy, a.Login}, a.Groups...), a.Roles...) {
+		for _, text := range append(append([]string{a.Unit, a.Kind, a.Policy, e.about.Derived.Policy, a.Login}, a.Groups...), a.Roles...) {
 			if text != "" && len(words) < wordsKept && !words[text] {
 				words[strings.Clone(text)] = true
 			}
@@ -46,7 +55,7 @@ func (e *engine) tellUnmatched() error {
 		}
 		return nil
 	})
-	if err != nil {
+	if err != nil && !errors.Is(err, errStopped) {
 		return err
 	}
 	notes := e.subject.Export.Notes()

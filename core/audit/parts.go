@@ -143,8 +143,8 @@ func (e *engine) absorb(o *engine) {
 	e.marks = append(e.marks, o.marks...)
 	e.view.Add(&o.view)
 	e.profile.Merge(o.profile)
-	if e.summary.Dates != nil {
-		e.summary.Dates.Merge(o.summary.Dates)
+	if e.summary.Spread != nil {
+		e.summary.Spread.Merge(o.summary.Spread)
 	}
 	for i := range e.rules {
 		mine, other := &e.rules[i], &o.rules[i]

@@ -52,7 +52,7 @@ func (e *engine) personal(a *facts.Account) uint8 {
 			bits |= gap.FactorNo
 		}
 	}
-	switch end := e.about.Dates.Expires; {
+	switch end := e.about.Derived.Expires; {
 	case a.Enabled == facts.No:
 	case end.Dated() == facts.Yes:
 		bits |= gap.Expires
@@ -60,7 +60,7 @@ func (e *engine) personal(a *facts.Account) uint8 {
 		bits |= gap.NeverExpires
 	}
 	set, dated := a.PasswordSet.Unix()
-	if !dated || !e.about.Dates.AsOfKnown || e.about.Dates.AsOf-set < e.stale {
+	if !dated || !e.about.Derived.AsOfKnown || e.about.Derived.AsOf-set < e.stale {
 		bits |= gap.Fresh
 	}
 	return bits

@@ -26,7 +26,7 @@ func TestThreeAnswers(t *testing.T) {
 			Storage: setting.StoredSaltedFast,
 		},
 		System: &facts.System{Name: "quay1", Labels: []string{"core"}},
-		Dates:  facts.Derived{AsOf: asOf.Unix(), AsOfKnown: true, Overdue: facts.Yes},
+		Derived:  facts.Derived{AsOf: asOf.Unix(), AsOfKnown: true, Overdue: facts.Yes},
 	}
 	for text, want := range map[string]facts.Tri{
 		`login startsWith "svc-"`:                             facts.Yes,

@@ -13,7 +13,7 @@ import (
 type Subject struct {
 	Account *facts.Account
 	System  *facts.System
-	Dates   facts.Derived
+	Derived facts.Derived
 }
 
 // Stage says which facts a condition may use, since some facts are worked out
@@ -99,7 +99,7 @@ func countFact(name, meaning string, stage Stage, get func(*Subject) facts.Count
 // since returns the seconds from a moment to the one the export speaks for.
 func since(s *Subject, m *facts.Moment) (int64, bool) {
 	at, ok := m.Unix()
-	return s.Dates.AsOf - at, ok && s.Dates.AsOfKnown
+	return s.Derived.AsOf - at, ok && s.Derived.AsOfKnown
 }
 
 // idle counts from the last sign-in, or from the account's making when nobody
@@ -123,10 +123,10 @@ func passwordAge(s *Subject) (int64, bool) {
 // overdueOpen is yes unless something is known to stop the account.
 func overdueOpen(s *Subject) facts.Tri {
 	a := s.Account
-	if s.Dates.Shut == facts.Yes || a.Locked == facts.Yes || a.Enabled == facts.No || a.PasswordUsable == facts.No {
+	if s.Derived.Shut == facts.Yes || a.Locked == facts.Yes || a.Enabled == facts.No || a.PasswordUsable == facts.No {
 		return facts.No
 	}
-	return s.Dates.Overdue
+	return s.Derived.Overdue
 }
 
 func isNever(m facts.Moment) facts.Tri {
@@ -148,11 +148,11 @@ func neverChanged(s *Subject) facts.Tri {
 // says none.
 func inFuture(s *Subject) facts.Tri {
 	answer := facts.Unknown
-	if !s.Dates.AsOfKnown {
+	if !s.Derived.AsOfKnown {
 		return answer
 	}
 	for _, m := range [...]*facts.Moment{&s.Account.PasswordSet, &s.Account.LastSignIn, &s.Account.Created} {
-		if at, ok := m.Unix(); ok && at > s.Dates.AsOf {
+		if at, ok := m.Unix(); ok && at > s.Derived.AsOf {
 			return facts.Yes
 		}
 		if m.Known() {
@@ -220,22 +220,22 @@ var allFacts = []Fact{
 		"moment it speaks for", inFuture),
 	flagFact("privileged", Complete, "an administrator, as the estate file or the export says",
 		func(s *Subject) facts.Tri { return s.Account.Privileged }),
-	flagFact("overdue", Complete, "the password is past its end", func(s *Subject) facts.Tri { return s.Dates.Overdue }),
+	flagFact("overdue", Complete, "the password is past its end", func(s *Subject) facts.Tri { return s.Derived.Overdue }),
 	flagFact("shut", Complete, "overdue for longer than the grace period, so that the system refuses it",
-		func(s *Subject) facts.Tri { return s.Dates.Shut }),
+		func(s *Subject) facts.Tri { return s.Derived.Shut }),
 	flagFact("overdue_open", Complete, "the password is past its end, and nothing in the export shows that the account is "+
 		"locked, shut or switched off", overdueOpen),
 	flagFact("used_after_end", Complete, "the account was used after its password had ended, by an end that held then and without grace",
-		func(s *Subject) facts.Tri { return s.Dates.UsedAfter }),
+		func(s *Subject) facts.Tri { return s.Derived.UsedAfter }),
 	flagFact("lasts_for_ever", Complete, "the password never expires in effect, by policy or by flag",
-		func(s *Subject) facts.Tri { return isNever(s.Dates.Expires) }),
+		func(s *Subject) facts.Tri { return isNever(s.Derived.Expires) }),
 	flagFact("older_than_policy", Complete, "the password was set before its policy was last changed",
-		func(s *Subject) facts.Tri { return s.Dates.OlderPolicy }),
+		func(s *Subject) facts.Tri { return s.Derived.OlderPolicy }),
 
 	flagFact("older_than_rules", Complete, "the password was set before the system's rule sets came into force",
-		func(s *Subject) facts.Tri { return s.Dates.OlderRules }),
+		func(s *Subject) facts.Tri { return s.Derived.OlderRules }),
 	flagFact("policy_missing", Complete, "the account names a policy that is not among those of the export",
-		func(s *Subject) facts.Tri { return s.Dates.Missing }),
+		func(s *Subject) facts.Tri { return s.Derived.Missing }),
 
 	dateFact("created", "when the account was made", FromExport, neverWas, func(s *Subject) *facts.Moment { return &s.Account.Created }),
 	dateFact("password_set", "when the password was last set", FromExport, neverWas,
@@ -245,7 +245,7 @@ var allFacts = []Fact{
 	dateFact("locked_since", "when the account was locked", FromExport, neverWas,
 		func(s *Subject) *facts.Moment { return &s.Account.LockedSince }),
 	dateFact("password_expires", "when the password ends, by policy and flags", Complete, neverWillBe,
-		func(s *Subject) *facts.Moment { return &s.Dates.Expires }),
+		func(s *Subject) *facts.Moment { return &s.Derived.Expires }),
 	dateFact("account_ends", "when the account itself ends", FromExport, neverWillBe,
 		func(s *Subject) *facts.Moment { return &s.Account.Ends }),
 	lengthFact("account_age", "how old the account is", FromExport, func(s *Subject) (int64, bool) { return since(s, &s.Account.Created) }),
@@ -254,12 +254,12 @@ var allFacts = []Fact{
 	lengthFact("locked_for", "how long the account has been locked", FromExport,
 		func(s *Subject) (int64, bool) { return since(s, &s.Account.LockedSince) }),
 	lengthFact("overdue_for", "how long the password has been past its end; negative before", Complete,
-		func(s *Subject) (int64, bool) { return since(s, &s.Dates.Expires) }),
+		func(s *Subject) (int64, bool) { return since(s, &s.Derived.Expires) }),
 	countFact("failures", "failed sign-ins that still count", FromExport, func(s *Subject) facts.Counted { return s.Account.Failures }),
 	countFact("grace_used", "sign-ins made with the expired password", FromExport,
 		func(s *Subject) facts.Counted { return s.Account.GraceUsed }),
 	textFact("policy", Complete, "the name of the policy that holds; empty for none",
-		func(s *Subject) (string, bool) { return s.Dates.Policy, !s.Dates.PolicyOpen }),
+		func(s *Subject) (string, bool) { return s.Derived.Policy, !s.Derived.PolicyOpen }),
 	{Name: "storage", Type: "grade", Meaning: "how the password is stored, from cleartext to memory-hard; < and > compare " +
 		"the strength", Words: schemes, env: "", num: storage},
 }

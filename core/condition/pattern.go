@@ -89,7 +89,7 @@ var plainDates = []string{"last_sign_in", "password_expires", "password_set", "c
 // allFlags are the answers of all plain flags at once, which is much quicker
 // than to ask for them one by one.
 func allFlags(s *Subject) uint64 {
-	a, d := s.Account, &s.Dates
+	a, d := s.Account, &s.Derived
 	return uint64(a.Enabled) | uint64(a.Locked)<<2 | uint64(a.MustChange)<<4 | uint64(a.NeverExpires)<<6 | uint64(a.CannotChange)<<8 |
 		uint64(a.BlankAllowed)<<10 | uint64(a.Blank)<<12 | uint64(a.PasswordUsable)<<14 | uint64(a.SecondFactor)<<16 | uint64(a.Privileged)<<18 |
 		uint64(d.Overdue)<<20 | uint64(d.Shut)<<22 | uint64(d.OlderPolicy)<<24 | uint64(d.OlderRules)<<26 | uint64(d.Missing)<<28 |

@@ -17,8 +17,8 @@ func TestPlainFlags(t *testing.T) {
 	for i := range 19 {
 		for answer := range 3 {
 			s := &Subject{Account: &facts.Account{Enabled: facts.Yes, PasswordUsable: facts.Yes},
-				System: &facts.System{}, Dates: facts.Derived{Overdue: facts.Yes}}
-			a, d, tri := s.Account, &s.Dates, facts.Tri(answer)
+				System: &facts.System{}, Derived: facts.Derived{Overdue: facts.Yes}}
+			a, d, tri := s.Account, &s.Derived, facts.Tri(answer)
 			if flags := []*facts.Tri{
 				&a.Enabled, &a.Locked, &a.MustChange, &a.NeverExpires, &a.CannotChange, &a.BlankAllowed, &a.Blank,
 				&a.PasswordUsable, &a.SecondFactor, &a.Privileged,

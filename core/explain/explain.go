@@ -19,7 +19,7 @@ type Explanation struct {
 	System   *facts.System
 	Account  facts.Account
 	Facts    []KnownFact
-	Dates    facts.Derived
+	Derived  facts.Derived
 	Settings []ExplainedSetting
 	Rules    []RuleOutcome
 	Others   []facts.Origin // of further accounts of the same name
@@ -104,7 +104,7 @@ func Account(subject *audit.Subject, login string, o audit.Options) (*Explanatio
 
 func explain(judge *audit.Judge, system *facts.System, a *facts.Account) *Explanation {
 	s, about := judge.Resolve(a)
-	x := &Explanation{System: system, Dates: about.Dates}
+	x := &Explanation{System: system, Derived: about.Derived}
 	x.Account.CopyFrom(a)
 	for _, f := range condition.Facts() {
 		if text, ok := f.Text(about); ok {

@@ -48,7 +48,7 @@ type SystemResult struct {
 	Accepted     int      // findings that exceptions cover
 	Outcomes     []RuleState
 	Asks         []Ask
-	Dates        *Spread // of its enabled accounts; nil where it was not wanted
+	Spread       *Spread // of its enabled accounts; nil where it was not wanted
 }
 
 // A RuleState is how a clause or check comes out for a whole system.

@@ -253,5 +253,5 @@ func (e *export) unsureOf(notes *facts.Notes, file string, x *ldif.Entry) {
 		return
 	}
 	notes.Remark(facts.Origin{File: file, Line: x.Line, Place: x.DN},
-		"the entry may be an account and is not counted: passwords are not visible in the export, and it has no uid")
+		"%s may be an account and is not counted: passwords are not visible in the export, and it has no uid", x.DN)
 }

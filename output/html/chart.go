@@ -199,7 +199,7 @@ func ages(r *finding.Result) (chart, bool) {
 	var plots [][]*plot.Plot
 	old, n := 0, 0
 	for i := range r.Systems {
-		s := r.Systems[i].Dates
+		s := r.Systems[i].Spread
 		if s == nil || sum(s.Ages[:]) == 0 {
 			continue
 		}
@@ -222,8 +222,8 @@ func agesOf(r *finding.Result, system int) *plot.Plot {
 	s := &r.Systems[system]
 	p := newPlot()
 	p.HideY()
-	values, most := make(plotter.Values, len(s.Dates.Ages)), 1.0
-	for m, c := range s.Dates.Ages {
+	values, most := make(plotter.Values, len(s.Spread.Ages)), 1.0
+	for m, c := range s.Spread.Ages {
 		values[m] = float64(c)
 		most = max(most, values[m])
 	}
@@ -278,7 +278,7 @@ func endings(r *finding.Result) (chart, bool) {
 	columns := make([]int, finding.ExpiryWeeks+1) // overdue first
 	later, never, unknown := 0, 0, 0
 	for i := range r.Systems {
-		s := r.Systems[i].Dates
+		s := r.Systems[i].Spread
 		if s == nil {
 			continue
 		}

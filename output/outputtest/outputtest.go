@@ -41,7 +41,7 @@ func Result() *finding.Result {
 	return &finding.Result{
 		Estate: "Test & Co",
 		Systems: []finding.SystemResult{
-			{Name: "rota", AsOf: asOf, Accounts: 3, Policies: 1, Rules: []string{"house"}, Clauses: 2, Met: 0, Dates: spread,
+			{Name: "rota", AsOf: asOf, Accounts: 3, Policies: 1, Rules: []string{"house"}, Clauses: 2, Met: 0, Spread: spread,
 				Outcomes: []finding.RuleState{{Rule: length, State: finding.Broken}, {Rule: age, State: finding.Open},
 					{Rule: blank, State: finding.Broken}}},
 			{Name: "tills", Accounts: 1, Partial: true, Refused: 1, Rules: []string{"house"},

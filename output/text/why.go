@@ -69,10 +69,10 @@ func (p *page) who(x *explain.Explanation) {
 	say(a.SecondFactor, "second factor enrolled", "no second factor", "second factor not known")
 	policy := "falls under no policy"
 	switch {
-	case x.Dates.Missing == facts.Yes:
+	case x.Derived.Missing == facts.Yes:
 		policy = "names the policy " + a.Policy + ", which does not exist"
-	case x.Dates.Policy != "":
-		policy = "first policy: " + x.Dates.Policy
+	case x.Derived.Policy != "":
+		policy = "first policy: " + x.Derived.Policy
 	}
 	p.para("", boldStyle, seen(a.Login+" on "+x.System.Name+": "+strings.Join(append(parts, policy), ", "))+".")
 	p.para("", faintStyle, seen(a.Origin.String()+", as of "+asOf(x.System.AsOf)+"; the system chooses: "+string(x.System.Chooses)))
@@ -90,7 +90,7 @@ func (p *page) who(x *explain.Explanation) {
 func (p *page) dates(x *explain.Explanation) {
 	p.blank()
 	p.para("", boldStyle, "The password")
-	d := &x.Dates
+	d := &x.Derived
 	overdue := map[facts.Tri]string{facts.Yes: ": overdue", facts.No: ""}[d.Overdue]
 	if d.Shut == facts.Yes {
 		overdue += ", and the account is shut"
@@ -108,11 +108,11 @@ func (p *page) dates(x *explain.Explanation) {
 }
 
 func mayChange(x *explain.Explanation) string {
-	switch x.Dates.MayChange.Past(x.Dates.AsOf) {
+	switch x.Derived.MayChange.Past(x.Derived.AsOf) {
 	case facts.Yes:
 		return "now"
 	case facts.No:
-		return "from " + x.Dates.MayChange.String()
+		return "from " + x.Derived.MayChange.String()
 	}
 	return "unknown"
 }
