@@ -9,7 +9,8 @@ import (
 // is warned, when it ends and when the account is shut. rulesSince is when the
 // newest of the system's rule sets came into force, in seconds since 1970.
 func DatesOf(d *facts.Derived, a *facts.Account, s *Settings, system *facts.System, rulesSince int64) {
-	*d = facts.Derived{Policy: s.PolicyName(), PolicyOpen: s.Open, AsOf: system.AsOf.Unix(), AsOfKnown: !system.AsOf.IsZero()}
+	open := s.Open || s.Policy != nil && s.Policy.Open // one that stands in for what is not known
+	*d = facts.Derived{Policy: s.PolicyName(), PolicyOpen: open, AsOf: system.AsOf.Unix(), AsOfKnown: !system.AsOf.IsZero()}
 	if d.Expires = a.PasswordExpires; !s.undated {
 		ages(d, a, s)
 	}

@@ -65,6 +65,8 @@ func (p *page) verdict(r *finding.Result) {
 	text := found(r)
 	if r.Partial() {
 		text = "PARTIAL, since not everything could be read: " + text + ", in what was read"
+	} else if len(r.Findings) == 0 && len(r.Unknowns) > 0 {
+		text += ", in what the exports show"
 	}
 	p.para("", boldStyle, seen(r.Estate)+": "+text+".")
 	accounts, refused := 0, 0

@@ -71,11 +71,22 @@ func (p *page) who(x *explain.Explanation) {
 	switch {
 	case x.Derived.Missing == facts.Yes:
 		policy = "names the policy " + a.Policy + ", which does not exist"
+	case x.Derived.PolicyOpen:
+		policy = "which policy it falls under is not known"
 	case x.Derived.Policy != "":
 		policy = "first policy: " + x.Derived.Policy
 	}
 	p.para("", boldStyle, seen(a.Login+" on "+x.System.Name+": "+strings.Join(append(parts, policy), ", "))+".")
 	p.para("", faintStyle, seen(a.Origin.String()+", as of "+asOf(x.System.AsOf)+"; the system chooses: "+string(x.System.Chooses)))
+	if v := x.System.View; v != nil && !v.Whole {
+		var about []string
+		for _, hidden := range v.NotVisible() {
+			about = append(about, hidden.About)
+		}
+		if len(about) > 0 {
+			p.para("", faintStyle, seen("Not visible in this export, and so unknown: "+strings.Join(about, "; ")+"."))
+		}
+	}
 	if len(x.Others) > 0 {
 		var places []string
 		for _, o := range x.Others {
