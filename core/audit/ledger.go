@@ -91,6 +91,9 @@ func (l *ledger) sumUp(o *outcome) {
 		if o.privileged {
 			r.Privileged += o.accounts
 		}
+		if o.unranked {
+			r.Unranked += o.accounts
+		}
 		if o.disabled {
 			r.Disabled += o.accounts
 		}

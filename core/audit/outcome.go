@@ -18,6 +18,7 @@ type outcome struct {
 	reaches    []uint32 // places in engine.reaches; numbers, so that there is nothing in them for the collector to follow
 	accounts   int
 	privileged bool
+	unranked   bool // privileged or not is not known
 	disabled   bool
 	kept       bool
 	full       bool // all that it reaches have their examples
@@ -37,7 +38,7 @@ func (e *engine) outcomeOf(a *facts.Account, v *verdict) *outcome {
 	if o, ok := e.outcomes[string(key)]; ok {
 		return o
 	}
-	e.fresh = outcome{reaches: e.fresh.reaches[:0], privileged: a.Privileged == facts.Yes, disabled: a.Enabled == facts.No}
+	e.fresh.begin(a)
 	for _, i := range v.checks {
 		e.settings(i, v, a)
 	}
@@ -58,6 +59,12 @@ func (e *engine) outcomeOf(a *facts.Account, v *verdict) *outcome {
 	o.kept, o.reaches = true, slices.Clone(o.reaches)
 	e.outcomes[string(key)] = &o
 	return &o
+}
+
+// begin empties an outcome for an account.
+func (o *outcome) begin(a *facts.Account) {
+	*o = outcome{reaches: o.reaches[:0], privileged: a.Privileged == facts.Yes, unranked: a.Privileged == facts.Unknown,
+		disabled: a.Enabled == facts.No}
 }
 
 // record enters an account into all that its outcome reaches.

@@ -161,7 +161,7 @@ func (e *engine) comparePeople(v *check.PersonView) error {
 		entry := register.Entry(a, v.System, 0, e.subject.Unmatched)
 		v.Person, v.Known = register.Of(&entry, bits)
 		v.Shared = register.SharedLogin(&entry)
-		e.fresh = outcome{reaches: e.fresh.reaches[:0], privileged: a.Privileged == facts.Yes, disabled: a.Enabled == facts.No}
+		e.fresh.begin(a)
 		for n, i := range rules {
 			v.Limit = limits[n]
 			if text := e.rules[i].check.Person(v); text != "" {

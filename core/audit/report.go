@@ -120,7 +120,7 @@ func (e *engine) sameStored() error {
 		}
 		e.resolve(a)
 		e.place++
-		e.fresh = outcome{privileged: a.Privileged == facts.Yes, disabled: a.Enabled == facts.No}
+		e.fresh.begin(a)
 		e.enter(&same, a)
 		return e.record(&e.fresh, a)
 	})

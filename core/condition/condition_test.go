@@ -25,8 +25,8 @@ func TestThreeAnswers(t *testing.T) {
 			PasswordSet: day("2026-08-01"), Created: day("2024-01-01"), LastSignIn: facts.Never,
 			Storage: setting.StoredSaltedFast,
 		},
-		System: &facts.System{Name: "quay1", Labels: []string{"core"}},
-		Derived:  facts.Derived{AsOf: asOf.Unix(), AsOfKnown: true, Overdue: facts.Yes},
+		System:  &facts.System{Name: "quay1", Labels: []string{"core"}},
+		Derived: facts.Derived{AsOf: asOf.Unix(), AsOfKnown: true, Overdue: facts.Yes},
 	}
 	for text, want := range map[string]facts.Tri{
 		`login startsWith "svc-"`:                             facts.Yes,

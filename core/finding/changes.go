@@ -14,6 +14,7 @@ type Earlier struct {
 	Rule        string
 	Severity    rules.Severity
 	Sentence    string
+	Privileged  int // how many of the accounts it reached were privileged
 }
 
 // A Kept result is what is known of an earlier one.
@@ -92,6 +93,12 @@ func (r *Result) Since(before *Kept) *Changes {
 func (r *Result) cannotTell(e *Earlier) string {
 	if e.System == TheEstate {
 		return ""
+	}
+	for i := range r.Findings {
+		f := &r.Findings[i]
+		if f.System == e.System && f.Rule.String() == e.Rule && f.Split != "" && f.Reach.Unranked > 0 && e.Privileged > 0 {
+			return "which of the accounts that break the rule are privileged is not known"
+		}
 	}
 	for i := range r.Systems {
 		s := &r.Systems[i]

@@ -19,7 +19,8 @@ func TestSince(t *testing.T) {
 		Findings: []Earlier{earlier("same", "a", "house/length"), earlier("gone", "a", "house/length"),
 			earlier("left", "b", "house/length"),
 			earlier("cut", "cut", "house/length"), earlier("rule", "a", "old/rule"), earlier("unsure", "a", "house/age"),
-			earlier("taken", "a", "house/length"), earlier("nobody", "a", "house/shared")},
+			earlier("taken", "a", "house/length"), earlier("nobody", "a", "house/shared"),
+			{Fingerprint: "rank", System: "b", Rule: "check/overdue", Privileged: 1}},
 		Accepted: map[string]string{"back": "2026-11-01"},
 	}
 	r := &Result{
@@ -30,7 +31,9 @@ func TestSince(t *testing.T) {
 			{Name: "cut", Partial: true, Outcomes: []RuleState{{Rule: length, State: Met}}}, {Name: "half"}, {Name: "fresh"},
 		},
 		Findings: []Finding{{Fingerprint: "same", System: "a"}, {Fingerprint: "back", System: "a"}, {Fingerprint: "new", System: "a"},
-			{Fingerprint: "h", System: "half"}, {Fingerprint: "f", System: "fresh"}},
+			{Fingerprint: "h", System: "half"}, {Fingerprint: "f", System: "fresh"},
+			{Fingerprint: "unranked", System: "b", Rule: rules.Rule{Set: "check", Clause: "overdue"},
+				Split: "not privileged", Reach: Reach{Unranked: 1}}},
 		Accepted: []Finding{{Fingerprint: "taken", System: "a"}},
 	}
 	c := r.Since(before)
@@ -46,13 +49,13 @@ func TestSince(t *testing.T) {
 	}
 	got := fmt.Sprintf("%d same, new %v, gone %v, accepted %v, reopened %v, first %v\n%q", c.Same, c.New, names(c.Gone), names(c.Accepted),
 		c.Reopened, c.FirstSeen, unseen)
-	want := `1 same, new [new], gone [gone], accepted [taken], reopened [back], first [h f]
-["left: the system was not looked at" "cut: its export was not read to the end" "rule: the rule was not asked" "unsure: what the rule asks is not known for everybody" "nobody: the rule was asked of nobody"]`
+	want := `1 same, new [new unranked], gone [gone], accepted [taken], reopened [back], first [h f]
+["left: the system was not looked at" "cut: its export was not read to the end" "rule: the rule was not asked" "unsure: what the rule asks is not known for everybody" "nobody: the rule was asked of nobody" "rank: which of the accounts that break the rule are privileged is not known"]`
 	if got != want {
 		t.Errorf("%s\nexpected\n%s", got, want)
 	}
-	if got := c.Sum(); got != "1 new, 1 gone, 1 as before, 1 no longer accepted, 1 accepted since, 2 on systems that were "+
-		"not read then, 5 not looked at this time" {
+	if got := c.Sum(); got != "2 new, 1 gone, 1 as before, 1 no longer accepted, 1 accepted since, 2 on systems that were "+
+		"not read then, 6 not looked at this time" {
 		t.Error(got)
 	}
 }

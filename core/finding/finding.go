@@ -104,6 +104,7 @@ type Finding struct {
 type Reach struct {
 	Accounts   int
 	Privileged int
+	Unranked   int // of which it is not known whether they are privileged
 	Disabled   int
 	Examples   []Example // the first few, in the order of the export
 }
@@ -250,6 +251,7 @@ func (r *Reach) Keep(wanted int, example func() Example) bool {
 func (r *Reach) Merge(o *Reach, examples int) {
 	r.Accounts += o.Accounts
 	r.Privileged += o.Privileged
+	r.Unranked += o.Unranked
 	r.Disabled += o.Disabled
 	r.Examples = append(r.Examples, o.Examples...)
 	slices.SortFunc(r.Examples, func(a, b Example) int { return cmp.Compare(a.Place, b.Place) })

@@ -237,10 +237,12 @@ func TestMutations(t *testing.T) {
 					t.Fatal(err)
 				}
 				try := func(m mutation) {
+					if tried++; testing.Short() && tried%10 != 1 {
+						return
+					}
 					if err := os.WriteFile(path, m.data, 0o600); err != nil {
 						t.Fatal(err)
 					}
-					tried++
 					after := readEverything(t, folder, &c)
 					changed, gone := changes(whole, after)
 					if after != nil && after.noted != whole.noted {

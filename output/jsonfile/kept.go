@@ -21,7 +21,10 @@ func ReadCheck(r io.Reader) (*finding.Kept, error) {
 		Rule        string `json:"rule"`
 		Severity    string `json:"severity"`
 		Sentence    string `json:"sentence"`
-		Exception   *struct {
+		Reach       struct {
+			Privileged int `json:"privileged"`
+		} `json:"reach"`
+		Exception *struct {
 			Until string `json:"until"`
 		} `json:"exception"`
 	}
@@ -70,7 +73,7 @@ func ReadCheck(r io.Reader) (*finding.Kept, error) {
 			return nil, fmt.Errorf("finding %d has no fingerprint or severity", i+1)
 		}
 		k.Findings = append(k.Findings, finding.Earlier{Fingerprint: f.Fingerprint, System: f.System, Rule: f.Rule,
-			Severity: severity, Sentence: f.Sentence})
+			Severity: severity, Sentence: f.Sentence, Privileged: f.Reach.Privileged})
 	}
 	return k, nil
 }
