@@ -2,6 +2,7 @@ package finding
 
 import (
 	"fmt"
+	"strings"
 	"testing"
 
 	"yewcone/core/rules"
@@ -47,10 +48,15 @@ func TestSince(t *testing.T) {
 	for _, n := range c.NotLooked {
 		unseen = append(unseen, n.Fingerprint+": "+n.Why)
 	}
-	got := fmt.Sprintf("%d same, new %v, gone %v, accepted %v, reopened %v, first %v\n%q", c.Same, c.New, names(c.Gone), names(c.Accepted),
-		c.Reopened, c.FirstSeen, unseen)
+	got := fmt.Sprintf("%d same, new %v, gone %v, accepted %v, reopened %v, first %v\n%s", c.Same, c.New, names(c.Gone), names(c.Accepted),
+		c.Reopened, c.FirstSeen, strings.Join(unseen, "\n"))
 	want := `1 same, new [new unranked], gone [gone], accepted [taken], reopened [back], first [h f]
-["left: the system was not looked at" "cut: its export was not read to the end" "rule: the rule was not asked" "unsure: what the rule asks is not known for everybody" "nobody: the rule was asked of nobody" "rank: which of the accounts that break the rule are privileged is not known"]`
+left: the system was not looked at
+cut: its export was not read to the end
+rule: the rule was not asked
+unsure: what the rule asks is not known for everybody
+nobody: the rule was asked of nobody
+rank: which of the accounts that break the rule are privileged is not known`
 	if got != want {
 		t.Errorf("%s\nexpected\n%s", got, want)
 	}
