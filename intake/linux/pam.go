@@ -244,7 +244,7 @@ func (e *export) faillock(signIn stack) {
 		}
 		return
 	}
-	settings := e.keyFile(file, nil)
+	settings := e.keyFile(file)
 	if !e.exists(file) {
 		e.notAsked(file, "pam_faillock", "the lockout is")
 		return

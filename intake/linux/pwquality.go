@@ -1,47 +1,84 @@
 package linux
 
 import (
+	"fmt"
 	"slices"
+	"strconv"
 	"strings"
+	"unicode"
 
 	"yewcone/core/facts"
 	"yewcone/core/setting"
 	"yewcone/intake"
 )
 
-// keyFile reads "key = value" lines; a key alone has the value "". With a
-// list of known keys, an unknown one stops the reading there, as pwquality
-// does, and stopped is noted.
-func (e *export) keyFile(name string, known []string) map[string]found {
-	out := map[string]found{}
-	e.readKeys(name, known, out)
-	return out
-}
-
-// readKeys adds to the keys; false when an unknown key stopped it.
-func (e *export) readKeys(name string, known []string, into map[string]found) bool {
+// keyFile reads "key = value" lines; a key alone has the value "".
+func (e *export) keyFile(name string) map[string]found {
 	lines, _ := e.lines(name)
+	out := map[string]found{}
 	for _, l := range lines {
 		text, _, _ := strings.Cut(l.text, "#")
 		key, value, _ := strings.Cut(text, "=")
-		if key = strings.TrimSpace(key); key == "" {
+		if key = strings.TrimSpace(key); key != "" {
+			out[key] = found{strings.TrimSpace(value), e.origin(name, l)}
+		}
+	}
+	return out
+}
+
+// pwqualityLine is the longest line that pwquality takes, in bytes.
+const pwqualityLine = 1022
+
+// pwqualityFile adds the keys of a file as pwquality reads it: blanks or one
+// equals sign part a key from its value, numbers are decimal, and a line that
+// it does not understand stops the reading there. False when one did.
+func (e *export) pwqualityFile(name string, into map[string]found) bool {
+	lines, _ := e.lines(name)
+	for _, l := range lines {
+		stop := func(what string) bool {
+			e.Noted.Remark(e.origin(name, l), "pwquality %s and stops reading its settings here; correct the line", what)
+			return false
+		}
+		if len(l.text) > pwqualityLine {
+			return stop(fmt.Sprintf("takes no line of more than %d characters", pwqualityLine))
+		}
+		text, _, _ := strings.Cut(l.text, "#")
+		if text = strings.TrimSpace(text); text == "" {
 			continue
 		}
-		if known != nil {
-			key = strings.ToLower(key)
-			if !slices.Contains(known, key) {
-				e.Noted.Remark(e.origin(name, l), "pwquality does not know %q and stops reading its settings here; correct the line", key)
-				return false
-			}
+		key, value := text, ""
+		if at := strings.IndexFunc(text, func(r rune) bool { return r == '=' || unicode.IsSpace(r) }); at >= 0 {
+			key = text[:at]
+			value = strings.TrimSpace(strings.TrimPrefix(strings.TrimSpace(text[at:]), "="))
 		}
-		into[key] = found{strings.TrimSpace(value), e.origin(name, l)}
+		key = strings.ToLower(key)
+		if !slices.Contains(pwqualityKeys, key) {
+			return stop(fmt.Sprintf("does not know %q", key))
+		}
+		if !pwqualityTakes(key, value) {
+			return stop(fmt.Sprintf("takes whole decimal numbers for %s, not %q,", key, value))
+		}
+		into[key] = found{value, e.origin(name, l)}
 	}
 	return true
+}
+
+// pwqualityTakes reports whether the value is one that pwquality takes for the
+// key.
+func pwqualityTakes(key, value string) bool {
+	if slices.Contains(pwqualityWords, key) {
+		return true
+	}
+	_, err := strconv.ParseInt(value, 10, 32)
+	return err == nil
 }
 
 var pwqualityKeys = []string{"difok", "minlen", "dcredit", "ucredit", "lcredit", "ocredit", "minclass", "maxrepeat",
 	"maxsequence", "maxclassrepeat", "gecoscheck", "dictcheck", "usercheck", "usersubstr", "enforcing", "badwords",
 	"dictpath", "retry", "enforce_for_root", "local_users_only"}
+
+// pwqualityWords are those that take no number.
+var pwqualityWords = []string{"badwords", "dictpath", "enforce_for_root", "local_users_only"}
 
 // pwquality are the settings in force and where each stood.
 type pwquality struct {
@@ -55,14 +92,16 @@ func (e *export) pwqualityOf(m *module) pwquality {
 	q := pwquality{keys: map[string]found{}, module: m.origin}
 	whole := true
 	for _, name := range e.inFolder("etc/security/pwquality.conf.d", ".conf") {
-		whole = whole && e.readKeys(name, pwqualityKeys, q.keys)
+		whole = whole && e.pwqualityFile(name, q.keys)
 	}
 	if whole {
-		e.readKeys("etc/security/pwquality.conf", pwqualityKeys, q.keys)
+		e.pwqualityFile("etc/security/pwquality.conf", q.keys)
 	}
 	for _, a := range m.args {
 		key, value, _ := strings.Cut(a, "=")
-		q.keys[strings.ToLower(key)] = found{value, m.origin}
+		if key = strings.ToLower(key); pwqualityTakes(key, value) { // others are logged and passed over
+			q.keys[key] = found{value, m.origin}
+		}
 	}
 	return q
 }
@@ -71,7 +110,7 @@ func (e *export) pwqualityOf(m *module) pwquality {
 // where nothing says it.
 func (q *pwquality) number(key string, fallback int64) (int64, facts.Origin) {
 	if f, ok := q.keys[key]; ok {
-		if n, ok := cNumber(f.value); ok {
+		if n, err := strconv.ParseInt(f.value, 10, 32); err == nil {
 			return n, f.origin
 		}
 	}

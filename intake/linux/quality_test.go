@@ -1,0 +1,91 @@
+package linux
+
+import (
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"yewcone/core/facts"
+	"yewcone/intake/intaketest"
+)
+
+const qualityFile = "etc/security/pwquality.conf"
+
+// qualityLines are files of pwquality with the least length that they make,
+// and whether the reading stops in them: as the library has it, which
+// TestLivePwquality asks.
+var qualityLines = []struct {
+	text  string
+	least int
+	stops bool
+}{
+	{"minlen = 30", 30, false}, {"minlen\t30", 30, false}, {"minlen\t=\t30", 30, false}, {"minlen 30", 30, false},
+	{"minlen=30", 30, false}, {"MINLEN = 30", 30, false}, {" \tminlen = 30", 30, false}, {"minlen = 30\r", 30, false},
+	{"minlen = 30 # long", 30, false}, {"#minlen = 30", 8, false}, {"minlen = 030", 30, false}, {"minlen = +30", 30, false},
+	{"minlen = -5", 6, false}, {"minlen = 20\nminlen = 30", 30, false}, {"minlen = 30\nminlen = 20", 20, false},
+	{"enforce_for_root\nminlen=30", 30, false}, {"enforce_for_root = 0\nminlen=30", 30, false},
+	{"badwords = a b\nminlen = 30", 30, false},
+	{"minlen==30", 8, true}, {"minlen", 8, true}, {"minlen =", 8, true}, {"minlen = 30 x", 8, true}, {"minlen = 0x20", 8, true},
+	{"minlen = 30.5", 8, true}, {"minlen = \"30\"", 8, true}, {"minlen: 30", 8, true}, {"; minlen = 30", 8, true},
+	{"minlen = 30\\", 8, true}, {"minlen = 99999999999", 8, true}, {"minlen = 30\nfoo = 1", 30, true}, {"foo\nminlen = 30", 8, true},
+	{"difok = x\nminlen = 30", 8, true}, {"= 30", 8, true},
+	{"# " + strings.Repeat("y", 1020) + "\nminlen = 30", 30, false}, {"# " + strings.Repeat("y", 1021) + "\nminlen = 30", 8, true},
+}
+
+func TestLinuxQualityLines(t *testing.T) {
+	for _, c := range qualityLines {
+		said, notes := intaketest.Read(t, Format, []string{"."}, linuxHost("$y$j9T$aaaa$bbbb:20775:0:90:7:::",
+			map[string]string{qualityFile: c.text + "\n"}))
+		intaketest.Hold(t, c.text, said, map[string]string{"policy host: min_length": fmt.Sprint(c.least)})
+		stopped := false
+		for _, n := range notes.List() {
+			stopped = stopped || n.Kind == facts.NoteRemark && strings.Contains(n.Message, "stops reading")
+		}
+		if stopped != c.stops {
+			t.Errorf("%.40q: stopped is %v", c.text, stopped)
+		}
+	}
+	// An argument that is no number is passed over, and the file's value stays.
+	said, _ := intaketest.Read(t, Format, []string{"."}, linuxHost("$y$j9T$aaaa$bbbb:20775:0:90:7:::", map[string]string{
+		qualityFile: "minlen\t30\n", "etc/pam.d/common-password": "password requisite pam_pwquality.so minlen=0x40\n" +
+			"password [success=1 default=ignore] pam_unix.so use_authtok yescrypt\npassword requisite pam_deny.so\n"}))
+	intaketest.Hold(t, "argument", said, map[string]string{"policy host: min_length": "30"})
+}
+
+// TestLivePwquality asks the library itself, through pwscore, in a view of the
+// file system of the test's own.
+func TestLivePwquality(t *testing.T) {
+	if os.Getenv("YEWCONE_LIVE") == "" {
+		t.Skip("YEWCONE_LIVE is not set")
+	}
+	const letters = "kQ7!mZ2-tB9_xF4%wH6+cJ3rN8sD5vG0pLaYeUiOqRzTbX" // no runs, no words
+	for _, c := range qualityLines {
+		folder := t.TempDir()
+		conf := filepath.Join(folder, "pwquality.conf")
+		if err := os.WriteFile(conf, []byte("dictcheck = 0\n"+c.text+"\n"), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		ask := func(length int) (string, bool) {
+			cmd := exec.Command("unshare", "-m", "sh", "-c", "mount --bind '"+folder+"' /etc/security && exec pwscore")
+			cmd.Stdin = strings.NewReader(letters[:length] + "\n")
+			out, err := cmd.CombinedOutput()
+			return string(out), err == nil
+		}
+		if c.stops {
+			if out, _ := ask(len(letters)); !strings.HasPrefix(out, "Error:") {
+				t.Errorf("%.40q: the library reads on: %s", c.text, out)
+			}
+			continue
+		}
+		if out, ok := ask(c.least); !ok {
+			t.Errorf("%.40q: %d characters are refused: %s", c.text, c.least, out)
+		}
+		if out, ok := ask(c.least - 1); ok || !strings.Contains(out, "shorter than") && !strings.Contains(out, "too short") {
+			t.Errorf("%.40q: %d characters: %s", c.text, c.least-1, out)
+		}
+	}
+	t.Logf("%d files asked of the library", len(qualityLines))
+}
