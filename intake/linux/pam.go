@@ -42,15 +42,15 @@ func (e *export) stackOf(service, kind string, seen []string) (stack, bool) {
 		return stack{}, false
 	}
 	var out stack
-	for _, l := range lines {
+	for _, l := range pamLines(lines) {
 		fields := pamFields(l.text)
 		included := ""
 		switch {
 		case len(fields) >= 2 && fields[0] == "@include":
 			included = fields[1]
-		case len(fields) < 3 || strings.TrimPrefix(fields[0], "-") != kind:
+		case len(fields) < 3 || !strings.EqualFold(strings.TrimPrefix(fields[0], "-"), kind):
 			continue
-		case fields[1] == "include" || fields[1] == "substack":
+		case strings.EqualFold(fields[1], "include") || strings.EqualFold(fields[1], "substack"):
 			included = fields[2]
 		default:
 			name := strings.TrimSuffix(fields[2][strings.LastIndexByte(fields[2], '/')+1:], ".so")
@@ -66,6 +66,27 @@ func (e *export) stackOf(service, kind string, seen []string) (stack, bool) {
 	return out, true
 }
 
+// pamLines joins lines as libpam does: a backslash at the end stands for a
+// blank and goes on with the next line that is neither empty nor a remark; one
+// inside a remark does not.
+func pamLines(lines []line) (out []line) {
+	goesOn := false
+	for _, l := range lines {
+		text, _, remark := strings.Cut(l.text, "#")
+		if text = strings.TrimSpace(text); text == "" {
+			continue
+		}
+		text, more := strings.CutSuffix(text, "\\")
+		if goesOn {
+			out[len(out)-1].text += " " + text
+		} else {
+			out = append(out, line{number: l.number, text: text})
+		}
+		goesOn = more && !remark
+	}
+	return out
+}
+
 // forOthers: by its name, Debian's common-session holds no modules of another
 // type.
 func forOthers(file, kind string) bool {
@@ -75,7 +96,6 @@ func forOthers(file, kind string) bool {
 
 // pamFields cuts a line into words; [brackets] hold one word together.
 func pamFields(text string) []string {
-	text, _, _ = strings.Cut(text, "#")
 	var out []string
 	for text = strings.TrimSpace(text); text != ""; text = strings.TrimSpace(text) {
 		end := strings.IndexAny(text, " \t")
