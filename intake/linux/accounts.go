@@ -209,7 +209,8 @@ func (e *export) lastSignIn(login string) facts.Moment {
 }
 
 // password grades the stored password. What begins with ! or * matches no
-// password; a ! before one is an administrator's lock.
+// password; a ! before a hash is an administrator's lock. An empty one lets in
+// where the host's modules take it.
 func (e *export) password(a *facts.Account, text string, s shadowLine) {
 	a.Locked = facts.No
 	if !e.lock.known || e.tally == nil && e.lock.on {
@@ -219,10 +220,10 @@ func (e *export) password(a *facts.Account, text string, s shadowLine) {
 	bare := strings.TrimLeft(text, "!*")
 	switch {
 	case text == "":
-		a.Blank, a.PasswordUsable = facts.Yes, facts.Yes
+		a.Blank, a.PasswordUsable = facts.Yes, e.nullok
 		return
-	case bare == "":
-		a.PasswordUsable = facts.No
+	case bare == "" || bare != text && bare[0] != '$' && !stored.Crypt(bare).Known():
+		a.PasswordUsable = facts.No // words such as *LK* are no hashes
 		return
 	case bare != text:
 		a.PasswordUsable, a.Locked, a.LockedUntil = facts.No, facts.Yes, facts.Never

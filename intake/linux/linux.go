@@ -88,7 +88,8 @@ type export struct {
 	lastSeen  map[string]facts.Moment
 	lock      lockRule
 	uidMin    int64
-	rootFree  bool // pwquality only warns root
+	rootFree  bool      // pwquality only warns root
+	nullok    facts.Tri // empty passwords let in
 }
 
 func open(r *intake.Request) (facts.Export, error) {

@@ -45,7 +45,9 @@ func TestLinuxShadow(t *testing.T) {
 		hash + ":20775:0:90:7::20900:":  {"enabled": "true"},
 		"!" + hash + ":20775:0:90:7:::": {"password_usable": "false"},
 		"*:20775:0:90:7:::":             {"password_usable": "false"},
-		":20775:0:90:7:::":              {"blank": "true"},
+		"*LK*:20775:0:90:7:::":          {"password_usable": "false", "locked": ""},
+		"!" + hash + ":20000:0:90:7:::": {"locked": "true"},
+		":20775:0:90:7:::":              {"blank": "true", "password_usable": ""},
 		"aaBBccDDeeFFg:20775:0:90:7:::": {"storage": "salted fast"},
 	} {
 		said, _ := intaketest.Read(t, Format, []string{"."}, linuxHost(line, nil))

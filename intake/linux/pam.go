@@ -168,8 +168,27 @@ func (e *export) pam() {
 	if m := find(signIn.modules, "pam_unix"); m != nil {
 		_, nullok := m.arg("nullok")
 		e.set(setting.BlankAllowed, setting.YesNo(nullok), m.origin)
+		if nullok {
+			e.nullok = facts.Yes
+		} else if !signIn.lacks && !e.anyNullok() && onlyPlain(signIn.modules) && e.exists("etc/pam.d/other") {
+			e.nullok = facts.No // "other" stands for all that have no file: nobody copies it alone
+		}
 	}
 	e.lastlog(signIn)
+}
+
+// anyNullok reports whether some line of any service takes empty passwords.
+func (e *export) anyNullok() bool {
+	for _, name := range e.inFolder("etc/pam.d", "") {
+		lines, _ := e.lines(name)
+		for _, l := range pamLines(lines) {
+			fields := pamFields(l.text)
+			if len(fields) > 2 && slices.ContainsFunc(fields[2:], func(word string) bool { return strings.HasPrefix(word, "nullok") }) {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 func (e *export) lastlog(signIn stack) {
@@ -194,6 +213,11 @@ var oneFactor = []string{"pam_unix", "pam_faillock", "pam_deny", "pam_permit", "
 	"pam_env", "pam_securetty", "pam_succeed_if", "pam_cap", "pam_lastlog", "pam_shells", "pam_rootok", "pam_tally2",
 	"pam_localuser"}
 
+// onlyPlain reports whether all modules know passwords only.
+func onlyPlain(modules []module) bool {
+	return !slices.ContainsFunc(modules, func(m module) bool { return !slices.Contains(oneFactor, m.name) })
+}
+
 // notAsked remarks on a file of settings that the export lacks.
 func (e *export) notAsked(file, by, what string) {
 	e.Noted.Remark(facts.Origin{File: e.root + "/" + file},
@@ -207,10 +231,8 @@ func (e *export) plainFactors(signIn stack) {
 	if signIn.lacks {
 		return
 	}
-	for _, m := range signIn.modules {
-		if !slices.Contains(oneFactor, m.name) {
-			return
-		}
+	if !onlyPlain(signIn.modules) {
+		return
 	}
 	origin := signIn.modules[0].origin
 	origin.Text = "no module in the stack asks for anything but a password"

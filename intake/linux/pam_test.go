@@ -1,6 +1,7 @@
 package linux
 
 import (
+	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -8,6 +9,7 @@ import (
 	"testing"
 
 	"yewcone/intake"
+	"yewcone/intake/intaketest"
 )
 
 // pamFiles are files of PAM, and whether they let in: as libpam has it, which
@@ -59,6 +61,22 @@ func writePAM(t *testing.T, folder, text string) {
 	}
 }
 
+// emptyPasswords tells whether an account with an empty field in shadow is let
+// in, by the line of pam_unix.
+var emptyPasswords = map[string]bool{"auth required pam_unix.so nullok": true, "auth required pam_unix.so": false,
+	"auth required pam_unix.so try_first_pass": false, "auth required \\\n pam_unix.so nullok": true}
+
+func TestLinuxEmptyPasswords(t *testing.T) {
+	for line, in := range emptyPasswords {
+		for _, c := range []struct{ more, want string }{{"other", fmt.Sprint(in)}, {"some", map[bool]string{true: "true"}[in]}} {
+			said, _ := intaketest.Read(t, Format, []string{"."}, linuxHost(":20775:0:90:7:::", map[string]string{
+				"etc/pam.d/common-auth": line + "\n", "etc/pam.d/login": "@include common-auth\n",
+				"etc/pam.d/" + c.more: "@include common-auth\n"}))
+			intaketest.Hold(t, line+", with "+c.more, said, map[string]string{"account ada: password_usable": c.want})
+		}
+	}
+}
+
 // TestLivePAM asks libpam itself, through pamtester, in a view of the file
 // system of the test's own.
 func TestLivePAM(t *testing.T) {
@@ -74,5 +92,18 @@ func TestLivePAM(t *testing.T) {
 			t.Errorf("%q: libpam says %v: %s", c.text, err, out)
 		}
 	}
-	t.Logf("%d files asked of libpam", len(pamFiles))
+	for line, in := range emptyPasswords {
+		folder := t.TempDir()
+		writePAM(t, folder, line)
+		shadow := filepath.Join(t.TempDir(), "shadow")
+		if err := os.WriteFile(shadow, []byte("root::20775:0:99999:7:::\n"), 0o640); err != nil {
+			t.Fatal(err)
+		}
+		out, _ := exec.Command("unshare", "-m", "sh", "-c", "mount --bind '"+folder+"' /etc/pam.d && mount --bind '"+shadow+
+			"' /etc/shadow && exec pamtester yew root authenticate").CombinedOutput()
+		if said := strings.Contains(string(out), "successfully"); said != in {
+			t.Errorf("%q: libpam says %s", line, out)
+		}
+	}
+	t.Logf("%d files asked of libpam", len(pamFiles)+len(emptyPasswords))
 }
