@@ -142,7 +142,7 @@ func (e *export) fill(a *facts.Account, f []string) {
 	if e.policy.Value(setting.SecondFactor).Value == setting.NoSecondFactor {
 		a.SecondFactor = facts.No
 	}
-	a.Privileged = e.privileged(a, uid)
+	a.Privileged = e.privileged(a, uid, f[3])
 	a.LastSignIn = e.lastSignIn(a.Login)
 	password, hasPassword := f[1], f[1] != "x"
 	s, inShadow := e.shadow[f[0]]
@@ -179,14 +179,16 @@ func (e *export) kind(uid int64) string {
 	return facts.Person
 }
 
-func (e *export) privileged(a *facts.Account, uid int64) facts.Tri {
+// privileged reports whether an account of a number and a primary group may do
+// everything.
+func (e *export) privileged(a *facts.Account, uid int64, group string) facts.Tri {
 	if uid == 0 {
 		return facts.Yes
 	}
 	if e.sudo == nil {
 		return facts.Unknown
 	}
-	if e.sudo.users[a.Login] || e.sudo.users["ALL"] {
+	if e.sudo.users[a.Login] || e.sudo.users["ALL"] || e.sudo.users["#"+strconv.FormatInt(uid, 10)] || e.sudo.groups["#"+group] {
 		return facts.Yes
 	}
 	for _, g := range a.Groups {

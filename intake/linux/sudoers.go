@@ -12,6 +12,7 @@ import (
 type sudoers struct {
 	users   map[string]bool // may run everything; "ALL" is everybody
 	groups  map[string]bool
+	names   map[string]string   // of groups, by number
 	aliases map[string][]string // User_Alias and Cmnd_Alias
 }
 
@@ -28,7 +29,7 @@ func (e *export) readSudoers() {
 			lines = append(lines, more...)
 		}
 	}
-	s := &sudoers{users: map[string]bool{}, groups: map[string]bool{}, aliases: map[string][]string{}}
+	s := &sudoers{users: map[string]bool{}, groups: map[string]bool{}, names: e.primary, aliases: map[string][]string{}}
 	e.sudo = s
 	joined := joinContinued(lines)
 	for _, text := range joined {
@@ -138,6 +139,9 @@ func (s *sudoers) grant(who string, depth int) {
 	}
 	if group, ok := strings.CutPrefix(who, "%"); ok {
 		s.groups[group] = true
+		if number, ok := strings.CutPrefix(group, "#"); ok && s.names[number] != "" {
+			s.groups[s.names[number]] = true
+		}
 	} else {
 		s.users[who] = true
 	}
