@@ -51,7 +51,7 @@ func benchEngine(b *testing.B, clauses, policies int) (*engine, []facts.Account)
 		a.Roles, a.RolesKnown = []string{name}, true
 		accounts = append(accounts, a)
 	}
-	e, err := newEngine(&Subject{Export: &fake{system: system}, Rules: []*rules.Set{set}},
+	e, err := newEngine(&Subject{Export: &fake{Of: system}, Rules: []*rules.Set{set}},
 		&Options{Examples: 5})
 	if err != nil {
 		b.Fatal(err)

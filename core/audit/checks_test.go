@@ -8,29 +8,13 @@ import (
 
 	"yewcone/core/check"
 	"yewcone/core/facts"
+	"yewcone/core/facts/factstest"
 	"yewcone/core/rules"
 	"yewcone/core/setting"
 	"yewcone/core/setting/settingtest"
 )
 
-// fake is an export in memory.
-type fake struct {
-	system   *facts.System
-	accounts []facts.Account
-	notes    facts.Notes
-}
-
-func (f *fake) System() *facts.System { return f.system }
-func (f *fake) Notes() *facts.Notes   { return &f.notes }
-func (f *fake) Accounts(yield func(*facts.Account) error) error {
-	for i := range f.accounts {
-		a := f.accounts[i]
-		if err := yield(&a); err != nil {
-			return err
-		}
-	}
-	return nil
-}
+type fake = factstest.Export
 
 var asOf = time.Date(2026, 11, 20, 6, 0, 0, 0, time.UTC)
 
@@ -70,7 +54,7 @@ func policy(t *testing.T, name string, values ...map[string]string) facts.Policy
 // run checks a system and returns the rules of what was found.
 func run(t *testing.T, f *fake, sets ...*rules.Set) []string {
 	t.Helper()
-	f.system.AsOf = asOf
+	f.Of.AsOf = asOf
 	r, err := Run("test", []Subject{{Export: f, Rules: sets}}, Options{Examples: 5})
 	if err != nil {
 		t.Fatal(err)
@@ -87,8 +71,8 @@ func run(t *testing.T, f *fake, sets ...*rules.Set) []string {
 
 func single(t *testing.T, values map[string]string, accounts ...facts.Account) *fake {
 	t.Helper()
-	return &fake{system: &facts.System{Name: "x", Chooses: facts.ChooseSingle, Default: "p",
-		Policies: []facts.Policy{policy(t, "p", sound, values)}}, accounts: accounts}
+	return &fake{Of: &facts.System{Name: "x", Chooses: facts.ChooseSingle, Default: "p",
+		Policies: []facts.Policy{policy(t, "p", sound, values)}}, Listed: accounts}
 }
 
 func TestOrdinaryIsClean(t *testing.T) {
@@ -213,8 +197,8 @@ func TestFlagAndPolicy(t *testing.T) {
 // TestSystemChecks looks at policies and at the whole of a system.
 func TestSystemChecks(t *testing.T) {
 	assigned := func(accounts []facts.Account, policies ...facts.Policy) *fake {
-		return &fake{system: &facts.System{Name: "x", Chooses: facts.ChooseAssigned, Default: "p", Policies: policies},
-			accounts: accounts}
+		return &fake{Of: &facts.System{Name: "x", Chooses: facts.ChooseAssigned, Default: "p", Policies: policies},
+			Listed: accounts}
 	}
 	named := func(name string) facts.Account {
 		a := ordinary("ann")
@@ -232,8 +216,8 @@ func TestSystemChecks(t *testing.T) {
 		{"policy-parent-missing", assigned(two, p, with(q, "r")), assigned(two, p, with(q, "p"))},
 		{"policy-circle", assigned(two, with(p, "q"), with(q, "p")), assigned(two, p, with(q, "p"))},
 		{"policy-circle", assigned(two, with(p, "p"), q), assigned(two, p, q)},
-		{"no-policy", &fake{system: &facts.System{Name: "x", Chooses: facts.ChooseAssigned, Policies: []facts.Policy{q}},
-			accounts: two}, assigned(two, p, q)},
+		{"no-policy", &fake{Of: &facts.System{Name: "x", Chooses: facts.ChooseAssigned, Policies: []facts.Policy{q}},
+			Listed: two}, assigned(two, p, q)},
 		{"policy-without-effect", shadowing(t, "30 days", "60 days"), shadowing(t, "60 days", "30 days")},
 		{"expiry-for-nobody", shadowing(t, "60 days", "never"), shadowing(t, "60 days", "60 days")},
 		{"second-factor-unused", enrolled(t, facts.No), enrolled(t, facts.Yes)},
@@ -263,9 +247,9 @@ func shadowing(t *testing.T, role, fallback string) *fake {
 	a.Roles, a.RolesKnown = []string{"crew"}, true
 	r := policy(t, "role", map[string]string{"max_age": role})
 	r.Roles = []string{"crew"}
-	return &fake{system: &facts.System{Name: "x", Chooses: facts.ChooseLoosest, Default: "p",
+	return &fake{Of: &facts.System{Name: "x", Chooses: facts.ChooseLoosest, Default: "p",
 		Policies: []facts.Policy{policy(t, "p", map[string]string{"max_age": fallback, "min_length": "8"}), r}},
-		accounts: []facts.Account{a}}
+		Listed: []facts.Account{a}}
 }
 
 func enrolled(t *testing.T, second facts.Tri) *fake {
@@ -282,7 +266,7 @@ func stored(t *testing.T, one, other uint64) *fake {
 
 func changed(t *testing.T, days int) *fake {
 	f := single(t, nil, ordinary("ann"))
-	f.system.Policies[0].Changed = ago(days)
+	f.Of.Policies[0].Changed = ago(days)
 	return f
 }
 

@@ -24,8 +24,8 @@ type divided struct {
 }
 
 func (d *divided) Parts(yield func(facts.Part) error) error {
-	for from, size := 0, 1; from < len(d.accounts); from, size = from+size, size*2%37+1 {
-		if err := yield(&dividedPart{d, from, min(from+size, len(d.accounts))}); err != nil {
+	for from, size := 0, 1; from < len(d.Listed); from, size = from+size, size*2%37+1 {
+		if err := yield(&dividedPart{d, from, min(from+size, len(d.Listed))}); err != nil {
 			return err
 		}
 	}
@@ -38,7 +38,7 @@ type dividedPart struct {
 }
 
 func (p *dividedPart) Accounts(yield func(*facts.Account) error) error {
-	part := fake{accounts: p.whole.accounts[p.from:p.to]}
+	part := fake{Listed: p.whole.Listed[p.from:p.to]}
 	return part.Accounts(yield)
 }
 
@@ -111,7 +111,7 @@ func TestPartsAndOutcomes(t *testing.T) {
 	accounts := mixture(4000)
 	run := func(alone bool, jobs int, whole bool) *finding.Result {
 		system := &facts.System{Name: "mixed", Chooses: facts.ChooseOwn, Default: "p0", AsOf: asOf}
-		d := &divided{fake: fake{system: system, accounts: accounts}}
+		d := &divided{fake: fake{Of: system, Listed: accounts}}
 		var export facts.Export = d
 		if whole {
 			export = &d.fake
@@ -162,9 +162,9 @@ func TestPartsAndOutcomes(t *testing.T) {
 func TestPartsInOrder(t *testing.T) {
 	const batch = 512 // of facts.Batches
 	for _, until := range []int{3000, 0, 1, batch - 1, batch, 5*batch + 7} {
-		d := &divided{fake: fake{system: &facts.System{AsOf: asOf}, accounts: mixture(3000)}}
+		d := &divided{fake: fake{Of: &facts.System{AsOf: asOf}, Listed: mixture(3000)}}
 		n, last, stop := 0, -1, errors.New("enough")
-		_, err := Run("e", []Subject{mixedSubject(t, d, d.system)}, Options{Jobs: 4,
+		_, err := Run("e", []Subject{mixedSubject(t, d, d.Of)}, Options{Jobs: 4,
 			Each: func(r *Reached) error {
 				if r.Account.Origin.Line < last {
 					t.Fatalf("line %d comes after %d", r.Account.Origin.Line, last)

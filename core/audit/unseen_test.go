@@ -21,7 +21,7 @@ func houseRules(t *testing.T) *rules.Set {
 
 func resultOf(t *testing.T, f *fake, sets ...*rules.Set) *finding.Result {
 	t.Helper()
-	f.system.AsOf = asOf
+	f.Of.AsOf = asOf
 	r, err := Run("test", []Subject{{Export: f, Rules: sets}}, Options{Examples: 5})
 	if err != nil {
 		t.Fatal(err)
@@ -73,7 +73,7 @@ func TestClearNeedsKnowing(t *testing.T) {
 		t.Errorf("known: %s", got)
 	}
 	open := single(t, nil, ordinary("ann"))
-	open.system.Policies[0].Values[setting.MaxLength] = facts.Sourced{}
+	open.Of.Policies[0].Values[setting.MaxLength] = facts.Sourced{}
 	if got := stateOf(resultOf(t, open), "check/low-ceiling"); got != finding.Open {
 		t.Errorf("not known: %s", got)
 	}
@@ -115,7 +115,7 @@ func TestReplacedUnlessUnknown(t *testing.T) {
 func TestExceptionsCoverWhatWasAccepted(t *testing.T) {
 	for value, covered := range map[string]bool{"10": true, "12": true, "9": false, "none": false} {
 		f := single(t, map[string]string{"min_length": value}, ordinary("ann"))
-		f.system.AsOf = asOf
+		f.Of.AsOf = asOf
 		x := &rules.Exception{System: "x", Rule: "house/length", Setting: "min_length", Value: "10", Until: asOf.AddDate(1, 0, 0)}
 		r, err := Run("test", []Subject{{Export: f, Rules: []*rules.Set{houseRules(t)}, Exceptions: []*rules.Exception{x}}},
 			Options{Examples: 5})

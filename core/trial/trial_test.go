@@ -8,29 +8,13 @@ import (
 	"testing"
 
 	"yewcone/core/facts"
+	"yewcone/core/facts/factstest"
 	"yewcone/core/password"
 	"yewcone/core/setting"
 	"yewcone/core/setting/settingtest"
 )
 
-// fake is an export in memory.
-type fake struct {
-	system   *facts.System
-	accounts []facts.Account
-	notes    facts.Notes
-}
-
-func (f *fake) System() *facts.System { return f.system }
-func (f *fake) Notes() *facts.Notes   { return &f.notes }
-func (f *fake) Accounts(yield func(*facts.Account) error) error {
-	for i := range f.accounts {
-		a := f.accounts[i]
-		if err := yield(&a); err != nil {
-			return err
-		}
-	}
-	return nil
-}
+type fake = factstest.Export
 
 func policy(t *testing.T, name string, values map[string]string) facts.Policy {
 	t.Helper()
@@ -48,8 +32,8 @@ func subject(t *testing.T) *Subject {
 		policy(t, "admins", map[string]string{"min_length": "16", "login_barred": "contained"})
 	admins.Roles = []string{"admin"}
 	return &Subject{Export: &fake{
-		system: &facts.System{Name: "shop", Chooses: facts.ChooseOwn, Default: "everyone", Policies: []facts.Policy{everyone, admins}},
-		accounts: []facts.Account{{Login: "ada", LastName: "Keane", RolesKnown: true},
+		Of: &facts.System{Name: "shop", Chooses: facts.ChooseOwn, Default: "everyone", Policies: []facts.Policy{everyone, admins}},
+		Listed: []facts.Account{{Login: "ada", LastName: "Keane", RolesKnown: true},
 			{Login: "root", Roles: []string{"admin"}, RolesKnown: true}},
 	}}
 }
@@ -95,7 +79,7 @@ func TestTargets(t *testing.T) {
 // TestResembling: a stored candidate that holds a sign-in name or a name of an
 // account is told of, unless it is said to be for that account.
 func TestResembling(t *testing.T) {
-	export := &fake{system: &facts.System{Name: "shop"}, accounts: []facts.Account{
+	export := &fake{Of: &facts.System{Name: "shop"}, Listed: []facts.Account{
 		{Login: "mkeane", FirstName: "Siobhán", LastName: "Keane"}, {Login: "li", DisplayName: "Li Na"},
 		{Login: "porter", LastName: "Porterfield"},
 	}}
