@@ -26,7 +26,7 @@ func checkCommand() *cli.Command {
 		ArgsUsage: "[options] [SYSTEM…]",
 		Description: `Reads the exports that estate.yaml names, works out what holds for each account, and
 reports what is not as the rules ask: worst first, with the place it stood, whom it
-reaches and how to mend it. What an export does not say is listed apart and never
+reaches and how to mend it. What an export does not show is listed apart and never
 counts as met.
 
   yewcone check                                     all systems, for people

@@ -26,7 +26,7 @@ func intakeCommand() *cli.Command {
 		ArgsUsage: "[options] [SYSTEM…]",
 		Description: `Shows, for each system, what was read: accounts, policies, every setting with the place it
 stood; what was refused and why, what the files hold and nobody used, and what the rules
-ask and the export does not say. --how prints the commands that take an export from the
+ask and the export does not show. --how prints the commands that take an export from the
 real system; --draft proposes a mapping for files of no known format, to be read and mended;
 --format json writes down all that was read of one system, to be kept or read again.
 

@@ -4,7 +4,7 @@
 //
 // and answers them with yes, no or unknown. The expression language's own
 // parser and type checker read a condition; what it means is decided here,
-// because a fact that the export does not say must make the answer unknown
+// because a fact that the export does not show must make the answer unknown
 // unless the rest settles it ("unknown and no" is no).
 package condition
 

@@ -117,7 +117,7 @@ type Example struct {
 	Place  int64 // in the order of the export
 }
 
-// An Unknown is something that the rules ask and the export does not say.
+// An Unknown is something that the rules ask and the export does not show.
 type Unknown struct {
 	System  string
 	Setting string       // the setting, or ""

@@ -78,7 +78,7 @@ type Demand struct {
 	judge   func(c *Candidate, v setting.Value, a *Against) (outcome, string, error)
 }
 
-// notSaid is what is open where the export does not say a setting.
+// notSaid is what is open where the export does not show a setting.
 const notSaid = "not in the export"
 
 // atLeast makes a demand of a setting that counts upwards.

@@ -124,7 +124,7 @@ type Measure struct {
 	AtMost  Space     // passwords of the greatest length, where there is a ceiling and any password
 	Prices  []Price
 	Open    bool         // nobody knows the least length, so that there is no figure
-	Unknown []setting.ID // that the export does not say, and that count as asking nothing
+	Unknown []setting.ID // that the export does not show, and that count as asking nothing
 }
 
 // MeasureOf counts the passwords of the least length at which there are any,

@@ -14,7 +14,7 @@ type Intake struct {
 	System   *facts.System
 	Settings [][]ReadSetting   // by policy, those that the policy says
 	Unread   []facts.Unread    // what the files hold and nobody used
-	Unknowns []finding.Unknown // what the rules of rule sets ask and the export does not say
+	Unknowns []finding.Unknown // what the rules of rule sets ask and the export does not show
 }
 
 // A ReadSetting is one setting as the export says it.

@@ -16,7 +16,7 @@ type Outcome uint8
 
 // The three answers.
 const (
-	Unknown    Outcome = iota // the export does not say
+	Unknown    Outcome = iota // the export does not show
 	Meets                     // the value is as asked for
 	FallsShort                // the value is not as asked for
 )

@@ -13,7 +13,7 @@ type State uint8
 
 // The states of a Value. The zero Value is Unknown.
 const (
-	Unknown       State = iota // the export does not say
+	Unknown       State = iota // the export does not show
 	Off                        // said, and switched off
 	Amount                     // a count
 	Duration                   // a length of time

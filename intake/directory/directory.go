@@ -190,7 +190,7 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 	return nil
 }
 
-// unnamed stands for the default policy where the export does not say which it
+// unnamed stands for the default policy where the export does not show which it
 // is; it says nothing of any setting.
 const unnamed = "not named in the export"
 
@@ -219,7 +219,7 @@ func (e *export) settleDefault() {
 	case e.config && e.Read.View.Whole:
 		e.Noted.Remark(from, "the configuration names no default policy (olcPPolicyDefault); accounts that name no policy fall under none")
 	default:
-		e.Noted.Remark(from, "the export does not say which policy is the default (olcPPolicyDefault stands in cn=config), "+
+		e.Noted.Remark(from, "the export does not show which policy is the default (olcPPolicyDefault stands in cn=config), "+
 			"so that what holds for accounts that name none is not known: add the configuration's export, or \"default\" in "+
 			"estate.yaml")
 		e.leaveOpen(from)

@@ -12,7 +12,7 @@ import (
 )
 
 // limitsAndKnown reads what a system can do, and what is known of it though
-// its export does not say it.
+// its export does not show it.
 func (l *loader) limitsAndKnown(s *System, f *systemFile) {
 	s.limits, s.known = map[setting.ID]facts.Limit{}, map[setting.ID]facts.Sourced{}
 	for _, pair := range f.Limits {
