@@ -133,7 +133,7 @@ func TestViews(t *testing.T) {
 		{"the administrator", admin, true, map[string]string{"ada: locked": "true", "bo: locked": "false", "bo: must_change": "true",
 			"cy: password_expires": "never", "cy: must_change": "false", "cy: enabled": "true", "radar: locked": "false"}, 5, ""},
 		{"who does not say so", admin, false, map[string]string{"ada: locked": "true", "bo: locked": "false", "bo: must_change": "true",
-			"cy: password_expires": "never", "cy: enabled": "", "cy: must_change": "false"}, 5, "does not say which policy"},
+			"cy: password_expires": "never", "cy: enabled": "", "cy: must_change": "false"}, 5, "does not show which policy"},
 		{"the help desk", desk, false, map[string]string{"ada: locked": "", "bo: must_change": "", "cy: password_expires": "",
 			"cy: enabled": "", "radar: is there": "yes", "ada: groups": ""}, 4, "may be an account"},
 		{"nobody", strings.ReplaceAll(desk, operational, ""), false, map[string]string{"ada: locked": "", "bo: must_change": "",
