@@ -79,11 +79,11 @@ func TestDamagedDatabases(t *testing.T) {
 		before, after string
 		says          string
 	}{
-		{"a column is gone", postgres, "authid.csv", "rolname,rolsuper,", "rolname,",
-			`authid.csv: the file cannot be read on: the heading has no column "rolsuper"`},
+		{"a column is gone", postgres, "roles.csv", "rolname,rolsuper,", "rolname,",
+			`roles.csv: the file cannot be read on: the heading has no column "rolsuper"`},
 		{"the members have no heading", postgres, "auth_members.csv", "role,member,grantor,admin_option\n", "",
 			`the heading has no column "role"`},
-		{"a role is gone", postgres, "authid.csv", "harbour_admins,", "harbour_others,",
+		{"a role is gone", postgres, "roles.csv", "harbour_admins,", "harbour_others,",
 			`the role "harbour_admins" has members and is not in the table; what it gives them is unknown`},
 		{"plugins have no heading", maria, "plugins.tsv", "PLUGIN_NAME\t", "NAME\t", `the heading has no column "PLUGIN_NAME"`},
 		{"a role of the server is gone", maria, "global_priv.tsv", "\tharbour_admin\t", "\tharbour_other\t",

@@ -64,10 +64,12 @@ func TestCrewDatabase(t *testing.T) {
 			s.count("account", 15)
 			s.is("privileged", "root@%", "root@localhost", "imogen@localhost")
 			s.is("locked", "lars@%", "mariadb.sys@localhost")
-			s.is("unusable", "root@localhost", "backup@localhost", "lars@%", "mariadb.sys@localhost")
+			s.is("unusable", "root@localhost", "backup@localhost", "lars@%", "mariadb.sys@localhost",
+				"gangway@192.0.2.%", "partner_sync@%") // who must come by TLS, which the server has not got
 			s.is("must-change", "nkechi@%", "mariadb.sys@localhost")
-			s.is("lasts", "root@%", "crew_app@192.0.2.%", "root@localhost", "backup@localhost")
-			s.is("overdue", "@localhost", "reports@%", "pavel@%", "gangway@192.0.2.%")
+			s.is("lasts", "root@%", "crew_app@192.0.2.%", "root@localhost", "backup@localhost",
+				"gangway@192.0.2.%", "partner_sync@%")
+			s.is("overdue", "@localhost", "reports@%", "pavel@%", "nkechi@%", "mariadb.sys@localhost")
 			if files[0] != "global_priv-nohash.tsv" {
 				s.is("blank", "@localhost", "reports@%", "mariadb.sys@localhost")
 			}

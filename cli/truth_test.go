@@ -250,7 +250,7 @@ func TestHostSettings(t *testing.T) {
 	want := map[string]string{
 		"min_length": "12", "min_digits": "1", "min_upper": "1", "min_lower": "1", "min_symbols": "none", "max_repeat": "3",
 		"min_changed":  "5",
-		"names_barred": "yes", "dictionary_barred": "yes", "login_barred": "contained", "history": "12", "storage": "memory-hard",
+		"names_barred": "yes", "dictionary_barred": "yes", "login_barred": "contained", "history": "11", "storage": "memory-hard",
 		"lockout_attempts": "5", "lockout_window": "15 minutes", "lockout_duration": "30 minutes", "blank_allowed": "yes",
 		"min_classes": "none", "max_run": "none", "second_factor": "off",
 	}

@@ -81,6 +81,18 @@ func TestOrdinaryIsClean(t *testing.T) {
 	}
 }
 
+// TestEntersUnasked: where a policy lets somebody in without a password, those
+// whom a way in does not ask are found, and no others.
+func TestEntersUnasked(t *testing.T) {
+	for enters, want := range map[facts.Tri]bool{facts.Yes: true, facts.No: false, facts.Unknown: false} {
+		a := ordinary("ann")
+		a.EntersUnasked = enters
+		if found := slices.Contains(run(t, single(t, map[string]string{"blank_allowed": "yes"}, a)), "enters-unasked"); found != want {
+			t.Errorf("%s: found %v", enters, found)
+		}
+	}
+}
+
 // TestAccountChecks: each check has an account on which it hits, and a
 // neighbour on which it does not.
 func TestAccountChecks(t *testing.T) {

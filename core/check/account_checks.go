@@ -15,6 +15,14 @@ var accountChecks = []Check{
 		Account: `blank and enabled and password_usable`, Remedy: "set a password, or lock the account",
 	},
 	{
+		ID: "enters-unasked", Title: "accounts that some way in lets use without any password", Severity: rules.High, IfPrivileged: rules.Critical,
+		Doc: "whoever comes by that way takes any of these names.",
+		Applies: func(s *facts.System) bool {
+			return slices.ContainsFunc(s.Policies, func(p facts.Policy) bool { return p.Value(setting.BlankAllowed).Value == setting.Yes })
+		},
+		Account: `enters_unasked and enabled and not blank`, Remedy: "have that way ask for a password, or for a key",
+	},
+	{
 		ID: "blank-permitted", Title: "accounts that may have an empty password", Severity: rules.Medium, IfPrivileged: rules.High,
 		Doc:     "the next reset may leave the account open.",
 		Account: `blank_allowed and enabled and not blank`, Remedy: "take the permission off the accounts",
@@ -120,14 +128,14 @@ var accountChecks = []Check{
 	{
 		ID: "known-name", Title: "accounts with a name that every guesser tries first", Severity: rules.Low, IfPrivileged: rules.Medium,
 		Doc: "half of the guess is made.",
-		Account: `enabled and password_usable and login in ["root", "admin", "administrator", "Administrator", "sa", ` +
+		Account: `enabled and password_usable and short_login in ["root", "admin", "administrator", "Administrator", "sa", ` +
 			`"sysadmin", "superuser", "postgres", "test", "user", "operator", "oracle", "mysql"]`,
 		Remedy: "rename the account, or shut it and use accounts with people's names",
 	},
 	{
 		ID: "guest", Title: "accounts for guests or for nobody in particular", Severity: rules.Medium, IfPrivileged: rules.Critical,
 		Doc:     "what they do cannot be traced to anybody.",
-		Account: `enabled and password_usable and (kind == "guest" or login in ["guest", "Guest", "anonymous", "anon", "visitor"])`, Remedy: "shut the account",
+		Account: `enabled and password_usable and (kind == "guest" or short_login in ["guest", "Guest", "anonymous", "anon", "visitor"])`, Remedy: "shut the account",
 	},
 	{
 		ID: "shared", Title: "accounts that several people share", Severity: rules.Medium, IfPrivileged: rules.High,

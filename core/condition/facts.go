@@ -172,6 +172,10 @@ var schemes = setting.At(setting.Storage).Choices
 
 var allFacts = []Fact{
 	textFact("login", FromExport, "the sign-in name", func(s *Subject) (string, bool) { return said(s.Account.Login) }),
+	textFact("short_login", FromExport, "the sign-in name without the host or domain that follows an at sign", func(s *Subject) (string, bool) {
+		name, _, _ := strings.Cut(s.Account.Login, "@")
+		return name, s.Account.Login != ""
+	}),
 	textFact("display_name", FromExport, "the name as shown", func(s *Subject) (string, bool) { return said(s.Account.DisplayName) }),
 	textFact("first_name", FromExport, "the first name", func(s *Subject) (string, bool) { return said(s.Account.FirstName) }),
 	textFact("last_name", FromExport, "the last name", func(s *Subject) (string, bool) { return said(s.Account.LastName) }),
@@ -212,6 +216,12 @@ var allFacts = []Fact{
 	flagFact("blank", FromExport, "the password is empty", func(s *Subject) facts.Tri { return s.Account.Blank }),
 	flagFact("password_usable", FromExport, "some password lets the account in",
 		func(s *Subject) facts.Tri { return s.Account.PasswordUsable }),
+	flagFact("remote_password", FromExport, "a password lets the account in from the network, by sshd for one",
+		func(s *Subject) facts.Tri { return s.Account.RemotePassword }),
+	flagFact("unasked_power", FromExport, "an administrator who is not asked for a password again before acting as one",
+		func(s *Subject) facts.Tri { return s.Account.UnaskedPower }),
+	flagFact("enters_unasked", FromExport, "some way into the system lets the account in and asks for no password",
+		func(s *Subject) facts.Tri { return s.Account.EntersUnasked }),
 	flagFact("second_factor", FromExport, "a second factor is enrolled", func(s *Subject) facts.Tri { return s.Account.SecondFactor }),
 	flagFact("never_signed_in", FromExport, "nobody has ever signed in",
 		func(s *Subject) facts.Tri { return isNever(s.Account.LastSignIn) }),
@@ -228,7 +238,12 @@ var allFacts = []Fact{
 	flagFact("used_after_end", Complete, "the account was used after its password had ended, by an end that held then and without grace",
 		func(s *Subject) facts.Tri { return s.Derived.UsedAfter }),
 	flagFact("lasts_for_ever", Complete, "the password never expires in effect, by policy or by flag",
-		func(s *Subject) facts.Tri { return isNever(s.Derived.Expires) }),
+		func(s *Subject) facts.Tri {
+			if s.Account.RunOut {
+				return facts.No
+			}
+			return isNever(s.Derived.Expires)
+		}),
 	flagFact("older_than_policy", Complete, "the password was set before its policy was last changed",
 		func(s *Subject) facts.Tri { return s.Derived.OlderPolicy }),
 
@@ -258,6 +273,8 @@ var allFacts = []Fact{
 	countFact("failures", "failed sign-ins that still count", FromExport, func(s *Subject) facts.Counted { return s.Account.Failures }),
 	countFact("grace_used", "sign-ins made with the expired password", FromExport,
 		func(s *Subject) facts.Counted { return s.Account.GraceUsed }),
+	countFact("hash_rounds", "rounds that the stored password was hashed in, where its scheme counts them", FromExport,
+		func(s *Subject) facts.Counted { return s.Account.Rounds }),
 	textFact("policy", Complete, "the name of the policy that holds; empty for none",
 		func(s *Subject) (string, bool) { return s.Derived.Policy, !s.Derived.PolicyOpen }),
 	{Name: "storage", Type: "grade", Meaning: "how the password is stored, from cleartext to memory-hard; < and > compare " +

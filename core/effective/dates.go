@@ -14,11 +14,14 @@ func DatesOf(d *facts.Derived, a *facts.Account, s *Settings, system *facts.Syst
 	if d.Expires = a.PasswordExpires; !s.undated {
 		ages(d, a, s)
 	}
+	if a.RunOut {
+		d.Expires, d.WarnedFrom, d.ShutAt = facts.Moment{}, facts.Moment{}, facts.Moment{}
+	}
 	if d.Expires.IsNever() {
 		d.ShutAt = facts.Never
 	}
 	if d.AsOfKnown {
-		d.Overdue = d.Expires.Past(d.AsOf)
+		d.Overdue = over(a, d.Expires, d.AsOf)
 		d.Shut = shut(d, a, s)
 	} else if d.Expires.IsNever() {
 		d.Overdue, d.Shut = facts.No, facts.No
@@ -34,6 +37,17 @@ func DatesOf(d *facts.Derived, a *facts.Account, s *Settings, system *facts.Syst
 		}
 		d.OlderRules = facts.TriOf(set < rulesSince)
 	}
+}
+
+// over reports whether a password that ends at a moment, or its grace, is over.
+func over(a *facts.Account, end facts.Moment, at int64) facts.Tri {
+	switch {
+	case a.RunOut:
+		return facts.Yes
+	case a.DueAtEnd && !end.WholeDay():
+		return end.Come(at)
+	}
+	return end.Past(at)
 }
 
 // usedAfter tells whether the last sign-in shows that the end of the password
@@ -134,7 +148,11 @@ func expires(a *facts.Account, maxAge setting.Value) facts.Moment {
 	if _, dated := a.PasswordSet.Unix(); !ok || !dated {
 		return facts.Moment{}
 	}
-	return a.PasswordSet.Plus(span)
+	end := a.PasswordSet.Plus(span)
+	if a.DueAtEnd && end.WholeDay() {
+		return end.Minus(setting.Span{Days: 1})
+	}
+	return end
 }
 
 // shut tells whether the system refuses an overdue account: the grace period
@@ -146,5 +164,15 @@ func shut(d *facts.Derived, a *facts.Account, s *Settings) facts.Tri {
 	if left, ok := s.Get(setting.GraceSignIns).Value.Count(); ok && a.GraceUsed.Known {
 		return facts.TriOf(int64(a.GraceUsed.N) >= left)
 	}
-	return d.ShutAt.Past(d.AsOf)
+	if a.RunOut {
+		grace := s.Get(setting.GracePeriod).Value
+		if span, ok := grace.Span(); ok && span == (setting.Span{}) {
+			return facts.Yes
+		}
+		if grace.State() == setting.Off {
+			return facts.No
+		}
+		return facts.Unknown
+	}
+	return over(a, d.ShutAt, d.AsOf)
 }

@@ -43,17 +43,23 @@ type Account struct {
 	Blank          Tri // the stored password is empty
 	PasswordUsable Tri // some password lets this account in
 	SecondFactor   Tri
+	RemotePassword Tri // a password lets it in from the network
+	EntersUnasked  Tri // some way in asks for no password
+	UnaskedPower   Tri // it acts as an administrator without giving a password again
 
 	LockedSince     Moment
 	LockedUntil     Moment // never: until an administrator acts
 	Created         Moment
 	PasswordSet     Moment // never: not changed since the account was made
+	DueAtEnd        bool   // due when the last day begins or in the last second, not when they are over
+	RunOut          bool   // past its end by hand, whatever the ages say; since when is not known
 	PasswordExpires Moment // only where the export itself says it; never beats the maximum age
 	LastSignIn      Moment
 	Ends            Moment // when the account itself ends
 
 	Failures  Counted // those that still count
 	GraceUsed Counted // sign-ins made with the expired password
+	Rounds    Counted // that its stored password was hashed in
 	Storage   setting.Value
 	// StoredMark is the same for accounts with the same stored password and
 	// differs otherwise, within one run of the program; 0 where not known. It

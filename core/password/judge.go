@@ -324,8 +324,9 @@ var demands = []Demand{
 	atLeast(setting.MinDistinct, "character", "different characters", func(c *Candidate) int { return c.distinct }),
 	{
 		Setting: setting.MinChanged,
-		Doc: "Judged only where the present password is typed too. Refused with fewer characters that the present " +
-			"password has nowhere than the setting asks for; a character counts as often as it stands.",
+		Doc: "Judged only where the present password is typed too. Accepted with as many characters as the setting asks for that " +
+			"the present password has nowhere, capitals or small; refused where fewer characters than that must be put in, taken out " +
+			"or replaced to come from one to the other; not judged between the two, where systems differ.",
 		judge: func(c *Candidate, v setting.Value, a *Against) (outcome, string, error) {
 			least, has := v.Count()
 			switch {
@@ -335,9 +336,13 @@ var demands = []Demand{
 				return open, notSaid, nil
 			case int64(c.newAgainst(a.Old)) >= least:
 				return passes, "", nil
+			case int64(c.editsFrom(a.Old)) >= least:
+				return open, fmt.Sprintf("it has %d characters that the present password has not; systems count changed "+
+					"characters differently",
+					c.newAgainst(a.Old)), nil
 			}
-			return refuses, needs(least, "character that the present password has not",
-				"characters that the present password has not", c.newAgainst(a.Old)), nil
+			return refuses, needs(least, "character to differ from the present password", "characters to differ from the present password",
+				c.editsFrom(a.Old)), nil
 		},
 	},
 	{
@@ -456,11 +461,33 @@ var demands = []Demand{
 func (c *Candidate) newAgainst(old *Candidate) int {
 	n := 0
 	for _, r := range c.runes {
-		if !slices.Contains(old.runes, r) {
+		if !slices.ContainsFunc(old.runes, func(o rune) bool { return unicode.ToLower(o) == unicode.ToLower(r) }) {
 			n++
 		}
 	}
 	return n
+}
+
+// editsFrom is the fewest characters that must be put in, taken out or replaced
+// to make the candidate of the present password.
+func (c *Candidate) editsFrom(old *Candidate) int {
+	row := make([]int, len(c.runes)+1)
+	for j := range row {
+		row[j] = j
+	}
+	for i, o := range old.runes {
+		corner := row[0]
+		row[0] = i + 1
+		for j, r := range c.runes {
+			change := corner
+			if o != r {
+				change++
+			}
+			corner = row[j+1]
+			row[j+1] = min(change, row[j]+1, row[j+1]+1)
+		}
+	}
+	return row[len(c.runes)]
 }
 
 // inDictionary looks for the candidate itself, and for what is left of it

@@ -93,9 +93,14 @@ type Account struct {
 	Blank          Answer `json:"blank,omitzero"`
 	PasswordUsable Answer `json:"password_usable,omitzero"`
 	SecondFactor   Answer `json:"second_factor,omitzero"`
+	RemotePassword Answer `json:"remote_password,omitzero"`
+	EntersUnasked  Answer `json:"enters_unasked,omitzero"`
+	UnaskedPower   Answer `json:"unasked_power,omitzero"`
 
 	Created         Moment `json:"created,omitzero"`
 	PasswordSet     Moment `json:"password_set,omitzero"`
+	DueAtEnd        bool   `json:"due_at_end,omitempty"` // due when its last day begins or in its last second
+	RunOut          bool   `json:"run_out,omitempty"`    // past its end by hand
 	PasswordExpires Moment `json:"password_expires,omitzero"`
 	LastSignIn      Moment `json:"last_sign_in,omitzero"`
 	LockedSince     Moment `json:"locked_since,omitzero"`
@@ -104,6 +109,7 @@ type Account struct {
 
 	Failures  *int   `json:"failures,omitempty"`
 	GraceUsed *int   `json:"grace_used,omitempty"`
+	Rounds    *int   `json:"hash_rounds,omitempty"`
 	Storage   string `json:"storage,omitempty"`
 	// SamePassword is a number that accounts with the same stored password
 	// share; left out where no other account has it.
@@ -284,7 +290,8 @@ func OfAccount(out *Account, a *facts.Account) {
 		MustChange: Answer(a.MustChange), NeverExpires: Answer(a.NeverExpires),
 		CannotChange: Answer(a.CannotChange), BlankAllowed: Answer(a.BlankAllowed), Blank: Answer(a.Blank),
 		PasswordUsable: Answer(a.PasswordUsable), SecondFactor: Answer(a.SecondFactor),
-		Created: Moment(a.Created), PasswordSet: Moment(a.PasswordSet), PasswordExpires: Moment(a.PasswordExpires),
+		RemotePassword: Answer(a.RemotePassword), EntersUnasked: Answer(a.EntersUnasked), UnaskedPower: Answer(a.UnaskedPower), Rounds: count(a.Rounds),
+		Created: Moment(a.Created), PasswordSet: Moment(a.PasswordSet), DueAtEnd: a.DueAtEnd, RunOut: a.RunOut, PasswordExpires: Moment(a.PasswordExpires),
 		LastSignIn:  Moment(a.LastSignIn),
 		LockedSince: Moment(a.LockedSince), LockedUntil: Moment(a.LockedUntil), Ends: Moment(a.Ends),
 		Failures: count(a.Failures), GraceUsed: count(a.GraceUsed), Origin: originOf(a.Origin),
@@ -316,7 +323,8 @@ func (a *Account) Account(out *facts.Account, fallback facts.Origin, mark func(u
 		MustChange: facts.Tri(a.MustChange), NeverExpires: facts.Tri(a.NeverExpires),
 		CannotChange: facts.Tri(a.CannotChange), BlankAllowed: facts.Tri(a.BlankAllowed), Blank: facts.Tri(a.Blank),
 		PasswordUsable: facts.Tri(a.PasswordUsable), SecondFactor: facts.Tri(a.SecondFactor),
-		Created: facts.Moment(a.Created), PasswordSet: facts.Moment(a.PasswordSet),
+		RemotePassword: facts.Tri(a.RemotePassword), EntersUnasked: facts.Tri(a.EntersUnasked), UnaskedPower: facts.Tri(a.UnaskedPower), Rounds: counted(a.Rounds),
+		Created: facts.Moment(a.Created), PasswordSet: facts.Moment(a.PasswordSet), DueAtEnd: a.DueAtEnd, RunOut: a.RunOut,
 		PasswordExpires: facts.Moment(a.PasswordExpires), LastSignIn: facts.Moment(a.LastSignIn),
 		LockedSince: facts.Moment(a.LockedSince), LockedUntil: facts.Moment(a.LockedUntil), Ends: facts.Moment(a.Ends),
 		Failures: counted(a.Failures), GraceUsed: counted(a.GraceUsed), Origin: orElse(a.Origin, fallback),

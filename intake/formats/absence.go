@@ -42,7 +42,7 @@ var Absences = []Absence{
 	{
 		Format: "mariadb",
 		What:   "a member of the JSON of an account",
-		Proof:  "the server writes a lock, a date, a method, a life or a role only where there is one",
-		Where:  regexp.MustCompile(`^global_priv\.json: (password_last_changed|plugin|is_role|account_locked|password_lifetime)$`),
+		Proof:  "the server writes a lock, a date, a method, a life, a demand for TLS or a role only where there is one",
+		Where:  regexp.MustCompile(`^global_priv\.json: (password_last_changed|plugin|is_role|account_locked|password_lifetime|ssl_type)$`),
 	},
 }

@@ -124,7 +124,7 @@ var meaning = map[string]*regexp.Regexp{
 	"postgresql": regexp.MustCompile(`^(auth_members|hba_file_rules)\.csv: line ([2-9]|\d\d+) gone`),
 	// The server keeps a lock, a date and a method only where there is one.
 	"mariadb": regexp.MustCompile(`^(plugins|roles_mapping)\.tsv: line ([2-9]|\d\d+) gone|` +
-		`^global_priv\.json: line \d+ gone: "(account_locked|password_last_changed|plugin)"`),
+		`^global_priv\.json: line \d+ gone: "(account_locked|password_last_changed|plugin|ssl_type)"`),
 	// The first rule that matches gives the rights; and of keys the last may be one fewer.
 	"kerberos": regexp.MustCompile(`^kadm5\.acl: line \d+ gone|^keyinfo\.csv: line \d+ gone: .*@`),
 	// One failure fewer is one failure fewer. What the other files do not say, the programs have defaults for; the place

@@ -10,6 +10,7 @@ import (
 	"testing"
 	"time"
 
+	"yewcone/core/effective"
 	"yewcone/core/facts"
 	"yewcone/core/snapshot"
 	"yewcone/intake"
@@ -71,6 +72,30 @@ func Said(t testing.TB, export facts.Export) map[string]string {
 			said["account "+a.Login+": "+name] = value
 		}
 		said["account "+a.Login+": is there"] = "yes"
+		return nil
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return said
+}
+
+// Derive is Read, and what follows from it for each account: whether its
+// password is overdue and whether it is shut, as yes or no.
+func Derive(t testing.TB, f intake.Format, from []string, files map[string]string) map[string]string {
+	t.Helper()
+	said, _ := Read(t, f, from, files)
+	export, err := f.Open(&intake.Request{System: "x", Folder: Write(t, files), From: from, AsOf: AsOf})
+	if err != nil {
+		t.Fatal(err)
+	}
+	resolver := effective.NewResolver(export.System())
+	err = export.Accounts(func(a *facts.Account) error {
+		var d facts.Derived
+		settings := resolver.For(a)
+		effective.SettleLock(a, settings, export.System())
+		effective.DatesOf(&d, a, settings, export.System(), 0)
+		said["account "+a.Login+": overdue"], said["account "+a.Login+": shut"] = d.Overdue.String(), d.Shut.String()
 		return nil
 	})
 	if err != nil {

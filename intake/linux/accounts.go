@@ -12,78 +12,77 @@ import (
 
 // shadowLine is one account of etc/shadow.
 type shadowLine struct {
-	fields [9]string
-	count  int
-	line   int
+	password string
+	days     [6]int64 // last change, smallest and largest age, warning, inactive, end; -1 where empty
+	line     int
+	broken   bool // the system cannot read it, so that nobody gets in
 }
 
-// readShadow reads etc/shadow; of two lines of one name the first counts.
+// The days of a shadowLine.
+const (
+	lastChange = iota
+	smallestAge
+	largestAge
+	warning
+	inactiveFor
+	endDay
+)
+
+// parseShadow reads a line as the C library does: five fields or nine, numbers
+// that are whole, decimal and not negative. What is not so, it passes over.
+func parseShadow(text string) (name string, s shadowLine, ok bool) {
+	f := strings.Split(strings.TrimLeft(text, " \t"), ":")
+	s.days = [6]int64{-1, -1, -1, -1, -1, -1}
+	if name = f[0]; len(f) < 2 {
+		return name, s, false
+	}
+	s.password = f[1]
+	old := len(f) == 5 || len(f) == 6 && strings.TrimSpace(f[5]) == ""
+	if !old && len(f) != 9 {
+		return name, s, false
+	}
+	for i, field := range f[2:min(len(f), 9)] {
+		if field == "" {
+			continue
+		}
+		n, err := strconv.ParseInt(strings.TrimPrefix(strings.TrimLeft(field, " \t\v\f\r"), "+"), 10, 32)
+		if err != nil || n < 0 {
+			return name, s, false
+		}
+		if i < len(s.days) {
+			s.days[i] = n
+		}
+	}
+	return name, s, true
+}
+
+// readShadow reads etc/shadow; of two lines of one name the first that the
+// system can read counts.
 func (e *export) readShadow() {
 	e.shadow = map[string]shadowLine{}
 	ok, _ := e.eachLine("etc/shadow", func(l line) error {
-		if l.text == "" {
+		if start := strings.TrimLeft(l.text, " \t"); start == "" || start[0] == '#' || start[0] == '+' || start[0] == '-' {
 			return nil
 		}
-		f := strings.Split(l.text, ":")
-		s := shadowLine{count: min(len(f), 9), line: l.number}
-		copy(s.fields[:], f)
+		name, s, ok := parseShadow(l.text)
+		s.line, s.broken = l.number, !ok
 		at := facts.Origin{File: e.root + "/etc/shadow", Line: l.number}
-		if _, twice := e.shadow[f[0]]; twice {
-			e.Noted.Refuse(at, "%q stands here a second time; the first line counts", f[0])
-			return nil
+		before, twice := e.shadow[name]
+		switch {
+		case !ok:
+			e.Noted.Refuse(at, "the system cannot read this line and refuses the password of %q: it has %d fields where an account has 9, "+
+				"or one that is no number", name, strings.Count(l.text, ":")+1)
+		case twice && !before.broken:
+			e.Noted.Refuse(at, "%q stands here a second time; the first line counts", name)
 		}
-		if len(f) < 5 {
-			e.Noted.Refuse(at, "the line has %d fields where an account has 9; the system refuses its password", len(f))
+		if !twice || before.broken && ok {
+			e.shadow[name] = s
 		}
-		if len(f) >= 5 && len(f) != 9 {
-			e.Noted.Refuse(at, "the line has %d fields where an account has 9; it is read as the system reads it", len(f))
-		}
-		e.shadow[f[0]] = s
 		return nil
 	})
 	if e.noShadow = !ok; e.noShadow {
 		e.Noted.Incomplete(facts.Origin{File: e.root + "/etc/shadow"},
 			"no such file: passwords, ages and locks are unknown; copy it as root")
-	}
-}
-
-// A failure is one failed sign-in as faillock prints it.
-type failure struct {
-	at    time.Time
-	valid bool
-}
-
-// readTally reads what faillock prints.
-func (e *export) readTally() {
-	user, headed := "", false
-	ok, _ := e.eachLine("faillock.txt", func(l line) error {
-		if e.tally == nil {
-			e.tally = map[string][]failure{}
-		}
-		if name, isUser := strings.CutSuffix(l.text, ":"); isUser {
-			user, headed = name, false
-			return nil
-		}
-		f := strings.Fields(l.text)
-		if len(f) > 0 && f[0] == "When" {
-			if headed || user == "" {
-				e.Noted.Refuse(facts.Origin{File: e.root + "/faillock.txt", Line: l.number},
-					"a line that names the account is missing before this; its failures are left out")
-				user = ""
-			}
-			headed = true
-			return nil
-		}
-		if len(f) < 3 || user == "" {
-			return nil
-		}
-		if at, err := time.Parse(time.DateTime, f[0]+" "+f[1]); err == nil {
-			e.tally[user] = append(e.tally[user], failure{at, f[len(f)-1] == "V"})
-		}
-		return nil
-	})
-	if ok && e.tally == nil {
-		e.tally = map[string][]failure{}
 	}
 }
 
@@ -124,7 +123,7 @@ func (e *export) fill(a *facts.Account, f []string) {
 	if err != nil {
 		uid = -1
 	}
-	a.Kind = e.kind(uid)
+	a.Kind = e.kind(a.Login, uid)
 	if group := e.primary[f[3]]; group != "" {
 		a.Groups = append(a.Groups, group)
 	} else if e.hasGroups && !e.nameless[f[3]] {
@@ -143,6 +142,7 @@ func (e *export) fill(a *facts.Account, f []string) {
 		a.SecondFactor = facts.No
 	}
 	a.Privileged = e.privileged(a, uid, f[3])
+	a.UnaskedPower = e.unasked(a, uid, f[3])
 	a.LastSignIn = e.lastSignIn(a.Login)
 	password, hasPassword := f[1], f[1] != "x"
 	s, inShadow := e.shadow[f[0]]
@@ -150,16 +150,25 @@ func (e *export) fill(a *facts.Account, f []string) {
 	case inShadow:
 		a.Origin = facts.Origin{File: e.root + "/etc/shadow", Line: s.line}
 		if !hasPassword {
-			password, hasPassword = s.fields[1], true
+			password, hasPassword = s.password, true
 		}
 		e.ages(a, &s)
 	case !e.noShadow && !hasPassword:
 		e.Noted.Refuse(a.Origin, "%q has no line in etc/shadow; its password and ages are unknown", f[0])
+		fallthrough
+	default: // login.defs says nothing of accounts that exist
+		for _, id := range []setting.ID{setting.MinAge, setting.MaxAge, setting.WarnBefore, setting.GracePeriod} {
+			a.Hide(id, a.Origin)
+		}
 	}
 	if hasPassword {
-		e.password(a, password, s)
+		e.password(a, password, &s)
+		a.EntersUnasked = both(a.Blank, a.PasswordUsable)
 	}
+	e.remote(a, uid)
 	e.failures(a, uid)
+	e.freeOfLocks(a, uid)
+	e.shortName(a)
 	if uid == 0 {
 		e.freeRoot(a)
 	}
@@ -167,39 +176,18 @@ func (e *export) fill(a *facts.Account, f []string) {
 
 // kind: numbers below 100 and nobody's come with the system, those up to
 // UID_MIN belong to programs.
-func (e *export) kind(uid int64) string {
+func (e *export) kind(login string, uid int64) string {
 	switch {
 	case uid < 0:
 		return ""
+	case uid == 0 && login != "root":
+		return facts.Person // a second root is nobody's but somebody's
 	case uid < 100 || uid == 65534:
 		return facts.BuiltIn
 	case uid < e.uidMin:
 		return facts.Service
 	}
 	return facts.Person
-}
-
-// privileged reports whether an account of a number and a primary group may do
-// everything.
-func (e *export) privileged(a *facts.Account, uid int64, group string) facts.Tri {
-	if uid == 0 {
-		return facts.Yes
-	}
-	if e.sudo == nil {
-		return facts.Unknown
-	}
-	if e.sudo.users[a.Login] || e.sudo.users["ALL"] || e.sudo.users["#"+strconv.FormatInt(uid, 10)] || e.sudo.groups["#"+group] {
-		return facts.Yes
-	}
-	for _, g := range a.Groups {
-		if e.sudo.groups[g] {
-			return facts.Yes
-		}
-	}
-	if !e.hasGroups && len(e.sudo.groups) > 0 {
-		return facts.Unknown
-	}
-	return facts.No
 }
 
 func (e *export) lastSignIn(login string) facts.Moment {
@@ -213,7 +201,7 @@ func (e *export) lastSignIn(login string) facts.Moment {
 // password grades the stored password. What begins with ! or * matches no
 // password; a ! before a hash is an administrator's lock. An empty one lets in
 // where the host's modules take it.
-func (e *export) password(a *facts.Account, text string, s shadowLine) {
+func (e *export) password(a *facts.Account, text string, s *shadowLine) {
 	a.Locked = facts.No
 	if !e.lock.known || e.tally == nil && e.lock.on {
 		a.Locked = facts.Unknown
@@ -222,7 +210,9 @@ func (e *export) password(a *facts.Account, text string, s shadowLine) {
 	bare := strings.TrimLeft(text, "!*")
 	switch {
 	case text == "":
-		a.Blank, a.PasswordUsable = facts.Yes, e.nullok
+		if a.Blank, a.PasswordUsable = facts.Yes, e.nullok; s.broken {
+			a.PasswordUsable = facts.No
+		}
 		return
 	case bare == "" || bare != text && bare[0] != '$' && !stored.Crypt(bare).Known():
 		a.PasswordUsable = facts.No // words such as *LK* are no hashes
@@ -233,79 +223,77 @@ func (e *export) password(a *facts.Account, text string, s shadowLine) {
 		return
 	}
 	a.Storage, a.StoredMark = stored.Crypt(text), stored.Mark(text)
-	broken := s.count > 0 && s.count < 5 || strings.ContainsAny(text, "\r\n ")
-	a.PasswordUsable = facts.TriOf(a.Storage.Known() && !broken && !strings.HasPrefix(text, "$apr1$") && text[0] != '_')
+	if n, ok := stored.Rounds(text); ok {
+		a.Rounds = facts.CountOf(n)
+	}
+	works := a.Storage.Known() && !s.broken && !strings.ContainsAny(text, "\r\n ") && !strings.HasPrefix(text, "$apr1$") && text[0] != '_'
+	if a.PasswordUsable = facts.TriOf(works); works {
+		a.PasswordUsable = e.unixLets
+	}
 }
 
 // ages reads the day fields: they hold for the account whatever login.defs
-// says.
+// says. libpam up to 1.5.2 takes a password as run out on the day after its
+// last day, and one without a date as run out long ago; 1.7.0 does so when the
+// last day begins, and never for one without a date. Where the export does not
+// tell the version, an account at that edge is unknown.
 func (e *export) ages(a *facts.Account, s *shadowLine) {
-	number := func(i int) (int64, bool) {
-		n, err := strconv.ParseInt(s.fields[i], 10, 64)
-		if s.fields[i] != "" && err != nil {
-			e.Noted.Refuse(a.Origin, "field %d of %q is no number", i+1, a.Login)
+	if s.broken {
+		for _, id := range []setting.ID{setting.MinAge, setting.MaxAge, setting.WarnBefore, setting.GracePeriod} {
+			a.Hide(id, a.Origin)
 		}
-		return n, err == nil
+		return
 	}
-	override := func(id setting.ID, i int, name string, convert func(int64) setting.Value) {
+	override := func(id setting.ID, day int, name string, convert func(int64) setting.Value) {
 		v, text := setting.OffValue, name+" empty"
-		if n, ok := number(i); ok {
-			v, text = convert(n), name+" "+s.fields[i]
-		} else if s.fields[i] != "" {
-			return
+		if n := s.days[day]; n >= 0 {
+			v, text = convert(n), name+" "+strconv.FormatInt(n, 10)
 		}
 		origin := a.Origin
 		origin.Text = text
 		a.Override(id, v, origin)
 	}
-	if n, ok := number(2); ok {
-		a.MustChange = facts.TriOf(n == 0)
-		if n > 0 && n < 1<<24 {
-			a.PasswordSet = facts.OnDay(time.Unix(n*86400, 0))
-		}
+	set, largest, shutAfter := s.days[lastChange], s.days[largestAge], s.days[inactiveFor]
+	today, dated := e.Read.AsOf.Unix()/86400, !e.Read.AsOf.IsZero()
+	a.MustChange = facts.TriOf(set == 0)
+	if set > 0 && set < 1<<24 {
+		a.PasswordSet = facts.OnDay(time.Unix(set*86400, 0))
+	}
+	a.DueAtEnd = e.newer == facts.Yes
+	edge := e.newer == facts.Unknown && largest >= 0 &&
+		(set < 0 || dated && set > 0 && (today == set+largest || shutAfter >= 0 && today == set+largest+shutAfter))
+	switch {
+	case set < 0 && e.newer == facts.Yes:
+		a.PasswordExpires = facts.Never
+	case set < 0 && e.newer == facts.No && largest >= 0 && dated:
+		a.MustChange = facts.TriOf(today+1 > largest)
+	case set < 0 && largest >= 0:
+		a.MustChange = facts.Unknown
+	}
+	override(setting.MinAge, smallestAge, "smallest age", offAtZero)
+	if edge {
+		a.Hide(setting.MaxAge, a.Origin)
 	} else {
-		a.MustChange = facts.No
+		override(setting.MaxAge, largestAge, "largest age", func(n int64) setting.Value {
+			if n >= foreverDays && set > 0 && dated && set+n <= today {
+				return days(n)
+			}
+			return maxAge(n)
+		})
 	}
-	override(setting.MinAge, 3, "smallest age", offAtZero)
-	override(setting.MaxAge, 4, "largest age", maxAge)
-	override(setting.WarnBefore, 5, "warning", offAtZero)
-	override(setting.GracePeriod, 6, "inactive", inactive)
-	a.Enabled = facts.Yes
-	if n, ok := number(7); ok && n >= 0 {
-		a.Enabled = facts.Unknown
-		if asOf := e.Read.AsOf; !asOf.IsZero() {
-			a.Enabled = facts.TriOf(asOf.Unix()/86400 < n && n > 1)
+	override(setting.WarnBefore, warning, "warning", offAtZero)
+	override(setting.GracePeriod, inactiveFor, "inactive", inactive)
+	a.Enabled, a.Ends = facts.Yes, facts.Never
+	if end := s.days[endDay]; end >= 0 {
+		a.Ends = facts.OnDay(time.Unix((end-1)*86400, 0))
+		switch {
+		case dated:
+			a.Enabled = facts.TriOf(today < end)
+		case end > 1:
+			a.Enabled = facts.Unknown
+		default:
+			a.Enabled = facts.No
 		}
-	}
-}
-
-// failures counts what still counts, and whether the account is locked now:
-// a V in the list says only that the failures once stood close together.
-func (e *export) failures(a *facts.Account, uid int64) {
-	if e.tally == nil || e.Read.AsOf.IsZero() || !e.lock.known {
-		return
-	}
-	asOf := e.Read.AsOf
-	counting, valid := 0, int64(0)
-	var last time.Time
-	for _, f := range e.tally[a.Login] {
-		if !f.valid {
-			continue
-		}
-		valid++
-		if f.at.After(last) {
-			last = f.at
-		}
-		if asOf.Sub(f.at) < time.Duration(e.lock.window)*time.Second {
-			counting++
-		}
-	}
-	a.Failures = facts.CountOf(counting)
-	if !e.lock.on || valid < e.lock.attempts || (uid == 0 && !e.lock.denyRoot) {
-		return
-	}
-	if a.Locked != facts.Yes { // else an administrator's lock outlasts this one
-		a.LockFor(facts.At(last), max(0, e.lock.unlock), asOf)
 	}
 }
 
@@ -315,21 +303,15 @@ var rootUnchecked = []setting.ID{setting.MinLength, setting.MinClasses, setting.
 	setting.MinDigits, setting.MinSymbols,
 	setting.MaxRepeat, setting.MaxRun, setting.MinChanged}
 
-// freeRoot records what does not hold for root: pwquality only warns it
-// without enforce_for_root, and faillock leaves it out without even_deny_root.
+// freeRoot records what does not hold for root: pwquality only warns it without
+// enforce_for_root.
 func (e *export) freeRoot(a *facts.Account) {
-	override := func(id setting.ID, v setting.Value, why string) {
-		origin := a.Origin
-		origin.Text = why
-		a.Override(id, v, origin)
+	if !e.rootFree {
+		return
 	}
-	if e.rootFree {
-		for _, id := range rootUnchecked {
-			override(id, setting.OffValue, "enforce_for_root not set, so that root is only warned")
-		}
-	}
-	if e.lock.on && !e.lock.denyRoot {
-		override(setting.LockoutAttempts, setting.OffValue, "even_deny_root not set, so that root is left out")
-		override(setting.LockoutCoversAdmins, setting.No, "even_deny_root not set, so that root is left out")
+	origin := a.Origin
+	origin.Text = "enforce_for_root not set, so that root is only warned"
+	for _, id := range rootUnchecked {
+		a.Override(id, setting.OffValue, origin)
 	}
 }

@@ -3,19 +3,22 @@
 // etc/pam.d, etc/security, etc/sudoers; and, where somebody printed them
 // there, lastlog.txt and faillock.txt.
 //
-// What the files mean was tried on a running system (shadow 4.13, PAM 1.5.2,
-// libpwquality 1.4.5) and differs from what one might think:
+// What the files mean was asked of running systems (Debian 12 and 13; see
+// docs/readers.md) and differs from what one might think:
 //   - login.defs governs accounts made later; one that exists has what its
 //     line in shadow says;
 //   - pwquality reads the files of pwquality.conf.d first and its main file
 //     last, the last value wins, and arguments on the PAM line beat both;
-//   - a largest age of 10000 days or more is never, an empty one too; 0 is
-//     not: the password is due the day after it was set;
-//   - the fifth of five failures locks; an unlock time of 0 is for ever.
+//   - a largest age of 0 is not never: the password is due the day after it was
+//     set, by libpam 1.7.0 on that day; one of 10000 days and more ends too;
+//   - the fifth of five failures locks, an unlock time of 0 is for ever, and the
+//     last second of a lock still locks;
+//   - pam_pwhistory counts the present password among those it remembers.
 package linux
 
 import (
 	"bufio"
+	"bytes"
 	"errors"
 	"io/fs"
 	"path"
@@ -30,18 +33,22 @@ import (
 )
 
 // how are the commands that take an export.
-const how = `On the host, as root:
-mkdir export
-cp -p --parents /etc/{passwd,shadow,group,login.defs,sudoers} /etc/default/useradd /etc/security/{pwquality,faillock}.conf export/
-cp -p --parents /etc/security/pwquality.conf.d/*.conf /etc/pam.d/* /etc/sudoers.d/* export/
-LC_ALL=C TZ=UTC lastlog > export/lastlog.txt
-TZ=UTC faillock > export/faillock.txt
-Where the host has no pwquality.conf or faillock.conf, put an empty file in its place: what is not
-in the export is not taken for a default.
+const how = `On the host, as root, with bash:
+mkdir -m 700 export
+(cd / && cp -p --parents $(ls -d etc/{passwd,shadow,group,login.defs,sudoers} etc/default/useradd etc/ssh/sshd_config{,.d/*} etc/{pam.d,sudoers.d}/* etc/security/*.conf etc/security/pwquality.conf.d/*.conf 2>/dev/null) "$OLDPWD/export")
+ls -d /etc/{pam.d,security,security/pwquality.conf.d,sudoers.d}{,/*} /{usr/,}lib{,64}{,/*}/security/pam_*.so > export/files.txt 2>/dev/null
+(dpkg-query -W || rpm -qa --qf '%{NAME}\t%{VERSION}-%{RELEASE}\n') > export/versions.txt 2>/dev/null
+(uname -n; hostname -f) > export/hostname.txt
+command -v lastlog >/dev/null && LC_ALL=C TZ=UTC lastlog > export/lastlog.txt
+command -v faillock >/dev/null && TZ=UTC faillock > export/faillock.txt
+command -v sshd >/dev/null && sshd -T > export/sshd.txt
+date -u +%FT%TZ > export/taken.txt
+
+files.txt shows what the host has not got, which is else not taken for a default; versions.txt settles
+what differs between releases; hostname.txt which lines of sudoers hold here.
 
 estate.yaml:
   export: {read: linux, from: export}
-  as_of: the moment of the copy, in UTC
 Several hosts make one system where each has a folder: from: [export-a, export-b]. Each is
 then a policy of the folder's name, and its accounts name it.
 `
@@ -74,22 +81,27 @@ const host = "host"
 type export struct {
 	intake.Base
 
-	request   *intake.Request
-	root      string
-	policy    *facts.Policy
-	shadow    map[string]shadowLine
-	noShadow  bool
-	primary   map[string]string // gid to the group's name
-	nameless  map[string]bool   // gids of accounts that have none, as far as noted
-	hasGroups bool
-	member    map[string][]string // user to groups
-	sudo      *sudoers
-	tally     map[string][]failure // by user; nil when not exported
-	lastSeen  map[string]facts.Moment
-	lock      lockRule
-	uidMin    int64
-	rootFree  bool      // pwquality only warns root
-	nullok    facts.Tri // empty passwords let in
+	request    *intake.Request
+	root       string
+	policy     *facts.Policy
+	shadow     map[string]shadowLine
+	noShadow   bool
+	primary    map[string]string // gid to the group's name
+	nameless   map[string]bool   // gids of accounts that have none, as far as noted
+	hasGroups  bool
+	member     map[string][]string // user to groups
+	sudo       *sudoers
+	sudoersDir bool // some line includes etc/sudoers.d
+	sshd       sshd
+	tally      map[string][]failure // by user; nil when not exported
+	lastSeen   map[string]facts.Moment
+	lock       lockRule
+	uidMin     int64
+	rootFree   bool      // pwquality only warns root
+	nullok     facts.Tri // empty passwords let in
+	unixLets   facts.Tri // a right password lets in
+	newer      facts.Tri // libpam is 1.7.0 or later; no: 1.5.2 or earlier
+	listed     map[string]bool
 }
 
 func open(r *intake.Request) (facts.Export, error) {
@@ -101,7 +113,7 @@ func open(r *intake.Request) (facts.Export, error) {
 
 // openHost reads one host, whose policy gets the given name.
 func openHost(r *intake.Request, root, policy string) (*export, error) {
-	e := &export{request: r, root: strings.TrimSuffix(root, "/"), Base: r.NewBase(), uidMin: 1000}
+	e := &export{request: r, root: strings.TrimSuffix(root, "/"), Base: r.NewBase(), uidMin: 1000, unixLets: facts.Yes}
 	e.Read.Chooses = facts.ChooseSingle
 	e.Read.Policies = []facts.Policy{{Name: policy, Origin: facts.Origin{File: e.root}}}
 	e.Read.Default = policy
@@ -110,14 +122,48 @@ func openHost(r *intake.Request, root, policy string) (*export, error) {
 		return nil, &intake.Unreadable{File: e.root + "/etc/passwd",
 			Message: "no such file; \"from\" must name the folder into which etc/ was copied", Err: fs.ErrNotExist}
 	}
+	e.taken()
 	e.loginDefs()
+	e.versions()
 	e.pam()
 	e.readGroups()
 	e.readShadow()
 	e.readSudoers()
 	e.readTally()
+	e.readSshd()
 	e.readLastSignIns()
+	e.left()
 	return e, nil
+}
+
+// taken reads the moment that the export speaks for, as date printed it.
+func (e *export) taken() {
+	lines, _ := e.lines("taken.txt")
+	if !e.Read.AsOf.IsZero() || len(lines) == 0 {
+		return
+	}
+	if at, err := time.Parse(time.RFC3339, strings.TrimSpace(lines[0].text)); err == nil {
+		e.Read.AsOf, e.Read.AsOfFrom = at.UTC(), "taken.txt"
+		return
+	}
+	e.Noted.Refuse(e.origin("taken.txt", lines[0]), "this is no moment such as 2026-11-20T06:00:00Z; date -u +%%FT%%TZ prints one")
+}
+
+// printed are the files beside etc that are read.
+var printed = []string{"taken.txt", "files.txt", "versions.txt", "hostname.txt", "lastlog.txt", "faillock.txt", "sshd.txt",
+	"sshd-effective.txt"}
+
+// left notes the files beside etc that nobody reads.
+func (e *export) left() {
+	var left []string
+	for _, name := range e.inFolder(".", "") {
+		if !slices.Contains(printed, name) && name[0] != '.' {
+			left = append(left, name)
+		}
+	}
+	if len(left) > 0 {
+		e.Noted.Remark(facts.Origin{File: e.root}, "nothing here reads %s", strings.Join(left, ", "))
+	}
 }
 
 // line is one line of a file.
@@ -153,10 +199,16 @@ func (e *export) eachLine(name string, each func(line) error) (bool, error) {
 	defer f.Close()
 	s := bufio.NewScanner(f)
 	s.Buffer(make([]byte, 0, 1<<16), maxLine)
-	n := 0
+	s.Split(wholeLines)
+	n, carried := 0, false // all lines have got a carriage return on the way
 	for s.Scan() {
 		n++
-		if err := each(line{s.Text(), n}); err != nil {
+		text := s.Text()
+		bare, ended := strings.CutSuffix(text, "\r")
+		if carried = carried || n == 1 && ended; carried {
+			text = bare
+		}
+		if err := each(line{text, n}); err != nil {
 			return true, err
 		}
 	}
@@ -167,6 +219,18 @@ func (e *export) eachLine(name string, each func(line) error) (bool, error) {
 		e.Noted.Incomplete(facts.Origin{File: full, Line: n}, "the file ends in the middle of a line: it was cut off; copy it again")
 	}
 	return true, nil
+}
+
+// wholeLines cuts at line feeds and leaves a carriage return where it is: the
+// system does not take it for the end of a line either.
+func wholeLines(data []byte, atEnd bool) (int, []byte, error) {
+	if i := bytes.IndexByte(data, '\n'); i >= 0 {
+		return i + 1, data[:i], nil
+	}
+	if atEnd && len(data) > 0 {
+		return len(data), data, nil
+	}
+	return 0, nil, nil
 }
 
 // lines reads a small file whole.

@@ -12,19 +12,15 @@ import (
 	"yewcone/intake"
 )
 
-// keyFile reads "key = value" lines; a key alone has the value "".
-func (e *export) keyFile(name string) map[string]found {
-	lines, _ := e.lines(name)
-	out := map[string]found{}
-	for _, l := range lines {
-		text, _, _ := strings.Cut(l.text, "#")
-		key, value, _ := strings.Cut(text, "=")
-		if key = strings.TrimSpace(key); key != "" {
-			out[key] = found{strings.TrimSpace(value), e.origin(name, l)}
-		}
-	}
-	return out
-}
+// pwqualityConf is where pwquality's settings stand.
+const pwqualityConf = "etc/security/pwquality.conf"
+
+// What pwquality may ask for, beside a length: numbers, and yes or no.
+var (
+	qualityAmounts = []setting.ID{setting.MinClasses, setting.MinLower, setting.MinUpper, setting.MinDigits, setting.MinSymbols,
+		setting.MaxRepeat, setting.MaxRun, setting.MinChanged}
+	qualityFlags = []setting.ID{setting.NamesBarred, setting.DictionaryBarred, setting.CommonBarred}
+)
 
 // pwqualityLine is the longest line that pwquality takes, in bytes.
 const pwqualityLine = 1022
@@ -95,7 +91,7 @@ func (e *export) pwqualityOf(m *module) pwquality {
 		whole = whole && e.pwqualityFile(name, q.keys)
 	}
 	if whole {
-		e.pwqualityFile("etc/security/pwquality.conf", q.keys)
+		e.pwqualityFile(pwqualityConf, q.keys)
 	}
 	for _, a := range m.args {
 		key, value, _ := strings.Cut(a, "=")
@@ -119,37 +115,9 @@ func (q *pwquality) number(key string, fallback int64) (int64, facts.Origin) {
 	return fallback, origin
 }
 
-// complexity reads what a new password must be like.
-func (e *export) complexity(passwords stack) {
-	const file = "etc/security/pwquality.conf"
-	origin := passwords.modules[0].origin
-	unix := find(passwords.modules, "pam_unix")
-	least := int64(6) // of pam_unix
-	if unix != nil {
-		origin = unix.origin
-		if value, ok := unix.arg("minlen"); ok {
-			if n, ok := cNumber(value); ok {
-				least = n
-			}
-		}
-		for method, grade := range cryptMethods {
-			if _, ok := unix.arg(method); ok {
-				e.set(setting.Storage, grade, unix.origin)
-			}
-		}
-	}
-	e.known(origin)
-	m := find(passwords.modules, "pam_pwquality")
-	switch {
-	case m == nil && passwords.lacks:
-		return
-	case m == nil:
-		e.withoutQuality(least, origin)
-		return
-	case !e.exists(file): // which may also say that nothing is enforced
-		e.notAsked(file, "pam_pwquality", "what it asks of passwords is")
-		return
-	}
+// complexity reads what a new password must be like, by one line of
+// pam_pwquality.
+func (e *export) complexity(m *module, least int64, unix facts.Origin) {
 	q := e.pwqualityOf(m)
 	if n, at := q.number("enforcing", 1); n == 0 {
 		e.withoutQuality(least, at)
@@ -157,7 +125,7 @@ func (e *export) complexity(passwords stack) {
 	}
 	_, e.rootFree = q.keys["enforce_for_root"]
 	e.rootFree = !e.rootFree
-	e.length(&q, least, origin)
+	e.length(&q, least, unix)
 	for key, id := range map[string]setting.ID{"dcredit": setting.MinDigits, "ucredit": setting.MinUpper, "lcredit": setting.MinLower,
 		"ocredit": setting.MinSymbols} {
 		n, at := q.number(key, 0)
@@ -168,10 +136,14 @@ func (e *export) complexity(passwords stack) {
 		n, at := q.number(key, 0)
 		e.setCount(id, n, at)
 	}
+	e.beyondSettings(&q)
 	n, at := q.number("difok", 1)
 	e.setCount(setting.MinChanged, n, at)
 	n, at = q.number("gecoscheck", 0)
 	e.set(setting.NamesBarred, setting.YesNo(n != 0), at)
+	if n, _ = q.number("dictcheck", 1); n != 0 { // what its dictionary holds is in no file of the export
+		e.policy.Set(setting.CommonBarred, setting.Value{}, facts.Origin{})
+	}
 	n, at = q.number("dictcheck", 1)
 	e.set(setting.DictionaryBarred, setting.YesNo(n != 0), at)
 	n, at = q.number("usercheck", 1)
@@ -181,6 +153,34 @@ func (e *export) complexity(passwords stack) {
 	}
 	e.set(setting.LoginBarred, barred, at)
 	e.set(setting.LoginReversedBarred, setting.YesNo(n != 0), at)
+}
+
+// beyondSettings notes what pwquality asks that no setting says: a password that
+// passes all settings may be refused all the same, and whether it would is
+// unknown.
+func (e *export) beyondSettings(q *pwquality) {
+	for _, key := range []string{"dcredit", "ucredit", "lcredit", "ocredit", "maxclassrepeat", "usersubstr"} {
+		if n, at := q.number(key, 0); n > 0 {
+			at.Text += ": what this refuses is not judged here"
+			e.policy.Hide(setting.StrengthFloor, at)
+		}
+	}
+	if f, ok := q.keys["badwords"]; ok && f.value != "" {
+		e.policy.Hide(setting.CommonBarred, f.origin)
+	}
+}
+
+// nameLooked is the shortest sign-in name that pwquality looks for.
+const nameLooked = 4
+
+// shortName records that pwquality does not look for a short sign-in name.
+func (e *export) shortName(a *facts.Account) {
+	if v := e.policy.Value(setting.LoginBarred); v.Value == setting.LoginContained && len(a.Login) < nameLooked {
+		origin := v.Origin
+		origin.Text = "pwquality does not look for sign-in names of fewer than four characters"
+		a.Override(setting.LoginBarred, setting.LoginAccepted, origin)
+		a.Override(setting.LoginReversedBarred, setting.No, origin)
+	}
 }
 
 // known are the settings that follow from what the system is.
@@ -229,12 +229,10 @@ func (e *export) setCount(id setting.ID, n int64, origin facts.Origin) {
 // withoutQuality: pam_unix alone looks at the length only.
 func (e *export) withoutQuality(least int64, origin facts.Origin) {
 	e.set(setting.MinLength, setting.Count(least), origin)
-	for _, id := range []setting.ID{setting.MinClasses, setting.MinLower, setting.MinUpper, setting.MinDigits,
-		setting.MinSymbols, setting.MaxRepeat,
-		setting.MaxRun, setting.MinChanged} {
+	for _, id := range qualityAmounts {
 		e.set(id, setting.OffValue, origin)
 	}
-	for _, id := range []setting.ID{setting.NamesBarred, setting.DictionaryBarred, setting.CommonBarred} {
+	for _, id := range qualityFlags {
 		e.set(id, setting.No, origin)
 	}
 }

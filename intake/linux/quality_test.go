@@ -2,14 +2,12 @@ package linux
 
 import (
 	"fmt"
-	"os"
-	"os/exec"
-	"path/filepath"
 	"strings"
 	"testing"
 
 	"yewcone/core/facts"
 	"yewcone/intake/intaketest"
+	"yewcone/intake/livetest"
 )
 
 const qualityFile = "etc/security/pwquality.conf"
@@ -55,37 +53,29 @@ func TestLinuxQualityLines(t *testing.T) {
 	intaketest.Hold(t, "argument", said, map[string]string{"policy host: min_length": "30"})
 }
 
-// TestLivePwquality asks the library itself, through pwscore, in a view of the
-// file system of the test's own.
+// TestLivePwquality asks the library itself, through pwscore.
 func TestLivePwquality(t *testing.T) {
-	if os.Getenv("YEWCONE_LIVE") == "" {
-		t.Skip("YEWCONE_LIVE is not set")
-	}
 	const letters = "kQ7!mZ2-tB9_xF4%wH6+cJ3rN8sD5vG0pLaYeUiOqRzTbX" // no runs, no words
-	for _, c := range qualityLines {
-		folder := t.TempDir()
-		conf := filepath.Join(folder, "pwquality.conf")
-		if err := os.WriteFile(conf, []byte("dictcheck = 0\n"+c.text+"\n"), 0o644); err != nil {
-			t.Fatal(err)
-		}
-		ask := func(length int) (string, bool) {
-			cmd := exec.Command("unshare", "-m", "sh", "-c", "mount --bind '"+folder+"' /etc/security && exec pwscore")
-			cmd.Stdin = strings.NewReader(letters[:length] + "\n")
-			out, err := cmd.CombinedOutput()
-			return string(out), err == nil
-		}
-		if c.stops {
-			if out, _ := ask(len(letters)); !strings.HasPrefix(out, "Error:") {
-				t.Errorf("%.40q: the library reads on: %s", c.text, out)
+	livetest.Each(t, func(t *testing.T, r *livetest.Root) {
+		for _, c := range qualityLines {
+			r.Write("etc/security/pwquality.conf", "dictcheck = 0\n"+c.text+"\n")
+			ask := func(length int) (string, bool) {
+				out, err := r.Try("echo '" + letters[:length] + "' | pwscore 2>&1")
+				return out, err == nil
 			}
-			continue
+			if c.stops {
+				if out, _ := ask(len(letters)); !strings.HasPrefix(out, "Error:") {
+					t.Errorf("%.40q: the library reads on: %s", c.text, out)
+				}
+				continue
+			}
+			if out, ok := ask(c.least); !ok {
+				t.Errorf("%.40q: %d characters are refused: %s", c.text, c.least, out)
+			}
+			if out, ok := ask(c.least - 1); ok || !strings.Contains(out, "shorter than") && !strings.Contains(out, "too short") {
+				t.Errorf("%.40q: %d characters: %s", c.text, c.least-1, out)
+			}
 		}
-		if out, ok := ask(c.least); !ok {
-			t.Errorf("%.40q: %d characters are refused: %s", c.text, c.least, out)
-		}
-		if out, ok := ask(c.least - 1); ok || !strings.Contains(out, "shorter than") && !strings.Contains(out, "too short") {
-			t.Errorf("%.40q: %d characters: %s", c.text, c.least-1, out)
-		}
-	}
-	t.Logf("%d files asked of the library", len(qualityLines))
+		t.Logf("%d files asked of %s", len(qualityLines), r.Release)
+	})
 }

@@ -1,184 +1,630 @@
 package linux
 
 import (
-	"maps"
+	"cmp"
+	"path"
 	"slices"
+	"strconv"
 	"strings"
 
 	"yewcone/core/facts"
 )
 
-// sudoers tells who may become root for everything.
-type sudoers struct {
-	users   map[string]bool // may run everything; "ALL" is everybody
-	groups  map[string]bool
-	names   map[string]string   // of groups, by number
-	aliases map[string][]string // User_Alias and Cmnd_Alias
+// A sudoer is a member of a list of sudoers: a user, a host, an account to act
+// as, or a command.
+type sudoer struct {
+	not  bool
+	text string // quotes and backslashes taken off
 }
 
-// readSudoers reads etc/sudoers and etc/sudoers.d; without the first, nobody
-// but root is known to be privileged or not.
+// A grant lets users on hosts run commands as somebody, or forbids it.
+type grant struct {
+	users, hosts, as []sudoer
+	asSelf           bool // no account to act as is named: as oneself
+	asDefault        bool // nobody is named: as root, unless the defaults say otherwise
+	noPassword       facts.Tri
+	command          sudoer
+	hidden           bool // stands for a file that is not in the export
+}
+
+// sudoers tells who may become root for everything.
+type sudoers struct {
+	grants   []grant
+	aliases  map[string][]sudoer // by kind and name
+	asRoot   facts.Tri           // who is nobody in particular is root
+	host     string              // the host's name; "" where it is not known
+	fullHost string              // with its domain; "" where it is not known
+	noAsking bool                // the defaults ask nobody for a password
+}
+
+// readSudoers reads etc/sudoers and what it includes, in their order; without
+// the first, nobody but root is known to be privileged or not.
 func (e *export) readSudoers() {
-	lines, ok := e.lines("etc/sudoers")
-	if !ok {
+	if !e.exists("etc/sudoers") {
 		return
 	}
-	for _, name := range e.includedSudoers(lines) {
-		if base := name[strings.LastIndexByte(name, '/')+1:]; !strings.Contains(base, ".") && !strings.HasSuffix(base, "~") {
-			more, _ := e.lines(name)
-			lines = append(lines, more...)
+	e.sudo = &sudoers{aliases: map[string][]sudoer{}, asRoot: facts.Yes, host: e.hostName()}
+	e.sudo.host, e.sudo.fullHost, _ = strings.Cut(e.sudo.host, " ")
+	e.sudoersFile("etc/sudoers", nil)
+	e.checkSudoers()
+}
+
+// hostName is the name of the host, as uname prints it, and then the one with
+// its domain, as hostname -f prints it.
+func (e *export) hostName() string {
+	for _, name := range []string{"hostname.txt", "etc/hostname"} {
+		lines, _ := e.lines(name)
+		var names []string
+		for _, l := range lines {
+			if text := strings.TrimSpace(l.text); text != "" && text[0] != '#' {
+				names = append(names, text)
+			}
+		}
+		if len(names) > 0 {
+			return strings.Join(names[:min(2, len(names))], " ")
 		}
 	}
-	s := &sudoers{users: map[string]bool{}, groups: map[string]bool{}, names: e.primary, aliases: map[string][]string{}}
-	e.sudo = s
-	joined := joinContinued(lines)
-	for _, text := range joined {
-		s.alias(text)
-	}
-	for _, text := range joined {
-		s.rule(text)
-	}
-	e.checkSudoers(s, lines)
+	return ""
 }
 
 // checkSudoers notes what sudo would pass over in silence, and what a copy
 // may have lost.
-func (e *export) checkSudoers(s *sudoers, lines []line) {
+func (e *export) checkSudoers() {
 	file := facts.Origin{File: e.root + "/etc/sudoers"}
-	if len(e.inFolder("etc/sudoers.d", "")) > 0 && e.includedSudoers(lines) == nil {
+	if len(e.inFolder("etc/sudoers.d", "")) > 0 && !e.sudoersDir {
 		e.Noted.Remark(file, "etc/sudoers.d is in the export, and no line includes it")
 	}
 	known := map[string]bool{}
 	for _, name := range e.primary {
-		known[name] = true
+		known[strings.ToLower(name)] = true
 	}
-	for _, group := range slices.Sorted(maps.Keys(s.groups)) {
-		if e.hasGroups && !known[group] && !strings.HasPrefix(group, "#") {
-			e.Noted.Remark(file, "%%%s may do everything and has no line in etc/group; who is in it is not in the export", group)
+	told := map[string]bool{}
+	for i := range e.sudo.grants {
+		g := &e.sudo.grants[i]
+		if e.sudo.anyCommand(g.command, 0) != facts.Yes {
+			continue
+		}
+		for _, u := range e.sudo.spread("User", g.users, 0) {
+			group, ok := strings.CutPrefix(u.text, "%")
+			if ok && !u.not && e.hasGroups && !known[strings.ToLower(group)] && !strings.HasPrefix(group, "#") &&
+				!strings.HasPrefix(group, ":") && !told[group] {
+				told[group] = true
+				e.Noted.Remark(file, "%%%s may do everything and has no line in etc/group; who is in it is not in the export", group)
+			}
+		}
+	}
+	if e.sudo.host == "" && slices.ContainsFunc(e.sudo.grants, func(g grant) bool {
+		return slices.ContainsFunc(e.sudo.spread("Host", g.hosts, 0), func(h sudoer) bool { return h.text != "ALL" })
+	}) {
+		e.Noted.Remark(file, "some lines hold for some hosts only, and the export does not tell the name of this one: who "+
+			"may become root by "+
+			"them is unknown; uname -n > hostname.txt, in the folder of the export")
+	}
+}
+
+// sudoersFile reads one file and those that it includes, where it does.
+func (e *export) sudoersFile(name string, within []string) {
+	if slices.Contains(within, name) {
+		return
+	}
+	lines, ok := e.lines(name)
+	if !ok {
+		e.hideSudoers(name, "is not in the export")
+		return
+	}
+	for _, l := range joinContinued(lines) {
+		word, rest, _ := strings.Cut(strings.ReplaceAll(l.text, "\t", " "), " ")
+		rest = strings.Trim(strings.ReplaceAll(strings.TrimSpace(rest), `\ `, " "), `"`)
+		switch {
+		case word == "@include" || word == "#include":
+			e.sudoersFile(e.included(name, rest), append(within, name))
+		case word == "@includedir" || word == "#includedir":
+			e.sudoersFolder(e.included(name, rest), append(within, name))
+		case l.text[0] == '#' && (len(l.text) < 2 || l.text[1] < '0' || l.text[1] > '9'):
+		case strings.HasPrefix(word, "Defaults"):
+			e.sudo.defaults(l.text)
+		default:
+			if !e.sudo.alias(word, l.text[min(len(word), len(l.text)):]) && !e.sudo.rule(l.text) {
+				e.Noted.Remark(e.origin(name, l), "sudo cannot read this line and passes it over")
+			}
 		}
 	}
 }
 
-// includedSudoers lists the files of etc/sudoers.d where the main file asks
-// for them.
-func (e *export) includedSudoers(lines []line) []string {
-	for _, l := range lines {
-		if strings.HasPrefix(l.text, "@includedir") || strings.HasPrefix(l.text, "#includedir") {
-			return e.inFolder("etc/sudoers.d", "")
-		}
+// included is the name of a file that another includes.
+func (e *export) included(by, name string) string {
+	name = strings.ReplaceAll(name, "%h", e.sudo.host)
+	if !strings.HasPrefix(name, "/") {
+		return path.Join(path.Dir(by), name)
 	}
-	return nil
+	return strings.TrimPrefix(path.Clean(name), "/")
 }
 
-// joinContinued joins lines that end in a backslash and drops remarks.
-func joinContinued(lines []line) []string {
-	var out []string
-	pending := ""
+func (e *export) sudoersFolder(folder string, within []string) {
+	e.sudoersDir = e.sudoersDir || folder == "etc/sudoers.d"
+	files := e.inFolder(folder, "")
+	if len(files) == 0 && !e.absent(folder+"/any") {
+		e.hideSudoers(folder, "is not in the export, or empty there")
+		return
+	}
+	for _, name := range files {
+		if base := path.Base(name); !strings.Contains(base, ".") && !strings.HasSuffix(base, "~") {
+			e.sudoersFile(name, within)
+		}
+	}
+}
+
+// hideSudoers notes that a file may say who becomes root, which the export does
+// not show.
+func (e *export) hideSudoers(name, how string) {
+	e.Noted.Remark(facts.Origin{File: e.root + "/" + name},
+		"sudo reads this, and it %s: whether it makes somebody an administrator is unknown; "+
+			"copy it, or take files.txt, which shows that the host has none", how)
+	e.sudo.grants = append(e.sudo.grants, grant{hidden: true})
+}
+
+// joinContinued joins lines that end in a backslash, and takes remarks off the
+// end of lines: a number sign before a digit is a number, and one at the start
+// may include a file.
+func joinContinued(lines []line) []line {
+	var out []line
+	pending, number := "", 0
 	for _, l := range lines {
+		if pending == "" {
+			number = l.number
+		}
 		text := pending + l.text
-		if strings.HasSuffix(text, "\\") {
+		if strings.HasSuffix(text, "\\") && !strings.HasPrefix(strings.TrimSpace(text), "#") {
 			pending = strings.TrimSuffix(text, "\\")
 			continue
 		}
 		pending = ""
-		if i := strings.IndexByte(text, '#'); i >= 0 && !(i+1 < len(text) && text[i+1] >= '0' && text[i+1] <= '9') {
-			text = text[:i]
+		text = strings.TrimSpace(text)
+		quoted := false
+		for i := 1; i < len(text); i++ {
+			switch {
+			case text[i] == '"':
+				quoted = !quoted
+			case text[i] == '#' && !quoted && text[i-1] != '\\' && (i+1 == len(text) || text[i+1] < '0' || text[i+1] > '9'):
+				text = strings.TrimSpace(text[:i])
+			}
 		}
-		if text = strings.TrimSpace(text); text != "" {
-			out = append(out, text)
-		}
-	}
-	return out
-}
-
-func (s *sudoers) alias(text string) {
-	for _, kind := range []string{"User_Alias", "Cmnd_Alias", "Cmd_Alias"} {
-		rest, ok := strings.CutPrefix(text, kind)
-		if !ok {
-			continue
-		}
-		for part := range strings.SplitSeq(rest, ":") {
-			name, list, _ := strings.Cut(part, "=")
-			s.aliases[strings.TrimSpace(name)] = splitList(list)
-		}
-	}
-}
-
-func splitList(text string) []string {
-	var out []string
-	for part := range strings.SplitSeq(text, ",") {
-		if part = strings.TrimSpace(part); part != "" {
-			out = append(out, part)
+		if text != "" {
+			out = append(out, line{text: text, number: number})
 		}
 	}
 	return out
 }
 
-// rule reads "users hosts = (runas) TAG: commands".
-func (s *sudoers) rule(text string) {
-	left, right, ok := strings.Cut(text, "=")
-	first, _, _ := strings.Cut(text, " ")
-	if !ok || strings.HasPrefix(first, "Defaults") || strings.HasSuffix(first, "_Alias") || strings.HasPrefix(first, "@") {
-		return
-	}
-	words := strings.Fields(strings.ReplaceAll(left, ", ", ","))
-	if len(words) < 1 || !s.grantsAll(right) {
-		return
-	}
-	for _, who := range splitList(words[0]) {
-		s.grant(who, 0)
+// defaults reads who is meant where nobody is named, and whether passwords are
+// asked for.
+func (s *sudoers) defaults(text string) {
+	word, rest, _ := strings.Cut(text, " ")
+	for option := range strings.SplitSeq(rest, ",") {
+		key, value, _ := strings.Cut(strings.TrimSpace(option), "=")
+		switch strings.TrimSpace(key) {
+		case "runas_default":
+			s.asRoot = facts.TriOf(strings.Trim(strings.TrimSpace(value), `"`) == "root")
+			if word != "Defaults" {
+				s.asRoot = facts.Unknown
+			}
+		case "!authenticate":
+			s.noAsking = s.noAsking || word == "Defaults"
+		case "authenticate":
+			s.noAsking = s.noAsking && word != "Defaults"
+		}
 	}
 }
 
-func (s *sudoers) grant(who string, depth int) {
-	if members, ok := s.aliases[who]; ok && depth < 10 {
-		for _, m := range members {
-			s.grant(m, depth+1)
-		}
-		return
+// scanner cuts a line of sudoers into its parts.
+type scanner struct{ text string }
+
+func (c *scanner) skip() { c.text = strings.TrimLeft(c.text, " \t") }
+
+// takes cuts a sign off the front.
+func (c *scanner) takes(sign string) bool {
+	c.skip()
+	rest, ok := strings.CutPrefix(c.text, sign)
+	if ok {
+		c.text = rest
 	}
-	if group, ok := strings.CutPrefix(who, "%"); ok {
-		s.groups[group] = true
-		if number, ok := strings.CutPrefix(group, "#"); ok && s.names[number] != "" {
-			s.groups[s.names[number]] = true
+	return ok
+}
+
+// word reads up to one of the signs; quotes and backslashes keep them in.
+func (c *scanner) word(ends string) string {
+	c.skip()
+	var b strings.Builder
+	quoted := false
+	for i := 0; i < len(c.text); i++ {
+		switch ch := c.text[i]; {
+		case ch == '\\' && i+1 < len(c.text):
+			i++
+			b.WriteByte(c.text[i])
+		case ch == '"':
+			quoted = !quoted
+		case !quoted && strings.IndexByte(ends, ch) >= 0:
+			c.text = c.text[i:]
+			return strings.TrimSpace(b.String())
+		default:
+			b.WriteByte(ch)
 		}
-	} else {
-		s.users[who] = true
+	}
+	c.text = ""
+	return strings.TrimSpace(b.String())
+}
+
+// member reads one member of a list.
+func (c *scanner) member(ends string) sudoer {
+	var m sudoer
+	for c.takes("!") {
+		m.not = !m.not
+	}
+	m.text = c.word(ends)
+	return m
+}
+
+// list reads members with commas between them.
+func (c *scanner) list(ends string) []sudoer {
+	var out []sudoer
+	for {
+		m := c.member(ends + ",")
+		if m.text == "" {
+			return nil
+		}
+		out = append(out, m)
+		if !c.takes(",") {
+			return out
+		}
 	}
 }
 
-// grantsAll reports whether the commands include ALL, run as root or anybody.
-func (s *sudoers) grantsAll(right string) bool {
-	right = strings.TrimSpace(right)
-	if strings.HasPrefix(right, "(") {
-		runas, rest, _ := strings.Cut(right[1:], ")")
-		user, _, _ := strings.Cut(runas, ":")
-		user = strings.TrimSpace(user)
-		if user != "" && user != "ALL" && user != "root" && user != "#0" {
+// alias reads "User_Alias NAME = list : NAME = list"; false when the line is
+// none.
+func (s *sudoers) alias(word, rest string) bool {
+	kind, ok := strings.CutSuffix(word, "_Alias")
+	if !ok {
+		return false
+	}
+	if kind == "Cmd" {
+		kind = "Cmnd"
+	}
+	c := &scanner{rest}
+	for {
+		name := c.word("= \t")
+		if !c.takes("=") {
 			return false
 		}
-		right = rest
-	}
-	for _, command := range splitList(right) {
-		for { // tags such as NOPASSWD:
-			tag, rest, ok := strings.Cut(command, ":")
-			if !ok || strings.ToUpper(tag) != tag || strings.ContainsAny(tag, " /") {
-				break
-			}
-			command = strings.TrimSpace(rest)
+		ends := " \t:"
+		if kind == "Cmnd" {
+			ends = ":"
 		}
-		if command == "ALL" || s.listsAll(command) {
+		s.aliases[kind+" "+name] = c.list(ends)
+		if !c.takes(":") {
 			return true
 		}
 	}
-	return false
 }
 
-func (s *sudoers) listsAll(alias string) bool {
-	for _, c := range s.aliases[alias] {
-		if c == "ALL" {
-			return true
+// rule reads "users hosts = (as) TAG: commands : hosts = …"; false when sudo
+// could not.
+func (s *sudoers) rule(text string) bool {
+	c := &scanner{text}
+	users := c.list(" \t=")
+	if users == nil {
+		return false
+	}
+	var grants []grant
+	for {
+		g := grant{users: users, hosts: c.list(" \t="), asDefault: true}
+		if g.hosts == nil || !c.takes("=") {
+			return false
+		}
+		for {
+			if c.takes("(") {
+				g.as, g.asDefault, g.asSelf = nil, false, false
+				inner, rest, ok := strings.Cut(c.text, ")")
+				if !ok {
+					return false
+				}
+				c.text = rest
+				as, _, _ := strings.Cut(inner, ":")
+				g.as = (&scanner{as}).list("")
+				g.asSelf = g.as == nil
+			}
+			c.tags(&g)
+			if g.command = c.member(",:"); g.command.text == "" {
+				return false
+			}
+			grants = append(grants, g)
+			if !c.takes(",") {
+				break
+			}
+		}
+		if !c.takes(":") {
+			s.grants = append(s.grants, grants...)
+			return c.text == ""
 		}
 	}
-	return false
+}
+
+// tags reads options and tags before a command.
+func (c *scanner) tags(g *grant) {
+	for {
+		c.skip()
+		end := strings.IndexAny(c.text, " \t,:=!(/")
+		if end <= 0 || strings.ToUpper(c.text[:end]) != c.text[:end] {
+			return
+		}
+		word, rest := c.text[:end], strings.TrimLeft(c.text[end:], " \t")
+		switch {
+		case strings.HasPrefix(rest, ":") && word != "ALL":
+			c.text = rest[1:]
+			switch word {
+			case "NOPASSWD":
+				g.noPassword = facts.Yes
+			case "PASSWD":
+				g.noPassword = facts.No
+			}
+		case strings.HasPrefix(rest, "="):
+			c.text = rest[1:]
+			c.word(" \t")
+		default:
+			return
+		}
+	}
+}
+
+// spread replaces aliases by what they stand for.
+func (s *sudoers) spread(kind string, list []sudoer, depth int) []sudoer {
+	var out []sudoer
+	for _, m := range list {
+		members, ok := s.aliases[kind+" "+m.text]
+		if !ok || depth > 20 {
+			out = append(out, m)
+			continue
+		}
+		for _, in := range s.spread(kind, members, depth+1) {
+			in.not = in.not != m.not
+			out = append(out, in)
+		}
+	}
+	return out
+}
+
+// A verdict is what a list says of something.
+type verdict int
+
+const (
+	unsaid verdict = iota
+	meant
+	barred
+	doubtful
+)
+
+func (v verdict) not() verdict {
+	switch v {
+	case meant:
+		return barred
+	case barred:
+		return meant
+	}
+	return v
+}
+
+// decide tells what a list says: the last member that says anything decides, and
+// an exclamation mark turns what it says around.
+func (s *sudoers) decide(kind string, list []sudoer, one func(text string) facts.Tri, depth int) verdict {
+	for i := len(list) - 1; i >= 0; i-- {
+		m := list[i]
+		said := unsaid
+		if members, ok := s.aliases[kind+" "+m.text]; ok && depth < 20 {
+			said = s.decide(kind, members, one, depth+1)
+		} else if hit := one(m.text); m.text == "ALL" || hit == facts.Yes {
+			said = meant
+		} else if hit == facts.Unknown {
+			said = doubtful
+		}
+		if m.not {
+			said = said.not()
+		}
+		if said != unsaid {
+			return said
+		}
+	}
+	return unsaid
+}
+
+// matches is decide, as yes, no or unknown.
+func (s *sudoers) matches(kind string, list []sudoer, one func(text string) facts.Tri) facts.Tri {
+	said := s.decide(kind, list, one, 0)
+	if said == doubtful {
+		return facts.Unknown
+	}
+	return facts.TriOf(said == meant)
+}
+
+// who is an account as sudo sees it.
+type who struct {
+	login  string
+	uid    string
+	group  string // the number of its own group
+	groups []string
+	names  map[string]string // of groups, by number
+	known  bool              // all its groups are
+}
+
+// user tells whether a member of a list of users means the account.
+func (w *who) user(text string) facts.Tri {
+	switch {
+	case strings.HasPrefix(text, "+"):
+		return facts.Unknown // a netgroup: who is in it is in no file
+	case strings.HasPrefix(text, "%:"):
+		return facts.No // groups of a plug-in that is not configured
+	case strings.HasPrefix(text, "%#"):
+		if text[2:] == w.group {
+			return facts.Yes
+		}
+		if name := w.names[text[2:]]; name != "" {
+			return w.inGroup(name)
+		}
+		return facts.No
+	case strings.HasPrefix(text, "%"):
+		return w.inGroup(text[1:])
+	case strings.HasPrefix(text, "#"):
+		return facts.TriOf(text[1:] == w.uid)
+	}
+	return facts.TriOf(strings.EqualFold(text, w.login))
+}
+
+func (w *who) inGroup(name string) facts.Tri {
+	if slices.ContainsFunc(w.groups, func(g string) bool { return strings.EqualFold(g, name) }) {
+		return facts.Yes
+	}
+	if w.known {
+		return facts.No
+	}
+	return facts.Unknown
+}
+
+// onHost tells whether a member of a list of hosts means this one.
+func (s *sudoers) onHost(text string) facts.Tri {
+	short, _, _ := strings.Cut(s.host, ".")
+	switch {
+	case strings.HasPrefix(text, "+"), s.host == "", strings.Trim(text, "0123456789./") == "", strings.Contains(text, ":"):
+		return facts.Unknown // netgroups, and addresses that the export does not tell
+	case strings.ContainsAny(text, "*?["):
+		name := s.host
+		if !strings.Contains(text, ".") {
+			name = short
+		}
+		hit, err := path.Match(strings.ToLower(text), strings.ToLower(name))
+		if err != nil {
+			return facts.Unknown
+		}
+		return facts.TriOf(hit)
+	case strings.Contains(text, "."):
+		// with or without the domain, as sudo was built and the resolver answers
+		first, _, _ := strings.Cut(text, ".")
+		full := cmp.Or(s.fullHost, s.host)
+		switch {
+		case strings.EqualFold(text, s.host) && strings.EqualFold(text, full):
+			return facts.Yes
+		case strings.EqualFold(text, s.host) || strings.EqualFold(text, full),
+			!strings.Contains(full, ".") && strings.EqualFold(first, short):
+			return facts.Unknown
+		}
+		return facts.No
+	}
+	return facts.TriOf(strings.EqualFold(text, short))
+}
+
+// asRootText tells whether a member of a list of accounts to act as means root.
+func asRootText(text string) facts.Tri {
+	if strings.HasPrefix(text, "+") {
+		return facts.Unknown
+	}
+	return facts.TriOf(text == "root" || text == "#0" || text == "%root" || text == "%#0")
+}
+
+// both is yes where both are, and no where one is not.
+func both(a, b facts.Tri) facts.Tri {
+	switch {
+	case a == facts.No || b == facts.No:
+		return facts.No
+	case a == facts.Yes && b == facts.Yes:
+		return facts.Yes
+	}
+	return facts.Unknown
+}
+
+// mayAll tells whether the account may run any command as root: the last grant
+// that means it decides.
+func (s *sudoers) mayAll(w *who) facts.Tri {
+	may, _ := s.mayDo(w)
+	return may
+}
+
+// mayDo is mayAll, and whether sudo asks for no password before it.
+func (s *sudoers) mayDo(w *who) (may, unasked facts.Tri) {
+	may = facts.No
+	for i := range s.grants {
+		g := &s.grants[i]
+		if g.hidden {
+			unasked = facts.Unknown
+			if may != facts.Yes {
+				may = facts.Unknown
+			}
+			continue
+		}
+		command := s.anyCommand(g.command, 0)
+		if command == facts.Unknown {
+			continue // it means some commands
+		}
+		holds := both(s.matches("User", g.users, w.user), s.matches("Host", g.hosts, s.onHost))
+		if holds != facts.No {
+			switch {
+			case g.asDefault:
+				holds = both(holds, s.asRoot)
+			case g.asSelf:
+				holds = facts.No
+			default:
+				holds = both(holds, s.matches("Runas", g.as, asRootText))
+			}
+		}
+		switch {
+		case holds == facts.Yes:
+			may = command
+			if unasked = g.noPassword; unasked == facts.Unknown {
+				unasked = facts.TriOf(s.noAsking)
+			}
+		case holds == facts.Unknown && command != may:
+			may, unasked = facts.Unknown, facts.Unknown
+		}
+	}
+	return may, both(may, unasked)
+}
+
+// anyCommand is yes for a member that allows any command, no for one that
+// forbids it, and unknown for one that means some commands only.
+func (s *sudoers) anyCommand(m sudoer, depth int) facts.Tri {
+	if m.text == "ALL" {
+		return facts.TriOf(!m.not)
+	}
+	list := s.aliases["Cmnd "+m.text]
+	for i := len(list) - 1; i >= 0 && depth < 20; i-- {
+		if said := s.anyCommand(list[i], depth+1); said != facts.Unknown {
+			if m.not {
+				return said.Not()
+			}
+			return said
+		}
+	}
+	return facts.Unknown
+}
+
+// privileged reports whether an account of a number and a primary group may do
+// everything.
+func (e *export) privileged(a *facts.Account, uid int64, group string) facts.Tri {
+	if uid == 0 {
+		return facts.Yes
+	}
+	if e.sudo == nil {
+		return facts.Unknown
+	}
+	return e.sudo.mayAll(e.whoIs(a, uid, group))
+}
+
+func (e *export) whoIs(a *facts.Account, uid int64, group string) *who {
+	return &who{login: a.Login, uid: strconv.FormatInt(uid, 10), group: group, groups: a.Groups, names: e.primary, known: e.hasGroups}
+}
+
+// unasked reports whether an account acts as root without giving a password
+// again.
+func (e *export) unasked(a *facts.Account, uid int64, group string) facts.Tri {
+	if uid == 0 || e.sudo == nil {
+		return a.Privileged
+	}
+	_, unasked := e.sudo.mayDo(e.whoIs(a, uid, group))
+	return unasked
 }

@@ -124,6 +124,9 @@ var (
 		"blank":           func(a *facts.Account) *facts.Tri { return &a.Blank },
 		"password_usable": func(a *facts.Account) *facts.Tri { return &a.PasswordUsable },
 		"second_factor":   func(a *facts.Account) *facts.Tri { return &a.SecondFactor },
+		"remote_password": func(a *facts.Account) *facts.Tri { return &a.RemotePassword },
+		"enters_unasked":  func(a *facts.Account) *facts.Tri { return &a.EntersUnasked },
+		"unasked_power":   func(a *facts.Account) *facts.Tri { return &a.UnaskedPower },
 	}
 	dateFacts = map[string]func(*facts.Account) *facts.Moment{
 		"created":          func(a *facts.Account) *facts.Moment { return &a.Created },

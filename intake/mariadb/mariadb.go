@@ -18,6 +18,7 @@ import (
 	"encoding/json"
 	"maps"
 	"path"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -37,7 +38,7 @@ mariadb --batch -e "SELECT Host,User,Priv FROM mysql.global_priv ORDER BY User,H
 mariadb --batch -e "SHOW GLOBAL VARIABLES" > variables.tsv
 mariadb --batch -e "SELECT PLUGIN_NAME,PLUGIN_STATUS,PLUGIN_TYPE FROM information_schema.PLUGINS ORDER BY PLUGIN_NAME" > plugins.tsv
 mariadb --batch -e "SELECT * FROM mysql.roles_mapping" > roles_mapping.tsv
-mariadb --batch --skip-column-names -e "SELECT VERSION(), UTC_TIMESTAMP(), @@time_zone, 'UTC'" > version.txt
+mariadb --batch --skip-column-names -e "SELECT VERSION(), CONCAT(UTC_TIMESTAMP(), 'Z')" > version.txt
 
 estate.yaml:
   export: {read: mariadb, from: folder}
@@ -77,6 +78,7 @@ type export struct {
 	isRole   map[string]bool
 	hasRoles bool
 	power    map[string]bool // roles with powers over the server
+	version  string
 }
 
 type found struct {
@@ -98,6 +100,7 @@ func open(r *intake.Request) (facts.Export, error) {
 				"locked"}
 	}
 	e.asOf()
+	used := []string{e.file}
 	for _, part := range []struct {
 		name string
 		each func(string, *rows.Row) error
@@ -112,6 +115,7 @@ func open(r *intake.Request) (facts.Export, error) {
 			e.Noted.Remark(facts.Origin{File: e.folder}, "%s is not in the export; what it says stays unknown", part.name)
 			continue
 		}
+		used = append(used, file)
 		e.hasRoles = e.hasRoles || part.name == "roles_mapping"
 		// where it may be one object
 		if part.name == "variables" && path.Ext(strings.TrimSuffix(strings.TrimSuffix(file, ".gz"), ".zst")) != ".json" {
@@ -121,6 +125,8 @@ func open(r *intake.Request) (facts.Export, error) {
 			return nil, err
 		}
 	}
+	rows.Left(r, e.folder, &e.Noted, "take it with mariadb --batch, as yewcone intake --how mariadb tells",
+		[]string{"variables", "plugins", "roles_mapping"}, used, []string{"version.txt"})
 	e.settings(len(e.active) > 0) // a server without any plugin does not run
 	if err := rows.Read(r, e.file, &facts.Notes{}, e.role, accountColumns...); err != nil {
 		return nil, err
@@ -148,19 +154,34 @@ func (e *export) missingRoles() {
 	}
 }
 
-// asOf reads version.txt: version, NOW(), time_zone, system_time_zone.
+// asOf reads version.txt: the version, the moment, and the time zones of the
+// session and the system. A moment with a Z behind it is in UTC; one without is
+// where both zones are.
 func (e *export) asOf() {
-	if !e.Read.AsOf.IsZero() {
-		return
-	}
 	for line := range text.Lines(e.request.Path(e.folder + "/version.txt")) {
 		parts := strings.Split(line, "\t")
-		if len(parts) < 2 || !slices.Contains(parts[2:], "UTC") {
+		if len(parts) < 2 {
 			continue
 		}
-		if at, err := time.Parse(time.DateTime, parts[1]); err == nil {
+		e.version = parts[0]
+		if !e.Read.AsOf.IsZero() {
+			return
+		}
+		moment, utc := strings.CutSuffix(parts[1], "Z")
+		zones := parts[2:]
+		inUTC := func(zone string) bool { return slices.Contains([]string{"UTC", "Etc/UTC", "+00:00", "SYSTEM"}, zone) }
+		utc = utc || len(zones) > 1 && inUTC(zones[0]) && zones[1] == "UTC" || len(zones) == 1 && zones[0] == "UTC"
+		at, err := time.Parse(time.DateTime, moment)
+		switch {
+		case err != nil:
+		case !utc:
+			e.Noted.Remark(facts.Origin{File: e.folder + "/version.txt"},
+				"the moment is told in a time zone that may not be UTC, and is not used; take version.txt again, or write "+
+					"as_of in estate.yaml")
+		default:
 			e.Read.AsOf, e.Read.AsOfFrom = at, "version.txt"
 		}
+		return
 	}
 }
 
@@ -243,6 +264,9 @@ func (e *export) settings(hasPlugins bool) {
 	}
 	if f, ok := e.values["disconnect_on_expired_password"]; ok && strings.EqualFold(f.text, "ON") {
 		e.set(setting.GracePeriod, setting.Days(0), f.origin)
+	} else if ok {
+		f.origin.Text += ": let in, to set a new password and nothing else"
+		e.set(setting.GracePeriod, setting.OffValue, f.origin)
 	}
 	if n, origin, ok := e.number("max_password_errors"); ok {
 		attempts := setting.Count(n)
@@ -311,6 +335,7 @@ type privileges struct {
 	Locked   bool        `json:"account_locked"`
 	IsRole   bool        `json:"is_role"`
 	Or       []method    `json:"auth_or"`
+	TLS      int         `json:"ssl_type"` // 1 any, 2 a client's certificate, 3 a certain one
 }
 
 type method struct {
@@ -324,17 +349,27 @@ func (e *export) parse(row *rows.Row) (privileges, bool) {
 	return p, err == nil
 }
 
-// The bits of access that give power over the server: GRANT, SUPER, CREATE
-// USER.
-const powers = 1<<10 | 1<<15 | 1<<25
+// The bits of access that give power over the server: GRANT and CREATE USER; and
+// SUPER before 11.0, which has made it one privilege among others.
+const (
+	powers = 1<<10 | 1<<25
+	super  = 1 << 15
+)
 
-func (p *privileges) powerful() bool {
+func (p *privileges) powerful(superToo bool) bool {
 	n, err := strconv.ParseUint(string(p.Access), 10, 64)
 	if err != nil {
 		signed, _ := strconv.ParseInt(string(p.Access), 10, 64)
 		n = uint64(signed)
 	}
-	return n&powers != 0
+	return n&powers != 0 || superToo && n&super != 0
+}
+
+// superIsPower reports whether SUPER makes an administrator, by the server's
+// version.
+func (e *export) superIsPower() bool {
+	major, err := strconv.Atoi(strings.SplitN(e.version, ".", 2)[0])
+	return err != nil || major < 11
 }
 
 func (e *export) role(row *rows.Row) error {
@@ -344,7 +379,7 @@ func (e *export) role(row *rows.Row) error {
 			e.Noted.Refuse(facts.Origin{File: e.file, Line: row.Line},
 				"Priv of the role %q has no access; what it gives is unknown", row.Plain("User"))
 		}
-		if p.powerful() {
+		if p.powerful(e.superIsPower()) {
 			e.power[row.Plain("User")] = true
 		}
 	}
@@ -382,7 +417,7 @@ func (e *export) fill(a *facts.Account, row *rows.Row, p *privileges) {
 	user := row.Plain("User")
 	a.Login = user + "@" + row.Plain("Host")
 	a.Groups, a.GroupsKnown = e.roles(a.Login, a.Groups), e.hasRoles
-	privileged, given := p.powerful(), e.hasRoles && p.Access != ""
+	privileged, given := p.powerful(e.superIsPower()), e.hasRoles && p.Access != ""
 	for _, g := range a.Groups {
 		privileged = privileged || e.power[g]
 		given = given && e.isRole[g]
@@ -407,6 +442,9 @@ func (e *export) fill(a *facts.Account, row *rows.Row, p *privileges) {
 	e.age(a, p)
 	if p.Locked {
 		a.PasswordUsable = facts.No
+	}
+	if a.EntersUnasked = a.Blank; a.PasswordUsable == facts.No {
+		a.EntersUnasked = facts.No
 	}
 }
 
@@ -439,48 +477,124 @@ func (p *privileges) methods() []method {
 	return all
 }
 
-// withPassword are the methods that take a password kept by the server.
-var withPassword = []string{"", "mysql_native_password", "mysql_old_password", "ed25519"}
+// withPassword are the methods that take a password kept by the server, and
+// what they keep of one.
+var withPassword = map[string]*regexp.Regexp{
+	"": nativeHash, "mysql_native_password": nativeHash,
+	"mysql_old_password": regexp.MustCompile(`^[0-9a-fA-F]{16}$`),
+	"ed25519":            regexp.MustCompile(`^[A-Za-z0-9+/]{43}$`),
+	"parsec":             regexp.MustCompile(`^P[0-9]:`),
+}
 
+var nativeHash = regexp.MustCompile(`^\*[0-9A-Fa-f]{40}$`)
+
+// withoutPassword are the methods that take none.
+var withoutPassword = []string{"unix_socket", "auth_socket", "gssapi", "auth_gssapi", "named_pipe"}
+
+// password tells whether a password lets the account in: by any of its methods,
+// over a connection that the server makes, from a host that it can tell.
 func (e *export) password(a *facts.Account, row *rows.Row, p *privileges) {
 	a.Blank, a.PasswordUsable = facts.No, facts.No
+	outside := false
 	for _, m := range p.methods() {
-		if !slices.Contains(withPassword, m.Plugin) {
-			if m.Plugin == "pam" {
-				a.PasswordUsable = facts.Yes
-			}
-			continue
-		}
-		a.PasswordUsable = facts.Yes
-		secret, known := "", m.Secret != nil || m.Plugin == "" // rows of the installation keep none
-		if m.Secret != nil {
-			secret = *m.Secret
-		} else if flag, ok := row.Text("has_auth_string"); ok {
-			known = true
-			if flag == "1" {
-				secret = "kept back"
-			}
-		}
+		hash, ours := withPassword[m.Plugin]
 		switch {
-		case !known:
-			a.Blank = facts.Unknown
-		case secret == "":
-			a.Blank = facts.Yes
-		default:
-			a.Storage = setting.StoredUnsalted
-			if m.Secret != nil {
-				a.StoredMark = stored.Mark(secret)
-			}
+		case ours:
+			e.secret(a, row, m, hash)
+		case m.Plugin == "pam":
+			a.PasswordUsable, outside = facts.Yes, true
+		case !slices.Contains(withoutPassword, m.Plugin) && a.PasswordUsable == facts.No:
+			a.PasswordUsable, outside = facts.Unknown, true
+		}
+	}
+	if outside && !a.Storage.Known() && a.Blank == facts.No {
+		e.notAsked(a)
+	}
+	if p.TLS >= 2 {
+		a.SecondFactor = facts.Yes // a certificate, beside the password
+	}
+	switch why, known := e.cannotCome(row.Plain("Host"), p); {
+	case a.PasswordUsable == facts.No:
+	case !known:
+		a.PasswordUsable = facts.Unknown
+	case why != "":
+		a.PasswordUsable = facts.No
+		e.Noted.Remark(a.Origin, "nobody gets in as %s: %s", a.Login, why)
+	}
+}
+
+// secret reads what a method of the server's own keeps.
+func (e *export) secret(a *facts.Account, row *rows.Row, m method, hash *regexp.Regexp) {
+	secret, known := "", m.Secret != nil || m.Plugin == "" // rows of the installation keep none
+	if m.Secret != nil {
+		secret = *m.Secret
+	} else if flag, ok := row.Text("has_auth_string"); ok {
+		known = true
+		if flag == "1" {
+			secret = "kept back"
+		}
+	}
+	switch {
+	case !known:
+		a.Blank, a.PasswordUsable = facts.Unknown, facts.Yes
+	case secret == "":
+		a.Blank, a.PasswordUsable = facts.Yes, facts.Yes
+	case m.Secret != nil && !hash.MatchString(secret): // such as "invalid", which no password matches
+	default:
+		a.PasswordUsable = facts.Yes
+		if a.Storage = setting.StoredUnsalted; m.Plugin == "parsec" {
+			a.Storage = setting.StoredSaltedSlow
+		}
+		if m.Secret != nil {
+			a.StoredMark = stored.Mark(secret)
 		}
 	}
 }
 
+// serverAsks are the settings that the server demands of passwords that it
+// keeps itself.
+var serverAsks = []setting.ID{setting.MinLength, setting.MinClasses, setting.MinDigits, setting.MinUpper, setting.MinLower,
+	setting.MinSymbols,
+	setting.MaxLength, setting.MaxRepeat, setting.MaxRun, setting.MinDistinct, setting.MinChanged, setting.DictionaryBarred,
+	setting.BreachedBarred,
+	setting.ReuseAfter, setting.History, setting.BlankAllowed, setting.MinAge}
+
+// notAsked notes that the checks of the server never see this account's
+// password: another system keeps it.
+func (e *export) notAsked(a *facts.Account) {
+	origin := a.Origin
+	origin.Text = "the password is kept outside the server, whose checks never see it"
+	for _, id := range serverAsks {
+		a.Hide(id, origin)
+	}
+}
+
+// cannotCome tells why nobody can sign in to an account, whatever the password:
+// "" where somebody can. False where the variable that decides is not in the
+// export.
+func (e *export) cannotCome(host string, p *privileges) (why string, known bool) {
+	is := func(variable string, words ...string) bool {
+		f, ok := e.values[variable]
+		known = known && ok
+		return ok && slices.Contains(words, strings.ToUpper(f.text))
+	}
+	known = true
+	named := strings.Trim(host, "0123456789./%_:abcdefABCDEF") != "" && host != "localhost"
+	switch {
+	case p.TLS > 0 && is("have_ssl", "DISABLED", "NO"):
+		return "it demands TLS, which the server has not got (have_ssl)", true
+	case named && is("skip_name_resolve", "ON", "1"):
+		return "it demands a host by name, and the server looks up no names (skip_name_resolve)", true
+	}
+	return "", known
+}
+
 func (e *export) age(a *facts.Account, p *privileges) {
-	a.MustChange = facts.No
+	a.MustChange, a.DueAtEnd = facts.No, true
 	switch {
 	case p.Changed == nil:
 	case *p.Changed == 0:
-		a.MustChange = facts.Yes // run out by hand
+		a.MustChange, a.RunOut = facts.Yes, true
 	default:
 		a.PasswordSet = facts.At(time.Unix(*p.Changed, 0))
 	}
@@ -491,6 +605,7 @@ func (e *export) age(a *facts.Account, p *privileges) {
 		return
 	}
 	v := setting.OffValue
+	a.NeverExpires = facts.TriOf(*p.Lifetime == 0)
 	if *p.Lifetime > 0 {
 		v = setting.Days(int32(min(*p.Lifetime, 1<<20)))
 	}

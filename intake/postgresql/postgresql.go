@@ -19,7 +19,6 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 
 	"yewcone/core/facts"
 	"yewcone/core/setting"
@@ -31,13 +30,16 @@ import (
 
 // how are the commands that take an export.
 const how = `As a superuser, into one folder:
+export PGOPTIONS='-c DateStyle=ISO -c TimeZone=UTC'
 psql -X --csv -c "SELECT r.oid, r.rolname, r.rolsuper, r.rolinherit, r.rolcreaterole, r.rolcreatedb, r.rolcanlogin, ` +
 	`r.rolreplication, r.rolbypassrls, r.rolconnlimit, r.rolvaliduntil, CASE WHEN a.rolpassword LIKE 'SCRAM%' THEN ` +
 	`split_part(a.rolpassword, ':', 1) ELSE left(a.rolpassword, 3) END AS password_prefix FROM pg_roles r JOIN pg_authid a USING (oid) ` +
 	`ORDER BY r.rolname" > roles.csv
-psql -X --csv -c "SELECT r.rolname AS role, m.rolname AS member FROM pg_auth_members x JOIN pg_roles r ON r.oid = x.roleid JOIN ` +
-	`pg_roles m ON m.oid = x.member ORDER BY 1, 2" > auth_members.csv
+psql -X --csv -c "SELECT r.rolname AS role, m.rolname AS member, to_jsonb(x)->>'set_option' AS set_option, x.admin_option FROM ` +
+	`pg_auth_members x JOIN pg_roles r ON r.oid = x.roleid JOIN pg_roles m ON m.oid = x.member ORDER BY 1, 2" > auth_members.csv
 psql -X --csv -c "SELECT name, setting, unit FROM pg_settings ORDER BY name" > settings.csv
+psql -X --csv -c "SELECT d.datname AS database, r.rolname AS role, unnest(s.setconfig) AS setting FROM pg_db_role_setting s LEFT JOIN ` +
+	`pg_database d ON d.oid = s.setdatabase LEFT JOIN pg_roles r ON r.oid = s.setrole ORDER BY 1, 2, 3" > db_role_settings.csv
 psql -X --csv -c "SELECT line_number, type, database, user_name, address, netmask, auth_method, options, error FROM ` +
 	`pg_hba_file_rules ORDER BY line_number" > hba_file_rules.csv
 psql -X -At -F "$(printf '\t')" -c "SELECT version(), now(), current_setting('TimeZone')" > version.txt
@@ -77,21 +79,38 @@ type export struct {
 	roles      string // file
 	policy     *facts.Policy
 	hasMembers bool
-	rule       int                 // the last rule of access that was read
+	used       []string            // files
+	ruleNumber int                 // of the last rule of access that was read
+	rules      []rule              // of access
+	hasRules   bool                // they are in the export
+	listensOn4 bool                // the server listens on addresses of version 4 only
+	faulty     bool                // one of them is, so that others are in force
 	member     map[string][]string // of a role: the roles that it is a member of
-	tabled     map[string]bool     // roles that the table has
+	fixed      map[[2]string]bool  // memberships by which nobody becomes the role: member, role
+	passwords  map[string]string   // of roles, where another table has them
+	own        map[string][]kept   // settings of a role, in all databases
+	some       map[string]bool     // settings that some database has of its own
+	style      style
+	version    int             // such as 15; 0 where it is not known
+	checked    facts.Origin    // passwordcheck is loaded
+	loaded     facts.Origin    // what is loaded
+	strange    facts.Origin    // something that is not known here is
+	tabled     map[string]bool // roles that the table has
 	super      map[string]bool
+	creates    map[string]bool // roles that may make others
 }
 
 func open(r *intake.Request) (facts.Export, error) {
 	e := &export{request: r, folder: r.From[0], Base: r.NewBase(), member: map[string][]string{},
-		tabled: map[string]bool{}, super: map[string]bool{}}
+		tabled: map[string]bool{}, super: map[string]bool{}, creates: map[string]bool{}, fixed: map[[2]string]bool{},
+		passwords: map[string]string{},
+		own:       map[string][]kept{}, some: map[string]bool{}}
 	e.Read.Chooses = facts.ChooseSingle
 	e.Read.Policies = []facts.Policy{{Name: server, Origin: facts.Origin{File: e.folder}}}
 	e.Read.Default = server
 	e.policy = &e.Read.Policies[0]
 	var ok bool
-	if e.roles, ok = rows.Find(r, e.folder, "authid", "roles", "shadow"); !ok {
+	if e.roles, ok = rows.Find(r, e.folder, "roles", "authid", "shadow"); !ok {
 		return nil, &intake.Unreadable{File: e.folder,
 			Message: "neither authid nor roles nor shadow is here, as .csv, .json or .jsonl; \"from\" must name the folder " +
 				"of the export"}
@@ -106,24 +125,40 @@ func open(r *intake.Request) (facts.Export, error) {
 		{"settings", e.setting, []string{"name", "setting"}},
 		{"hba_file_rules", e.access, []string{"type", "user_name", "auth_method", "error"}},
 		{"auth_members", e.membership, []string{"role", "member"}},
+		{"db_role_settings", e.roleSetting, []string{"database", "role", "setting"}},
 	} {
 		file, ok := rows.Find(r, e.folder, part.name)
+		if !ok && part.name == "db_role_settings" {
+			continue // which few servers have
+		}
 		if !ok {
 			e.Noted.Remark(facts.Origin{File: e.folder}, "%s is not in the export; what it says stays unknown", part.name)
 			continue
 		}
+		e.used = append(e.used, file)
 		e.hasMembers = e.hasMembers || part.name == "auth_members"
 		if err := rows.Read(r, file, &e.Noted, func(row *rows.Row) error { return part.each(file, row) }, part.need...); err != nil {
 			return nil, err
 		}
 	}
-	limits, passwords := false, false
+	e.trusts()
+	e.forSomeDatabases()
+	defer func() {
+		rows.Left(r, e.folder, &e.Noted, "take it with psql --csv, as yewcone intake --how postgresql tells",
+			[]string{"settings", "hba_file_rules", "auth_members", "roles", "db_role_settings"}, append(e.used, e.roles),
+			[]string{"version.txt"})
+	}()
+	if err := e.morePasswords(); err != nil {
+		return nil, err
+	}
+	limits, passwords := false, len(e.passwords) > 0
 	err := rows.Read(r, e.roles, &facts.Notes{}, func(row *rows.Row) error {
 		limits = limits || row.Has("rolconnlimit")
 		passwords = passwords || row.Has("rolpassword") || row.Has("password_prefix") || row.Has("passwd")
-		e.tabled[name(row)] = true
+		e.tabled[nameOf(row)] = true
+		e.creates[nameOf(row)] = row.True("rolcreaterole")
 		if row.True("rolsuper") || row.True("usesuper") {
-			e.super[name(row)] = true
+			e.super[nameOf(row)] = true
 		}
 		return nil
 	}, e.roleColumns()...)
@@ -172,7 +207,7 @@ func (e *export) missingRoles() {
 // given reports whether what a role gives its members is known.
 func (e *export) given(role string) bool { return e.tabled[role] || strings.HasPrefix(role, "pg_") }
 
-func name(row *rows.Row) string {
+func nameOf(row *rows.Row) string {
 	if n, ok := row.Text("rolname"); ok {
 		return n
 	}
@@ -181,26 +216,22 @@ func name(row *rows.Row) string {
 
 // asOf reads version.txt: version, now() and the time zone, with tabs.
 func (e *export) asOf() {
+	for line := range text.Lines(e.request.Path(e.folder + "/version.txt")) {
+		if _, after, ok := strings.Cut(line, "PostgreSQL "); ok && e.version == 0 {
+			major, _, _ := strings.Cut(after, ".")
+			e.version, _ = strconv.Atoi(strings.TrimSpace(major))
+		}
+	}
 	if !e.Read.AsOf.IsZero() {
 		return
 	}
 	for line := range text.Lines(e.request.Path(e.folder + "/version.txt")) {
 		for part := range strings.SplitSeq(line, "\t") {
-			if at, ok := moment(part); ok {
+			if at, ok := e.style.moment(part); ok {
 				e.Read.AsOf, e.Read.AsOfFrom = at, "version.txt"
 			}
 		}
 	}
-}
-
-// moment reads what the server prints: 2026-12-24 00:00:00+00 or ISO 8601.
-func moment(text string) (time.Time, bool) {
-	for _, layout := range []string{"2006-01-02 15:04:05.999999-07", "2006-01-02 15:04:05.999999-07:00", time.RFC3339Nano} {
-		if at, err := time.Parse(layout, text); err == nil {
-			return at.UTC(), true
-		}
-	}
-	return time.Time{}, false
 }
 
 func (e *export) set(id setting.ID, v setting.Value, origin facts.Origin) {
@@ -214,10 +245,13 @@ func (e *export) known() {
 		setting.LockoutAttempts,
 		setting.SourceAttempts, setting.DormantAfter, setting.MinDistinct, setting.MinChanged, setting.MaxRepeat,
 		setting.MaxRun, setting.MaxLength,
-		setting.GracePeriod} {
+		setting.MinLower, setting.MinUpper, setting.MinDigits, setting.MinSymbols} {
 		e.set(id, setting.OffValue, origin)
 	}
-	for _, id := range []setting.ID{setting.CommonBarred, setting.DictionaryBarred, setting.BreachedBarred, setting.NamesBarred,
+	ended := origin
+	ended.Text = "a password that has ended is refused at once"
+	e.set(setting.GracePeriod, setting.Days(0), ended)
+	for _, id := range []setting.ID{setting.BreachedBarred, setting.NamesBarred,
 		setting.DescriptionBarred, setting.LoginReversedBarred, setting.ChangeAtFirstUse, setting.AppliesToExisting,
 		setting.RecoveryQuestion,
 		setting.HintAllowed} {
@@ -225,6 +259,7 @@ func (e *export) known() {
 	}
 	e.set(setting.SelfChange, setting.Yes, origin)
 	intake.AnyCharacters(e.policy, origin)
+	e.policy.Set(setting.StrengthFloor, setting.Value{}, facts.Origin{}) // the libraries tell
 }
 
 // setting reads one row of pg_settings.
@@ -234,63 +269,179 @@ func (e *export) setting(file string, row *rows.Row) error {
 	switch key {
 	case "password_encryption":
 		e.set(setting.Storage, storage(value), origin)
-	case "shared_preload_libraries":
-		e.passwordCheck(value, origin)
+	case "shared_preload_libraries", "session_preload_libraries", "local_preload_libraries":
+		e.libraries(value, origin)
 	case "auth_delay.milliseconds":
-		if n, err := strconv.ParseInt(value, 10, 64); err == nil && n >= 1000 {
-			e.set(setting.FailureDelay, setting.Seconds(n/1000), origin)
-		} else if err == nil {
-			origin.Text += ": under a second"
-			e.set(setting.FailureDelay, setting.OffValue, origin)
+		e.delay(value, origin)
+	case "idle_session_timeout":
+		if v, ok := milliseconds(value); ok {
+			e.set(setting.IdleTimeout, v, origin)
 		}
 	case "log_connections":
-		e.set(setting.SuccessesLogged, setting.YesNo(row.True("setting")), origin)
+		e.set(setting.SuccessesLogged, setting.YesNo(row.True("setting") || value != "" && value != "off" && len(value) > 1), origin)
+	case "listen_addresses":
+		e.listens(value, origin)
+	case "DateStyle":
+		e.style.dayFirst = strings.Contains(value, "DMY")
+	case "server_version_num":
+		if n, err := strconv.Atoi(value); err == nil {
+			e.version = n / 10000
+		}
 	}
 	return nil
 }
 
-// passwordCheck: the limits of the module are compiled in: 8 characters,
-// letters and others mixed, not holding the role's name.
-func (e *export) passwordCheck(libraries string, origin facts.Origin) {
-	loaded := slices.ContainsFunc(strings.Split(libraries, ","), func(l string) bool {
-		return strings.Trim(strings.TrimSpace(l), `"'`) == "passwordcheck"
-	})
-	if !loaded {
-		origin.Text += ": passwordcheck is not loaded"
-		for _, id := range []setting.ID{setting.MinLength, setting.MinClasses, setting.MinLetters} {
-			e.set(id, setting.OffValue, origin)
-		}
-		e.set(setting.LoginBarred, setting.LoginAccepted, origin)
-		return
+// milliseconds reads a length of time of which 0 means none.
+func milliseconds(text string) (setting.Value, bool) {
+	n, err := strconv.ParseInt(text, 10, 64)
+	if err != nil {
+		return setting.Value{}, false
 	}
-	e.set(setting.MinLength, setting.Count(8), origin)
-	e.set(setting.MinClasses, setting.Count(2), origin)
-	e.set(setting.MinLetters, setting.Count(1), origin)
-	e.set(setting.LoginBarred, setting.LoginContained, origin)
+	if n <= 0 {
+		return setting.OffValue, true
+	}
+	return setting.Seconds(n / 1000), true
 }
 
-// access reads one line of pg_hba.conf as the server sees it: trust asks for
-// no password at all. A line with an error matches nobody.
-func (e *export) access(file string, row *rows.Row) error {
-	if n, err := strconv.Atoi(row.Plain("rule_number")); err == nil {
-		if e.rule++; n != e.rule {
-			e.Noted.Refuse(facts.Origin{File: file, Line: row.Line},
-				"the rule %d comes where %d was expected; whether a line that is missing lets anybody in is unknown", n,
-				e.rule)
-			e.rule = n
+// delay reads how long a wrong password holds up, in milliseconds; less than a
+// second is no second, and not none.
+func (e *export) delay(value string, origin facts.Origin) {
+	if v, ok := milliseconds(value); ok {
+		if span, timed := v.Span(); timed && span.Seconds == 0 {
+			origin.Text += ": less than a second"
+		}
+		e.set(setting.FailureDelay, v, origin)
+	}
+}
+
+// harmless are libraries that do not look at passwords.
+var harmless = []string{"auth_delay", "auto_explain", "pg_stat_statements", "pg_prewarm", "pg_cron", "pgaudit", "basebackup_to_shell",
+	"basic_archive", "sepgsql", "timescaledb", "pg_partman_bgw", "postgis", "plpgsql", "pg_squeeze", "pg_hint_plan",
+	"citus", "pg_wait_sampling"}
+
+// libraries reads what is loaded into every session. passwordcheck's limits are
+// compiled in: eight characters, letters and others, not holding the role's
+// name. A library that nobody here knows may look at passwords too.
+func (e *export) libraries(list string, origin facts.Origin) {
+	for l := range strings.SplitSeq(list, ",") {
+		l = strings.TrimSuffix(strings.Trim(strings.TrimSpace(l), `"'`), ".so")
+		switch name := path.Base(l); {
+		case l == "":
+		case name == "passwordcheck":
+			e.checked = origin
+		case !slices.Contains(harmless, name):
+			e.strange = origin
+			e.strange.Text += ": whether " + name + " looks at passwords is not known here"
 		}
 	}
-	method := row.Plain("auth_method")
-	_, broken := row.Text("error")
-	id := setting.BlankAllowed
-	origin := facts.Origin{File: file, Line: row.Line, Text: "line " + row.Plain("line_number") + ": " +
-		strings.Join([]string{row.Plain("type"), row.Plain("database"), row.Plain("user_name"), row.Plain("address"),
-			method}, " ")}
-	if method == "trust" && !broken {
-		origin.Text += ": no password is asked for"
-		e.policy.Set(id, setting.Yes, origin)
-	} else if !e.policy.Value(id).Known() {
-		e.policy.Set(id, setting.No, facts.Origin{File: file, Text: "no line asks for nothing (trust)"})
+	if strings.HasPrefix(origin.Text, "shared_preload_libraries") {
+		e.loaded = origin
+	}
+}
+
+// complexity records what the libraries ask of passwords that are set in clear.
+func (e *export) complexity() {
+	asked := []setting.ID{setting.MinLength, setting.MinClasses, setting.MinLetters}
+	switch {
+	case e.checked.Known():
+		e.set(setting.MinLength, setting.Count(8), e.checked)
+		e.set(setting.MinClasses, setting.Count(2), e.checked)
+		e.set(setting.MinLetters, setting.Count(1), e.checked)
+		e.set(setting.LoginBarred, setting.LoginContained, e.checked)
+		mixed := e.checked
+		mixed.Text += ": letters of both cases are no mix for passwordcheck; that is not judged here"
+		e.policy.Hide(setting.StrengthFloor, mixed)
+	case e.loaded.Known():
+		e.policy.Set(setting.StrengthFloor, setting.NoStrengthFloor, e.loaded)
+		e.loaded.Text += ": passwordcheck is not loaded"
+		for _, id := range asked {
+			e.set(id, setting.OffValue, e.loaded)
+		}
+		e.set(setting.LoginBarred, setting.LoginAccepted, e.loaded)
+	}
+	if e.loaded.Known() {
+		e.set(setting.CommonBarred, setting.No, e.loaded)
+		e.set(setting.DictionaryBarred, setting.No, e.loaded)
+	}
+	if e.strange.Known() {
+		for _, id := range []setting.ID{setting.StrengthFloor, setting.CommonBarred, setting.DictionaryBarred} {
+			e.policy.Hide(id, e.strange)
+		}
+		if !e.checked.Known() {
+			for _, id := range append(asked, setting.LoginBarred, setting.MinLower, setting.MinUpper, setting.MinDigits,
+				setting.MinSymbols, setting.History,
+				setting.ReuseAfter) {
+				e.policy.Hide(id, e.strange)
+			}
+		}
+	}
+}
+
+// A kept is a setting that a role has of its own.
+type kept struct {
+	key, value string
+	origin     facts.Origin
+}
+
+// roleSetting reads what a role or a database has of its own.
+func (e *export) roleSetting(file string, row *rows.Row) error {
+	key, value, _ := strings.Cut(row.Plain("setting"), "=")
+	role, database := row.Plain("role"), row.Plain("database")
+	origin := facts.Origin{File: file, Line: row.Line, Text: row.Plain("setting")}
+	switch {
+	case database != "":
+		e.some[key] = true
+	case role != "":
+		e.own[role] = append(e.own[role], kept{key, value, origin})
+	}
+	return nil
+}
+
+// forSomeDatabases: where some database has a setting of its own, what holds
+// depends on where somebody signs in.
+func (e *export) forSomeDatabases() {
+	for key, id := range map[string]setting.ID{"password_encryption": setting.Storage, "idle_session_timeout": setting.IdleTimeout} {
+		if e.some[key] {
+			e.policy.Hide(id, facts.Origin{File: e.folder, Text: "some database has a " + key + " of its own"})
+		}
+	}
+	e.complexity()
+}
+
+// ownSettings puts what a role has of its own on its account.
+func (e *export) ownSettings(a *facts.Account) {
+	for _, k := range e.own[a.Login] {
+		switch k.key {
+		case "password_encryption":
+			a.Override(setting.Storage, storage(k.value), k.origin)
+		case "idle_session_timeout":
+			if v, ok := milliseconds(k.value); ok {
+				a.Override(setting.IdleTimeout, v, k.origin)
+			} else {
+				a.Hide(setting.IdleTimeout, k.origin)
+			}
+		}
+	}
+}
+
+// morePasswords reads the passwords of a table that has them, where the table
+// of roles has none.
+func (e *export) morePasswords() error {
+	for _, name := range []string{"authid", "shadow"} {
+		file, ok := rows.Find(e.request, e.folder, name)
+		if !ok || file == e.roles {
+			continue
+		}
+		e.used = append(e.used, file)
+		need := map[string][]string{"authid": {"rolname", "rolpassword"}, "shadow": {"usename", "passwd"}}[name]
+		return rows.Read(e.request, file, &e.Noted, func(row *rows.Row) error {
+			for _, column := range []string{"rolpassword", "passwd"} {
+				if p, ok := row.Text(column); ok {
+					e.passwords[nameOf(row)] = p
+				}
+			}
+			return nil
+		}, need...)
 	}
 	return nil
 }
@@ -298,6 +449,9 @@ func (e *export) access(file string, row *rows.Row) error {
 func (e *export) membership(_ string, row *rows.Row) error {
 	member := row.Plain("member")
 	e.member[member] = append(e.member[member], row.Plain("role"))
+	if option, ok := row.Text("set_option"); ok && (option == "false" || option == "f") {
+		e.fixed[[2]string{member, row.Plain("role")}] = true
+	}
 	return nil
 }
 
@@ -309,6 +463,23 @@ func (e *export) above(role string, all []string) []string {
 			seen[r] = true
 			all = append(all, r)
 			queue = append(slices.Clone(queue), e.member[r]...)
+		}
+	}
+	return all
+}
+
+// becomes lists the roles that a role can become (SET ROLE), also through
+// others.
+func (e *export) becomes(role string) []string {
+	var all []string
+	seen := map[string]bool{role: true}
+	for queue := []string{role}; len(queue) > 0; queue = queue[1:] {
+		for _, r := range e.member[queue[0]] {
+			if !seen[r] && !e.fixed[[2]string{queue[0], r}] {
+				seen[r] = true
+				all = append(all, r)
+				queue = append(queue, r)
+			}
 		}
 	}
 	return all
@@ -335,11 +506,13 @@ var outOfServer = []string{"pg_execute_server_program", "pg_write_server_files"}
 func (e *export) Accounts(yield func(*facts.Account) error) error {
 	var a facts.Account
 	return rows.Read(e.request, e.roles, &e.Noted, func(row *rows.Row) error {
-		login := name(row)
+		login := nameOf(row)
 		password, hasPassword := row.Text("rolpassword")
 		if !hasPassword {
 			if password, hasPassword = row.Text("password_prefix"); !hasPassword {
-				password, hasPassword = row.Text("passwd")
+				if password, hasPassword = row.Text("passwd"); !hasPassword {
+					password, hasPassword = e.passwords[login], e.passwords[login] != ""
+				}
 			}
 		}
 		signsIn := row.True("rolcanlogin") || row.Has("usename")
@@ -361,41 +534,96 @@ func (e *export) Accounts(yield func(*facts.Account) error) error {
 func (e *export) fill(a *facts.Account, row *rows.Row, password string, hasPassword, signsIn bool) {
 	a.Groups = e.above(a.Login, a.Groups)
 	a.GroupsKnown = e.hasMembers
-	limited := row.Plain("rolconnlimit") == "0"
-	a.Enabled = facts.TriOf(signsIn && !limited)
 	a.Locked, a.MustChange, a.NeverExpires, a.CannotChange, a.BlankAllowed, a.Blank = facts.No, facts.No, facts.No,
 		facts.No, facts.No, facts.No
-	super, given := e.super[a.Login] || row.True("rolcreaterole"), e.hasMembers
-	for _, g := range a.Groups {
-		super = super || e.super[g] || slices.Contains(outOfServer, g)
-		given = given && e.given(g)
+	e.ownSettings(a)
+	a.Enabled = facts.TriOf(signsIn)
+	if limit, ok := row.Text("rolconnlimit"); signsIn && !ok {
+		a.Enabled = facts.Unknown
+	} else if limit == "0" && !e.super[a.Login] { // which no limit holds off
+		a.Enabled = facts.No
 	}
-	if super || given && (row.Has("rolcreaterole") || row.Has("usesuper")) {
-		a.Privileged = facts.TriOf(super)
-	}
+	e.power(a, row)
 	if row.Plain("oid") == "10" || row.Plain("usesysid") == "10" || a.Login == "postgres" {
 		a.Kind = facts.BuiltIn
 	}
 	hidden := strings.Trim(password, "*") == "" && password != ""
 	if hasPassword && !hidden {
 		a.PasswordUsable, a.Storage = facts.Yes, storage(password)
-		if row.Has("rolpassword") || row.Has("passwd") {
+		if n, ok := stored.Rounds(password); ok {
+			a.Rounds = facts.CountOf(n)
+		}
+		if row.Has("rolpassword") || row.Has("passwd") || len(e.passwords) > 0 {
 			a.StoredMark = stored.Mark(password)
 		}
-	} else if !hidden && (row.Has("rolpassword") || row.Has("password_prefix") || row.Has("passwd")) {
+	} else if !hidden && (row.Has("rolpassword") || row.Has("password_prefix") || row.Has("passwd") || len(e.passwords) > 0) {
 		a.PasswordUsable = facts.No
 	}
+	e.doors(a, password)
+	e.until(a, row)
+}
+
+// doors applies the lines of access to a role.
+func (e *export) doors(a *facts.Account, password string) {
+	d := e.doorOf(a.Login, password)
+	if e.hasRules {
+		a.EntersUnasked = d.trusted
+	}
+	if d.trusted == facts.No && e.policy.Value(setting.BlankAllowed).Value == setting.Yes {
+		origin := e.rules[0].origin
+		origin.Line, origin.Text = 0, "no line that asks for nothing reaches this role"
+		a.Override(setting.BlankAllowed, setting.No, origin)
+	}
+	switch {
+	case d.elsewhere: // another system keeps a password that works
+		if a.PasswordUsable != facts.Yes || d.password != facts.Yes {
+			a.PasswordUsable = facts.Yes
+		}
+	case a.PasswordUsable == facts.Yes && d.trusted == facts.Yes: // where any password lets in, this one does
+	case a.PasswordUsable == facts.Yes: // unknown without the lines, and where one is faulty
+		a.PasswordUsable = d.password
+	}
+}
+
+// power tells whether a role is a superuser or can become one: as a member that
+// may change to it, by running programs as the server, and before version 16 by
+// altering roles.
+func (e *export) power(a *facts.Account, row *rows.Row) {
+	super := e.super[a.Login] || row.True("rolcreaterole") && e.version > 0 && e.version < 16
+	doubt := row.True("rolcreaterole") && e.version == 0
+	given := e.hasMembers
+	for _, g := range e.becomes(a.Login) {
+		super = super || e.super[g] || e.creates[g] && e.version > 0 && e.version < 16
+		doubt = doubt || e.creates[g] && e.version == 0
+		given = given && e.given(g)
+	}
+	for _, g := range a.Groups { // their privileges come without changing to them
+		super = super || slices.Contains(outOfServer, g)
+		given = given && e.given(g)
+	}
+	if super || given && !doubt && (row.Has("rolcreaterole") || row.Has("usesuper")) {
+		a.Privileged = facts.TriOf(super)
+	}
+}
+
+// until reads when the password ends.
+func (e *export) until(a *facts.Account, row *rows.Row) {
 	until, ok := row.Text("rolvaliduntil")
 	if !ok {
 		until = row.Plain("valuntil")
 	}
-	a.PasswordExpires = facts.Never
-	if until != "" && until != "infinity" {
-		if at, ok := moment(until); ok {
+	a.PasswordExpires, a.DueAtEnd = facts.Never, true // to the microsecond, which an export does not tell
+	switch until {
+	case "", "infinity":
+	case "-infinity":
+		a.PasswordExpires, a.RunOut = facts.Moment{}, true
+	default:
+		if at, ok := e.style.moment(until); ok {
 			a.PasswordExpires = facts.At(at)
-		} else {
-			a.PasswordExpires = facts.Moment{}
-			e.Noted.Refuse(a.Origin, "%q is no moment that a password ends", until)
+			return
 		}
+		a.PasswordExpires = facts.Moment{}
+		a.Hide(setting.MaxAge, a.Origin)
+		e.Noted.Refuse(a.Origin, "%q is no moment that a password ends", until)
 	}
 }

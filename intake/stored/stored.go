@@ -4,6 +4,7 @@ package stored
 
 import (
 	"hash/maphash"
+	"strconv"
 	"strings"
 
 	"yewcone/core/setting"
@@ -93,4 +94,30 @@ func Directory(value string) setting.Value {
 		return Crypt(data)
 	}
 	return directorySchemes[scheme]
+}
+
+// Rounds tells how often a stored password was hashed, where its scheme counts
+// rounds and says how many: those of crypt(5) with plain numbers, and
+// SCRAM-SHA-256.
+func Rounds(text string) (int, bool) {
+	mark, rest, _ := strings.Cut(strings.TrimPrefix(text, "$"), "$")
+	number, _, _ := strings.Cut(rest, "$")
+	number, _, _ = strings.Cut(number, ":")
+	switch mark {
+	case "1", "apr1":
+		return 1000, true
+	case "5", "6":
+		if count, ok := strings.CutPrefix(number, "rounds="); ok {
+			n, err := strconv.Atoi(count)
+			return min(max(n, 1000), 999_999_999), err == nil
+		}
+		return 5000, true
+	case "2a", "2b", "2y":
+		n, err := strconv.Atoi(number)
+		return 1 << min(max(n, 0), 31), err == nil
+	case "SCRAM-SHA-256", "pbkdf2", "pbkdf2-sha256", "pbkdf2-sha512":
+		n, err := strconv.Atoi(number)
+		return n, err == nil && n > 0
+	}
+	return 0, false
 }

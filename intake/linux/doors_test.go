@@ -1,0 +1,97 @@
+package linux
+
+import (
+	"testing"
+
+	"yewcone/intake/intaketest"
+)
+
+// TestLinuxDoors: sshd's and sudo's own doors, and how often a hash was made.
+func TestLinuxDoors(t *testing.T) {
+	const sshd = "passwordauthentication yes\nusepam yes\nkbdinteractiveauthentication no\npermitemptypasswords no\n"
+	for _, c := range []struct {
+		name, text string
+		ada, root  string
+	}{
+		{"sshd.txt", sshd + "permitrootlogin yes\n", "true", "true"},
+		{"sshd.txt", sshd + "permitrootlogin without-password\n", "true", "false"},
+		{"sshd.txt", "passwordauthentication no\nusepam yes\nkbdinteractiveauthentication no\npermitrootlogin yes\n", "false", "false"},
+		{"sshd.txt", "passwordauthentication no\nusepam yes\nkbdinteractiveauthentication yes\npermitrootlogin yes\n", "true", "true"},
+		{"sshd.txt", sshd + "permitrootlogin no\nallowusers bo\n", "", "false"},
+		{"other.txt", sshd, "", ""},
+	} {
+		said, _ := intaketest.Read(t, Format, []string{"."},
+			linuxHost("", map[string]string{c.name: c.text, "etc/ssh/sshd_config": "Include x\n",
+				"etc/shadow": "root:" + ebbStored + ":20775:0:99999:7:::\nada:" + ebbStored + ":20775:0:99999:7:::\n"}))
+		intaketest.Hold(t, c.text, said, map[string]string{"account ada: remote_password": c.ada, "account root: remote_password": c.root,
+			"account ada: hash_rounds": "1000"})
+	}
+	said, _ := intaketest.Read(t, Format, []string{"."}, linuxHost(ebbStored+":20775:0:99999:7:::", map[string]string{"sshd.txt": sshd,
+		"etc/ssh/sshd_config": "Match User ada\n"}))
+	intaketest.Hold(t, "some have their own", said, map[string]string{"account ada: remote_password": ""})
+	for rule, want := range map[string]string{"ada ALL=(ALL) NOPASSWD: ALL": "true", "ada ALL=(ALL) ALL": "false",
+		"ada ALL=(ALL) NOPASSWD: /bin/ls":           "false",
+		"Defaults !authenticate\nada ALL=(ALL) ALL": "true", "Defaults !authenticate\nada ALL=(ALL) PASSWD: ALL": "false",
+		"ada ALL=(ALL) NOPASSWD: /bin/ls, ALL": "true", "ada ALL=(ALL) NOPASSWD: ALL, PASSWD: /bin/ls": "true",
+		"+crew ALL=(ALL) NOPASSWD: ALL": ""} {
+		said, _ := intaketest.Read(t, Format, []string{"."}, withRule(rule))
+		intaketest.Hold(t, rule, said, map[string]string{"account ada: unasked_power": want, "account root: unasked_power": "true"})
+	}
+}
+
+// TestLinuxNewPasswords: stacks in which pwquality holds, does not, or may.
+func TestLinuxNewPasswords(t *testing.T) {
+	const unix, quality = "password required pam_unix.so use_authtok\n", "pam_pwquality.so retry=3\n"
+	for stack, want := range map[string]string{
+		"password requisite " + quality + unix:                                                                 "12",
+		"password optional " + quality + unix:                                                                  "12",
+		"password optional " + quality + "password required pam_unix.so\n":                                     "6",
+		"password sufficient " + quality + "password required pam_unix.so use_authtok minlen=9\n":              "12", // and is never stored
+		"password required pam_unix.so\npassword required " + quality:                                          "6",
+		"password requisite " + quality + "password requisite pam_pwquality.so use_authtok minlen=15\n" + unix: "15",
+		"password [success=1 default=ignore] pam_pilot.so\npassword requisite " + quality + unix:               "",
+		"password required pam_deny.so\npassword requisite " + quality + unix:                                  "12",
+	} {
+		said, _ := intaketest.Read(t, Format, []string{"."}, linuxHost("*:20775:0:99999:7:::",
+			map[string]string{"etc/security/pwquality.conf": "minlen = 12\n", "etc/pam.d/passwd": stack}))
+		intaketest.Hold(t, stack, said, map[string]string{"policy host: min_length": want})
+	}
+	for conf, want := range map[string]map[string]string{
+		"dcredit = 1":                     {"policy host: strength_floor": ""},
+		"maxclassrepeat = 4":              {"policy host: strength_floor": ""},
+		"dictcheck = 0\nbadwords = ferry": {"policy host: common_barred": "", "policy host: strength_floor": "none"},
+		"dictcheck = 0":                   {"policy host: common_barred": "no"},
+		"minlen = 9":                      {"policy host: common_barred": "", "account ada: own login_barred": "off"},
+	} {
+		said, _ := intaketest.Read(t, Format, []string{"."}, linuxHost("*:20775:0:99999:7:::", map[string]string{
+			"etc/security/pwquality.conf": conf + "\n", "etc/pam.d/passwd": "password requisite " + quality + unix}))
+		intaketest.Hold(t, conf, said, want)
+	}
+}
+
+// TestLinuxHistory: pam_pwhistory counts the present password among those that
+// it bars, and pam_unix does not, as both releases do.
+func TestLinuxHistory(t *testing.T) {
+	const unix = "password required pam_unix.so use_authtok\n"
+	for _, c := range []struct{ stack, conf, versions, want string }{
+		{"password requisite pam_pwhistory.so remember=3\n" + unix, "", "", "2"},
+		{"password required pam_unix.so remember=3\n", "", "", "3"},
+		{"password requisite pam_pwhistory.so remember=1\n" + unix, "", "", "none"}, {unix, "", "", "none"},
+		{"password optional pam_pwhistory.so remember=3\npassword required pam_unix.so\n", "", "", "none"},
+		{"password requisite pam_pwhistory.so\n" + unix, "", "", ""}, {"password requisite pam_pwhistory.so\n" + unix, "", "1.5.2", "9"},
+		{"password requisite pam_pwhistory.so\n" + unix, "remember = 6\n", "1.7.0", "5"},
+		{"password requisite pam_pwhistory.so\n" + unix, "remember = 6\n", "1.5.2", "9"},
+		{"password requisite pam_pwhistory.so remember=3\n" + unix, "remember = 6\n", "1.7.0", "2"},
+		{"password [success=1 default=ignore] pam_pilot.so\npassword requisite pam_pwhistory.so remember=3\n" + unix, "", "", ""},
+	} {
+		files := linuxHost("*:20775:0:99999:7:::", map[string]string{"etc/pam.d/passwd": c.stack})
+		if c.conf != "" {
+			files[pwhistoryConf] = c.conf
+		}
+		if c.versions != "" {
+			files["versions.txt"] = "libpam-modules:amd64\t" + c.versions + "-1\n"
+		}
+		said, _ := intaketest.Read(t, Format, []string{"."}, files)
+		intaketest.Hold(t, c.stack+c.conf+c.versions, said, map[string]string{"policy host: history": c.want})
+	}
+}

@@ -1,0 +1,201 @@
+// Package livetest gives tests the releases of Debian that readers are held
+// against: each a folder that debootstrap made once, in which a test works on a
+// copy of its own. Tests that use it run where YEWCONE_LIVE is set, as root.
+package livetest
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strconv"
+	"syscall"
+	"testing"
+	"time"
+)
+
+// Releases are the releases that readers are held against.
+var Releases = []string{"bookworm", "trixie"}
+
+// packages are what tests ask of a release, beside its smallest set.
+const packages = "passwd,login,libpam-modules,libpam-runtime,libpam-pwquality,libpwquality-tools,cracklib-runtime,sudo,pamtester," +
+	"libfaketime,mariadb-server,mariadb-plugin-cracklib-password-check,postgresql,procps"
+
+// Skip skips the test where no live systems are wanted.
+func Skip(t *testing.T) {
+	t.Helper()
+	if os.Getenv("YEWCONE_LIVE") == "" {
+		t.Skip("YEWCONE_LIVE is not set")
+	}
+}
+
+// A Root is a copy of a release for one test.
+type Root struct {
+	t       *testing.T
+	Release string
+	Folder  string
+}
+
+// Each runs a test on each release.
+func Each(t *testing.T, test func(*testing.T, *Root)) {
+	t.Helper()
+	Skip(t)
+	for _, release := range Releases {
+		t.Run(release, func(t *testing.T) { test(t, Open(t, release)) })
+	}
+}
+
+// Open returns a copy of a release, which ends with the test. The release
+// itself is made in YEWCONE_ROOTS, or in the folder for temporary files, and
+// stays.
+func Open(t *testing.T, release string) *Root {
+	t.Helper()
+	base, err := made(release)
+	if err != nil {
+		t.Fatalf("debootstrap of %s: %v", release, err)
+	}
+	folder, err := os.MkdirTemp("", "yewcone-live-*")
+	if err != nil {
+		t.Fatal(err)
+	}
+	r := &Root{t: t, Release: release, Folder: filepath.Join(folder, "root")}
+	t.Cleanup(func() {
+		r.stop()
+		_ = exec.Command("sh", "-c", "for i in 1 2 3 4 5; do umount -R '"+r.Folder+"' && break; sleep 1; done; umount "+
+			"'"+folder+"/own'").Run()
+		os.RemoveAll(folder)
+	})
+	out, err := exec.Command("sh", "-ec", `cd "$1"; mkdir own root; mount -t tmpfs none own; chmod 755 . own; mkdir own/upper own/work
+		mount -t overlay overlay -o "lowerdir=$2,upperdir=$1/own/upper,workdir=$1/own/work" root
+		mount -t proc none root/proc; mount --bind /dev root/dev; mount -t tmpfs none root/dev/shm; mount -t tmpfs none root/tmp; chmod 1777 root/tmp`, "-", folder, base).CombinedOutput()
+	if err != nil {
+		t.Fatalf("%v: %s", err, out)
+	}
+	return r
+}
+
+// stop ends all processes that are still in the release.
+func (r *Root) stop() {
+	for range 50 {
+		roots, err := filepath.Glob("/proc/[0-9]*/root")
+		if err != nil {
+			return
+		}
+		left := 0
+		for _, root := range roots {
+			if to, err := os.Readlink(root); err == nil && to == r.Folder {
+				left++
+				if pid, err := strconv.Atoi(filepath.Base(filepath.Dir(root))); err == nil {
+					_ = syscall.Kill(pid, syscall.SIGKILL)
+				}
+			}
+		}
+		if left == 0 {
+			return
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+}
+
+// made makes a release where it is not there yet; one test at a time.
+func made(release string) (string, error) {
+	roots := os.Getenv("YEWCONE_ROOTS")
+	if roots == "" {
+		roots = filepath.Join(os.TempDir(), "yewcone-roots")
+	}
+	if err := os.MkdirAll(roots, 0o755); err != nil {
+		return "", err
+	}
+	lock, err := os.Create(filepath.Join(roots, release+".lock"))
+	if err != nil {
+		return "", err
+	}
+	defer lock.Close()
+	if err := syscall.Flock(int(lock.Fd()), syscall.LOCK_EX); err != nil {
+		return "", err
+	}
+	folder := filepath.Join(roots, release)
+	whole := filepath.Join(folder, ".whole")
+	if _, err := os.Stat(whole); err == nil {
+		return folder, nil
+	}
+	os.RemoveAll(folder)
+	c := exec.Command("debootstrap", "--variant=minbase", "--include="+packages, release, folder)
+	if out, err := c.CombinedOutput(); err != nil {
+		return "", errors.Join(err, errors.New(string(out[max(0, len(out)-2000):])))
+	}
+	return folder, os.WriteFile(whole, nil, 0o644)
+}
+
+// Fatal ends the test.
+func (r *Root) Fatal(err error) {
+	r.t.Helper()
+	r.t.Fatal(err)
+}
+
+// Cleanup does something when the test ends.
+func (r *Root) Cleanup(f func()) { r.t.Cleanup(f) }
+
+// Port is a port of the release's own: some digits and one more.
+func (r *Root) Port(digits string) string {
+	for i, release := range Releases {
+		if release == r.Release {
+			digits += string(rune('0' + i))
+		}
+	}
+	return digits
+}
+
+// Path returns where a file of the release lies on this machine.
+func (r *Root) Path(name string) string { return filepath.Join(r.Folder, name) }
+
+// Write puts a file into the release.
+func (r *Root) Write(name, text string) {
+	r.t.Helper()
+	if err := os.MkdirAll(filepath.Dir(r.Path(name)), 0o755); err != nil {
+		r.t.Fatal(err)
+	}
+	if err := os.WriteFile(r.Path(name), []byte(text), 0o644); err != nil {
+		r.t.Fatal(err)
+	}
+}
+
+// longest bounds one script.
+const longest = 4 * time.Minute
+
+// Try runs a script with bash inside the release and returns what it prints.
+func (r *Root) Try(script string) (string, error) {
+	ctx, cancel := context.WithTimeout(context.Background(), longest)
+	defer cancel()
+	if err := os.WriteFile(r.Path("tmp/script"), []byte(script), 0o700); err != nil {
+		return "", err
+	}
+	c := exec.CommandContext(ctx, "chroot", r.Folder, "/bin/bash", "/tmp/script")
+	c.Env = []string{"PATH=/usr/sbin:/usr/bin:/sbin:/bin", "TZ=UTC", "LC_ALL=C", "HOME=/root", "FAKETIME_DISABLE_SHM=1"}
+	c.WaitDelay = time.Second
+	var out bytes.Buffer
+	c.Stdout, c.Stderr = &out, &out
+	err := c.Run()
+	return out.String(), err
+}
+
+// Run is Try of a script that must end well.
+func (r *Root) Run(script string) string {
+	r.t.Helper()
+	out, err := r.Try("set -eu -o pipefail\n" + script)
+	if err != nil {
+		r.t.Fatalf("%s: %v\n%s\n%s", r.Release, err, script[:min(len(script), 600)], out[max(0, len(out)-3000):])
+	}
+	return out
+}
+
+// Clock sets the clock of all programs that start in the release from now on:
+// to a moment such as 2026-11-23 06:00:00, at which it stands still, or with an
+// at sign before it and a rate such as x1000 behind, from which it runs.
+func (r *Root) Clock(moment string) {
+	r.t.Helper()
+	r.Write("etc/faketimerc", moment+"\n")
+	r.Write("etc/ld.so.preload", "/usr/lib/x86_64-linux-gnu/faketime/libfaketime.so.1\n")
+}
