@@ -275,6 +275,8 @@ var allFacts = []Fact{
 		func(s *Subject) facts.Counted { return s.Account.GraceUsed }),
 	countFact("hash_rounds", "rounds that the stored password was hashed in, where its scheme counts them", FromExport,
 		func(s *Subject) facts.Counted { return s.Account.Rounds }),
+	countFact("connection_tries", "wrong passwords that one connection from the network may try", FromExport,
+		func(s *Subject) facts.Counted { return s.Account.Tries }),
 	textFact("policy", Complete, "the name of the policy that holds; empty for none",
 		func(s *Subject) (string, bool) { return s.Derived.Policy, !s.Derived.PolicyOpen }),
 	{Name: "storage", Type: "grade", Meaning: "how the password is stored, from cleartext to memory-hard; < and > compare " +

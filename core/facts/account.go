@@ -60,6 +60,7 @@ type Account struct {
 	Failures  Counted // those that still count
 	GraceUsed Counted // sign-ins made with the expired password
 	Rounds    Counted // that its stored password was hashed in
+	Tries     Counted // wrong passwords that one connection from the network may try
 	Storage   setting.Value
 	// StoredMark is the same for accounts with the same stored password and
 	// differs otherwise, within one run of the program; 0 where not known. It

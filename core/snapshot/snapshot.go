@@ -110,6 +110,7 @@ type Account struct {
 	Failures  *int   `json:"failures,omitempty"`
 	GraceUsed *int   `json:"grace_used,omitempty"`
 	Rounds    *int   `json:"hash_rounds,omitempty"`
+	Tries     *int   `json:"connection_tries,omitempty"`
 	Storage   string `json:"storage,omitempty"`
 	// SamePassword is a number that accounts with the same stored password
 	// share; left out where no other account has it.
@@ -290,7 +291,7 @@ func OfAccount(out *Account, a *facts.Account) {
 		MustChange: Answer(a.MustChange), NeverExpires: Answer(a.NeverExpires),
 		CannotChange: Answer(a.CannotChange), BlankAllowed: Answer(a.BlankAllowed), Blank: Answer(a.Blank),
 		PasswordUsable: Answer(a.PasswordUsable), SecondFactor: Answer(a.SecondFactor),
-		RemotePassword: Answer(a.RemotePassword), EntersUnasked: Answer(a.EntersUnasked), UnaskedPower: Answer(a.UnaskedPower), Rounds: count(a.Rounds),
+		RemotePassword: Answer(a.RemotePassword), EntersUnasked: Answer(a.EntersUnasked), UnaskedPower: Answer(a.UnaskedPower), Rounds: count(a.Rounds), Tries: count(a.Tries),
 		Created: Moment(a.Created), PasswordSet: Moment(a.PasswordSet), DueAtEnd: a.DueAtEnd, RunOut: a.RunOut, PasswordExpires: Moment(a.PasswordExpires),
 		LastSignIn:  Moment(a.LastSignIn),
 		LockedSince: Moment(a.LockedSince), LockedUntil: Moment(a.LockedUntil), Ends: Moment(a.Ends),
@@ -323,7 +324,7 @@ func (a *Account) Account(out *facts.Account, fallback facts.Origin, mark func(u
 		MustChange: facts.Tri(a.MustChange), NeverExpires: facts.Tri(a.NeverExpires),
 		CannotChange: facts.Tri(a.CannotChange), BlankAllowed: facts.Tri(a.BlankAllowed), Blank: facts.Tri(a.Blank),
 		PasswordUsable: facts.Tri(a.PasswordUsable), SecondFactor: facts.Tri(a.SecondFactor),
-		RemotePassword: facts.Tri(a.RemotePassword), EntersUnasked: facts.Tri(a.EntersUnasked), UnaskedPower: facts.Tri(a.UnaskedPower), Rounds: counted(a.Rounds),
+		RemotePassword: facts.Tri(a.RemotePassword), EntersUnasked: facts.Tri(a.EntersUnasked), UnaskedPower: facts.Tri(a.UnaskedPower), Rounds: counted(a.Rounds), Tries: counted(a.Tries),
 		Created: facts.Moment(a.Created), PasswordSet: facts.Moment(a.PasswordSet), DueAtEnd: a.DueAtEnd, RunOut: a.RunOut,
 		PasswordExpires: facts.Moment(a.PasswordExpires), LastSignIn: facts.Moment(a.LastSignIn),
 		LockedSince: facts.Moment(a.LockedSince), LockedUntil: facts.Moment(a.LockedUntil), Ends: facts.Moment(a.Ends),

@@ -3,12 +3,13 @@ package linux
 import (
 	"testing"
 
+	"yewcone/intake"
 	"yewcone/intake/intaketest"
 )
 
 // TestLinuxDoors: sshd's and sudo's own doors, and how often a hash was made.
 func TestLinuxDoors(t *testing.T) {
-	const sshd = "passwordauthentication yes\nusepam yes\nkbdinteractiveauthentication no\npermitemptypasswords no\n"
+	const sshd = "passwordauthentication yes\nusepam yes\nkbdinteractiveauthentication no\npermitemptypasswords no\nmaxauthtries 4\n"
 	for _, c := range []struct {
 		name, text string
 		ada, root  string
@@ -26,7 +27,9 @@ func TestLinuxDoors(t *testing.T) {
 		intaketest.Hold(t, c.text, said, map[string]string{"account ada: remote_password": c.ada, "account root: remote_password": c.root,
 			"account ada: hash_rounds": "1000"})
 	}
-	said, _ := intaketest.Read(t, Format, []string{"."}, linuxHost(ebbStored+":20775:0:99999:7:::", map[string]string{"sshd.txt": sshd,
+	said, _ := intaketest.Read(t, Format, []string{"."}, linuxHost("", map[string]string{"sshd.txt": sshd, "etc/ssh/sshd_config": "\n"}))
+	intaketest.Hold(t, "tries", said, map[string]string{"account ada: connection_tries": "4"})
+	said, _ = intaketest.Read(t, Format, []string{"."}, linuxHost(ebbStored+":20775:0:99999:7:::", map[string]string{"sshd.txt": sshd,
 		"etc/ssh/sshd_config": "Match User ada\n"}))
 	intaketest.Hold(t, "some have their own", said, map[string]string{"account ada: remote_password": ""})
 	for rule, want := range map[string]string{"ada ALL=(ALL) NOPASSWD: ALL": "true", "ada ALL=(ALL) ALL": "false",
@@ -93,5 +96,33 @@ func TestLinuxHistory(t *testing.T) {
 		}
 		said, _ := intaketest.Read(t, Format, []string{"."}, files)
 		intaketest.Hold(t, c.stack+c.conf+c.versions, said, map[string]string{"policy host: history": c.want})
+	}
+}
+
+// TestLinuxTaken: the moment is the export's own, and of several hosts the
+// latest, where all tell one.
+func TestLinuxTaken(t *testing.T) {
+	for _, c := range []struct{ a, b, want string }{
+		{"2026-11-23T06:00:00Z\n", "2026-11-23T07:00:00Z\n", "2026-11-23 07:00"}, {"2026-11-23T06:00:00Z\n", "", ""}, {"yesterday\n", "2026-11-23T07:00:00Z\n", ""},
+	} {
+		files := map[string]string{}
+		for name, text := range linuxHost("*:20775:0:99999:7:::", nil) {
+			files["a/"+name], files["b/"+name] = text, text
+		}
+		files["a/taken.txt"] = c.a
+		if c.b != "" {
+			files["b/taken.txt"] = c.b
+		}
+		export, err := Format.Open(&intake.Request{System: "x", Folder: intaketest.Write(t, files), From: []string{"a", "b"}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		got := ""
+		if at := export.System().AsOf; !at.IsZero() {
+			got = at.Format("2006-01-02 15:04")
+		}
+		if got != c.want {
+			t.Errorf("%q and %q speak for %q, expected %q", c.a, c.b, got, c.want)
+		}
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"time"
 
 	"yewcone/core/facts"
 	"yewcone/intake"
@@ -40,7 +41,24 @@ func openHosts(r *intake.Request) (facts.Export, error) {
 	if len(h.list) == 0 {
 		return nil, last
 	}
+	h.taken()
 	return h, nil
+}
+
+// taken makes the latest moment of the hosts that of all, where each tells one.
+func (h *hosts) taken() {
+	if !h.Read.AsOf.IsZero() {
+		return
+	}
+	for _, e := range h.list {
+		if e.Read.AsOf.IsZero() {
+			h.Read.AsOf, h.Read.AsOfFrom = time.Time{}, ""
+			return
+		}
+		if e.Read.AsOf.After(h.Read.AsOf) {
+			h.Read.AsOf, h.Read.AsOfFrom = e.Read.AsOf, "the latest taken.txt"
+		}
+	}
 }
 
 // hostNames are the folders' own names, or their paths where two are alike.

@@ -1,6 +1,7 @@
 package linux
 
 import (
+	"strconv"
 	"strings"
 
 	"yewcone/core/facts"
@@ -45,6 +46,9 @@ func (e *export) readSshd() {
 // takes passwords, itself or through PAM's questions, and root's where it is
 // told to.
 func (e *export) remote(a *facts.Account, uid int64) {
+	if n, err := strconv.Atoi(e.sshd.keys["maxauthtries"]); err == nil && e.sshd.known && !e.sshd.some {
+		a.Tries = facts.CountOf(n)
+	}
 	if a.PasswordUsable == facts.No || a.Blank == facts.Yes && e.sshd.known && e.sshd.keys["permitemptypasswords"] == "no" {
 		a.RemotePassword = facts.No
 		return

@@ -11,7 +11,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strconv"
-	"syscall"
+	"strings"
 	"testing"
 	"time"
 )
@@ -65,6 +65,11 @@ func Open(t *testing.T, release string) *Root {
 		r.stop()
 		_ = exec.Command("sh", "-c", "for i in 1 2 3 4 5; do umount -R '"+r.Folder+"' && break; sleep 1; done; umount "+
 			"'"+folder+"/own'").Run()
+		mounts, err := os.ReadFile("/proc/self/mounts")
+		if err != nil || strings.Contains(string(mounts), folder) {
+			t.Errorf("%s is still mounted and stays: %v", folder, err)
+			return // below it lie this machine's own devices
+		}
 		os.RemoveAll(folder)
 	})
 	out, err := exec.Command("sh", "-ec", `cd "$1"; mkdir own root; mount -t tmpfs none own; chmod 755 . own; mkdir own/upper own/work
@@ -88,7 +93,7 @@ func (r *Root) stop() {
 			if to, err := os.Readlink(root); err == nil && to == r.Folder {
 				left++
 				if pid, err := strconv.Atoi(filepath.Base(filepath.Dir(root))); err == nil {
-					_ = syscall.Kill(pid, syscall.SIGKILL)
+					_ = kill(pid)
 				}
 			}
 		}
@@ -113,7 +118,7 @@ func made(release string) (string, error) {
 		return "", err
 	}
 	defer lock.Close()
-	if err := syscall.Flock(int(lock.Fd()), syscall.LOCK_EX); err != nil {
+	if err := exclusive(lock); err != nil {
 		return "", err
 	}
 	folder := filepath.Join(roots, release)

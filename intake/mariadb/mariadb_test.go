@@ -1,6 +1,7 @@
 package mariadb
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -130,5 +131,18 @@ func TestMoment(t *testing.T) {
 		if got != want {
 			t.Errorf("%q speaks for %q, expected %q", line, got, want)
 		}
+	}
+}
+
+// TestPrintedForPeople: a table drawn with lines makes the export partial, and
+// what nobody reads is named.
+func TestPrintedForPeople(t *testing.T) {
+	_, notes := intaketest.Read(t, Format, []string{"."}, map[string]string{
+		"global_priv.tsv": priv(`%	ada	{"access":0,"plugin":"mysql_native_password","authentication_string":""}`),
+		"variables.txt":   "+---------------+-------+\n| Variable_name | Value |\n+---------------+-------+\n| have_ssl      | YES   |\n",
+		"my.cnf":          "[mariadb]\n"})
+	told := fmt.Sprint(notes.List())
+	if !notes.Partial() || !strings.Contains(told, "--batch") || !strings.Contains(told, "lines drawn round it") || !strings.Contains(told, "my.cnf") {
+		t.Errorf("partial %v: %s", notes.Partial(), told)
 	}
 }
