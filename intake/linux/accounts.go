@@ -274,7 +274,11 @@ func (e *export) ages(a *facts.Account, s *shadowLine) {
 	if edge {
 		a.Hide(setting.MaxAge, a.Origin)
 	} else {
-		override(setting.MaxAge, largestAge, "largest age", func(n int64) setting.Value {
+		name := "largest age"
+		if e.newer == facts.Yes {
+			name = "by libpam 1.7.0, due when the last day begins: largest age"
+		}
+		override(setting.MaxAge, largestAge, name, func(n int64) setting.Value {
 			if n >= foreverDays && set > 0 && dated && set+n <= today {
 				return days(n)
 			}
