@@ -141,8 +141,7 @@ func (e *export) fill(a *facts.Account, f []string) {
 	if e.policy.Value(setting.SecondFactor).Value == setting.NoSecondFactor {
 		a.SecondFactor = facts.No
 	}
-	a.Privileged = e.privileged(a, uid, f[3])
-	a.UnaskedPower = e.unasked(a, uid, f[3])
+	e.power(a, uid, f[3])
 	a.LastSignIn = e.lastSignIn(a.Login)
 	password, hasPassword := f[1], f[1] != "x"
 	s, inShadow := e.shadow[f[0]]

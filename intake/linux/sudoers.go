@@ -25,6 +25,9 @@ type grant struct {
 	noPassword       facts.Tri
 	command          sudoer
 	hidden           bool // stands for a file that is not in the export
+
+	any  facts.Tri // allows any command: yes; forbids it: no
+	here facts.Tri // holds on this host, to act as root
 }
 
 // sudoers tells who may become root for everything.
@@ -46,6 +49,7 @@ func (e *export) readSudoers() {
 	e.sudo = &sudoers{aliases: map[string][]sudoer{}, asRoot: facts.Yes, host: e.hostName()}
 	e.sudo.host, e.sudo.fullHost, _ = strings.Cut(e.sudo.host, " ")
 	e.sudoersFile("etc/sudoers", nil)
+	e.sudo.settle()
 	e.checkSudoers()
 }
 
@@ -447,7 +451,7 @@ func (s *sudoers) matches(kind string, list []sudoer, one func(text string) fact
 // who is an account as sudo sees it.
 type who struct {
 	login  string
-	uid    string
+	uid    int64
 	group  string // the number of its own group
 	groups []string
 	names  map[string]string // of groups, by number
@@ -472,7 +476,7 @@ func (w *who) user(text string) facts.Tri {
 	case strings.HasPrefix(text, "%"):
 		return w.inGroup(text[1:])
 	case strings.HasPrefix(text, "#"):
-		return facts.TriOf(text[1:] == w.uid)
+		return facts.TriOf(text[1:] == strconv.FormatInt(w.uid, 10))
 	}
 	return facts.TriOf(strings.EqualFold(text, w.login))
 }
@@ -527,6 +531,22 @@ func asRootText(text string) facts.Tri {
 	return facts.TriOf(text == "root" || text == "#0" || text == "%root" || text == "%#0")
 }
 
+// settle works out what does not depend on who asks.
+func (s *sudoers) settle() {
+	for i := range s.grants {
+		g := &s.grants[i]
+		g.any, g.here = s.anyCommand(g.command, 0), s.matches("Host", g.hosts, s.onHost)
+		switch {
+		case g.asDefault:
+			g.here = both(g.here, s.asRoot)
+		case g.asSelf:
+			g.here = facts.No
+		default:
+			g.here = both(g.here, s.matches("Runas", g.as, asRootText))
+		}
+	}
+}
+
 // both is yes where both are, and no where one is not.
 func both(a, b facts.Tri) facts.Tri {
 	switch {
@@ -538,15 +558,9 @@ func both(a, b facts.Tri) facts.Tri {
 	return facts.Unknown
 }
 
-// mayAll tells whether the account may run any command as root: the last grant
-// that means it decides.
-func (s *sudoers) mayAll(w *who) facts.Tri {
-	may, _ := s.mayDo(w)
-	return may
-}
-
-// mayDo is mayAll, and whether sudo asks for no password before it.
-func (s *sudoers) mayDo(w *who) (may, unasked facts.Tri) {
+// mayAll tells whether the account may run any command as root, and whether sudo
+// asks for no password before: the last grant that means it decides.
+func (s *sudoers) mayAll(w *who) (may, unasked facts.Tri) {
 	may = facts.No
 	for i := range s.grants {
 		g := &s.grants[i]
@@ -557,21 +571,11 @@ func (s *sudoers) mayDo(w *who) (may, unasked facts.Tri) {
 			}
 			continue
 		}
-		command := s.anyCommand(g.command, 0)
-		if command == facts.Unknown {
-			continue // it means some commands
+		if g.any == facts.Unknown || g.here == facts.No {
+			continue // it means some commands, or other hosts
 		}
-		holds := both(s.matches("User", g.users, w.user), s.matches("Host", g.hosts, s.onHost))
-		if holds != facts.No {
-			switch {
-			case g.asDefault:
-				holds = both(holds, s.asRoot)
-			case g.asSelf:
-				holds = facts.No
-			default:
-				holds = both(holds, s.matches("Runas", g.as, asRootText))
-			}
-		}
+		command := g.any
+		holds := both(s.matches("User", g.users, w.user), g.here)
 		switch {
 		case holds == facts.Yes:
 			may = command
@@ -603,28 +607,14 @@ func (s *sudoers) anyCommand(m sudoer, depth int) facts.Tri {
 	return facts.Unknown
 }
 
-// privileged reports whether an account of a number and a primary group may do
-// everything.
-func (e *export) privileged(a *facts.Account, uid int64, group string) facts.Tri {
-	if uid == 0 {
-		return facts.Yes
+// power records whether an account of a number and a primary group may do
+// everything, and whether it is asked for a password before.
+func (e *export) power(a *facts.Account, uid int64, group string) {
+	switch {
+	case uid == 0:
+		a.Privileged, a.UnaskedPower = facts.Yes, facts.Yes
+	case e.sudo != nil:
+		a.Privileged, a.UnaskedPower = e.sudo.mayAll(&who{login: a.Login, uid: uid, group: group, groups: a.Groups, names: e.primary,
+			known: e.hasGroups})
 	}
-	if e.sudo == nil {
-		return facts.Unknown
-	}
-	return e.sudo.mayAll(e.whoIs(a, uid, group))
-}
-
-func (e *export) whoIs(a *facts.Account, uid int64, group string) *who {
-	return &who{login: a.Login, uid: strconv.FormatInt(uid, 10), group: group, groups: a.Groups, names: e.primary, known: e.hasGroups}
-}
-
-// unasked reports whether an account acts as root without giving a password
-// again.
-func (e *export) unasked(a *facts.Account, uid int64, group string) facts.Tri {
-	if uid == 0 || e.sudo == nil {
-		return a.Privileged
-	}
-	_, unasked := e.sudo.mayDo(e.whoIs(a, uid, group))
-	return unasked
 }
