@@ -15,7 +15,7 @@ var accountChecks = []Check{
 		Account: `blank and enabled and password_usable`, Remedy: "set a password, or lock the account",
 	},
 	{
-		ID: "enters-unasked", Title: "accounts that some way in lets use without any password", Severity: rules.High, IfPrivileged: rules.Critical,
+		ID: "enters-unasked", Title: "accounts that one of the ways in asks for no password", Severity: rules.High, IfPrivileged: rules.Critical,
 		Doc: "whoever comes by that way takes any of these names.",
 		Applies: func(s *facts.System) bool {
 			return slices.ContainsFunc(s.Policies, func(p facts.Policy) bool { return p.Value(setting.BlankAllowed).Value == setting.Yes })
