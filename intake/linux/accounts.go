@@ -56,12 +56,19 @@ func parseShadow(text string) (name string, s shadowLine, ok bool) {
 	return name, s, true
 }
 
+// passedOver reports whether the C library passes over a line of passwd, shadow
+// and group in silence: empty ones, remarks, and those for other sources.
+func passedOver(text string) bool {
+	start := strings.TrimLeft(text, " \t")
+	return start == "" || strings.IndexByte("#+-", start[0]) >= 0
+}
+
 // readShadow reads etc/shadow; of two lines of one name the first that the
 // system can read counts.
 func (e *export) readShadow() {
 	e.shadow = map[string]shadowLine{}
 	ok, _ := e.eachLine("etc/shadow", func(l line) error {
-		if start := strings.TrimLeft(l.text, " \t"); start == "" || start[0] == '#' || start[0] == '+' || start[0] == '-' {
+		if passedOver(l.text) {
 			return nil
 		}
 		name, s, ok := parseShadow(l.text)
@@ -91,10 +98,10 @@ func (e *export) Accounts(yield func(*facts.Account) error) error {
 	var a facts.Account
 	seen := map[string]bool{}
 	_, err := e.eachLine("etc/passwd", func(l line) error {
-		if l.text == "" || l.text[0] == '+' || l.text[0] == '-' {
+		if passedOver(l.text) {
 			return nil
 		}
-		f := strings.Split(l.text, ":")
+		f := strings.Split(strings.TrimLeft(l.text, " \t"), ":")
 		at := facts.Origin{File: e.root + "/etc/passwd", Line: l.number}
 		switch {
 		case len(f) != 7:

@@ -306,12 +306,13 @@ var cryptMethods = map[string]setting.Value{
 func (e *export) readGroups() {
 	e.primary, e.member, e.nameless = map[string]string{}, map[string][]string{}, map[string]bool{}
 	e.hasGroups, _ = e.eachLine("etc/group", func(l line) error {
-		f := strings.Split(l.text, ":")
+		if passedOver(l.text) {
+			return nil
+		}
+		f := strings.Split(strings.TrimLeft(l.text, " \t"), ":")
 		if len(f) < 4 {
-			if strings.TrimSpace(l.text) != "" {
-				e.Noted.Refuse(facts.Origin{File: e.root + "/etc/group", Line: l.number},
-					"the line has %d fields where a group has 4", len(f))
-			}
+			e.Noted.Refuse(facts.Origin{File: e.root + "/etc/group", Line: l.number},
+				"the line has %d fields where a group has 4", len(f))
 			return nil
 		}
 		if _, twice := e.primary[f[2]]; !twice {

@@ -102,3 +102,19 @@ func TestLiveShadow(t *testing.T) {
 		t.Logf("%d lines asked of %s", len(shadowLines), r.Release)
 	})
 }
+
+// TestLinuxLegalLines: remarks, empty lines, lines of five fields and keys that
+// nobody knows make no export partial.
+func TestLinuxLegalLines(t *testing.T) {
+	files := linuxHost("", map[string]string{"etc/shadow": "# by hand\n\nroot:*:20000:0:99999\nada:" + ebbStored + ":20775:0:90:7:::\n",
+		"etc/security/faillock.conf": "# x\n\nunheard = 4\n", "etc/pam.d/login": "# x\n\n" + faillockStack})
+	for _, name := range []string{"etc/passwd", "etc/group", "etc/sudoers", "etc/login.defs"} {
+		files[name] = "# a remark\n\n" + files[name]
+	}
+	said, notes := intaketest.Read(t, Format, []string{"."}, files)
+	if notes.Partial() || notes.Refused() > 0 {
+		t.Errorf("partial: %v", notes.List())
+	}
+	intaketest.Hold(t, "legal", said, map[string]string{"account ada: password_usable": "true", "account ada: privileged": "false",
+		"account root: own max_age": "never", "policy host: lockout_attempts": "3"})
+}
