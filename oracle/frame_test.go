@@ -138,7 +138,7 @@ type estate struct {
 
 // asked are the facts that the oracles compare.
 var asked = []string{"enabled", "locked", "must_change", "overdue", "shut", "password_usable", "privileged", "blank",
-	"locked_for_ever", "second_factor", "enters_unasked", "unasked_power"}
+	"locked_for_ever", "second_factor", "enters_unasked", "unasked_power", "never_expires", "has_end"}
 
 // newEstate copies an export into an estate.
 func newEstate(t *testing.T, export, format string) *estate {
@@ -149,8 +149,11 @@ func newEstate(t *testing.T, export, format string) *estate {
 	}
 	rules := "rules: live\nclauses:\n"
 	for _, fact := range asked {
-		rules += fmt.Sprintf("  - {id: yes-%s, forbid: '%[1]s'}\n  - {id: no-%[1]s, forbid: 'not %[1]s'}\n",
-			strings.ReplaceAll(fact, "_", "_"))
+		is := fact
+		if fact == "has_end" {
+			is = `(account_ends < date("9999-01-01"))`
+		}
+		rules += fmt.Sprintf("  - {id: yes-%s, forbid: '%[2]s'}\n  - {id: no-%[1]s, forbid: 'not %[2]s'}\n", fact, is)
 	}
 	e.write("rules/live.yaml", rules)
 	e.write("estate.yaml", "estate: Live\nsystems:\n  live: {rules: live, export: {read: "+format+", from: x}}\n")

@@ -179,6 +179,7 @@ func TestLiveHosts(t *testing.T) {
 		r.Write("root/take", "hostname quay1\n"+commands)
 		r.Run("cd /root; unshare --uts bash take; mkdir -p /run/faillock; cp -a /run/faillock /root/tally")
 		e := newEstate(t, r.Path("root/export"), "linux")
+		h.own(r, e, c)
 		h.visits(r, e, c)
 		h.grants(r, e, c)
 		h.candidates(r, e, c)
@@ -204,6 +205,25 @@ func (h *host) edges() []time.Time {
 		}
 	}
 	return all
+}
+
+// own reads what the host itself tells of each account, by chage.
+func (h *host) own(r *livetest.Root, e *estate, c *tally) {
+	said := e.facts("")
+	out := r.Run(`for u in ` + strings.Join(h.logins, " ") + `; do echo "$u end $(chage -l $u | grep '^Account expires' | cut -d: -f2)"
+		echo "$u password $(chage -l $u | grep '^Password expires' | cut -d: -f2)"; done`)
+	for line := range strings.Lines(out) {
+		f := strings.Fields(line)
+		a := said[f[0]]
+		if f[1] == "end" {
+			c.hold(f[0], "chage tells an end of the account", a["has_end"], f[2] != "never", line)
+		} else {
+			must := strings.Contains(line, "must be changed")
+			if must || a["must_change"] != facts.Yes { // one without a date is never due to chage, and to libpam 1.5.2 is
+				c.hold(f[0], "chage tells that the password must be changed", a["must_change"], must, line)
+			}
+		}
+	}
 }
 
 // visits signs in as each account at each moment.

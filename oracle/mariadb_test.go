@@ -102,6 +102,7 @@ func TestLiveMariaDB(t *testing.T) {
 			"/tmp/s -u root \"$@\"; }\nclock %d\n%s", taken.Unix(), commands)
 		r.Run(b.String())
 		e := newEstate(t, r.Path("root/export"), "mariadb")
+		mariadbOwn(r, e, c, all)
 		mariadbVisits(r, e, c, all, taken.Unix())
 		mariadbCandidates(r, e, c, random)
 	})
@@ -112,6 +113,24 @@ func pick2(first bool, a, b string) string {
 		return a
 	}
 	return b
+}
+
+// mariadbOwn reads what the server itself tells of each account.
+func mariadbOwn(r *livetest.Root, e *estate, c *tally, all []login) {
+	said := e.facts("")
+	var b strings.Builder
+	b.WriteString(mariadbRun)
+	for _, l := range all {
+		fmt.Fprintf(&b, "$M -N -e \"SHOW CREATE USER '%s'@'%s'\"\n", l.name, l.host)
+	}
+	lines := strings.Split(r.Run(b.String()), "\n")
+	for i, l := range all {
+		a := said[l.full()]
+		c.hold(l.full(), "SHOW CREATE USER tells a lock", a["locked_for_ever"], strings.Contains(lines[i], "ACCOUNT LOCK"), lines[i])
+		c.hold(l.full(), "SHOW CREATE USER tells that it never expires", a["never_expires"], strings.Contains(lines[i], "EXPIRE NEVER"), lines[i])
+		by := strings.HasSuffix(strings.TrimSpace(lines[i]), "PASSWORD EXPIRE") || strings.Contains(lines[i], "PASSWORD EXPIRE PASSWORD")
+		c.hold(l.full(), "SHOW CREATE USER tells that it has run out by hand", a["must_change"], by, lines[i])
+	}
 }
 
 // mariadbVisits signs in as each account, at the second of the export.
