@@ -15,7 +15,8 @@ import (
 // mariadbRun begins a script with a server that is running, whose clock can be
 // set at any time, to the very second.
 const mariadbRun = `M="mariadb --no-defaults --skip-ssl -S /tmp/s"
-clock() { printf "%+d" "$(( $1 - $(date +%s) ))" > /etc/faketimerc.new; mv /etc/faketimerc.new /etc/faketimerc; }
+clock() { local n=$(( $1 * 1000000000 + 50000000 - $(date +%s%N) )) sign=+; if [ $n -lt 0 ]; then sign=-; n=$(( -n )); fi
+	printf "%s%d.%09d" $sign $(( n / 1000000000 )) $(( n % 1000000000 )) > /etc/faketimerc.new; mv /etc/faketimerc.new /etc/faketimerc; }
 `
 
 // startMariaDB makes a server and starts it.
@@ -147,8 +148,8 @@ func mariadbVisits(r *livetest.Root, e *estate, c *tally, all []login, taken int
 			"'ERROR [0-9]+|77' | tail -1)\"\n", taken, tls, way, l.name, l.password)
 		fmt.Fprintf(&b, "echo \"may $(for role in NONE power topside idle; do for ask in \"CREATE ROLE z\" \"SET GLOBAL "+
 			"max_connections=151\" \"GRANT SELECT ON *.* TO cand@localhost\"; do "+
-			"mariadb --no-defaults %s %s -u %s -p'%s' -e \"SET ROLE $role; $ask\" >/dev/null 2>&1 && { echo yes; $M -e "+
-			"'DROP ROLE IF EXISTS z'; break 2; }; done; done)\"\n", tls, way, l.name, l.password)
+			"clock %d; mariadb --no-defaults %s %s -u %s -p'%s' -e \"SET ROLE $role; $ask\" >/dev/null 2>&1 && { echo yes; $M -e "+
+			"'DROP ROLE IF EXISTS z'; break 2; }; done; done)\"\n", taken, tls, way, l.name, l.password)
 	}
 	lines := strings.Split(r.Run(b.String()), "\n")
 	for i, l := range all {

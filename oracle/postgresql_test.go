@@ -16,7 +16,8 @@ import (
 // set at any time.
 const postgresRun = `AS="setpriv --reuid=postgres --regid=postgres --clear-groups"
 psql() { $AS psql -h /tmp -p PORT -U postgres -d postgres "$@"; }
-clock() { printf "%+d" "$(( $1 - $(date +%s) ))" > /etc/faketimerc.new; mv /etc/faketimerc.new /etc/faketimerc; }
+clock() { local n=$(( $1 * 1000000000 + 50000000 - $(date +%s%N) )) sign=+; if [ $n -lt 0 ]; then sign=-; n=$(( -n )); fi
+	printf "%s%d.%09d" $sign $(( n / 1000000000 )) $(( n % 1000000000 )) > /etc/faketimerc.new; mv /etc/faketimerc.new /etc/faketimerc; }
 `
 
 // TestLivePostgreSQL holds the reader of PostgreSQL against servers of any
