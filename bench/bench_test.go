@@ -9,18 +9,10 @@ import (
 	"testing"
 
 	"yewcone/cli"
+	"yewcone/cli/tooltest"
 )
 
-// asTool is the environment variable that makes the test binary the program,
-// so that the tests run again when any package of it changes.
-const asTool = "YEWCONE_TEST_BINARY_IS_THE_TOOL"
-
-func TestMain(m *testing.M) {
-	if os.Getenv(asTool) != "" {
-		os.Exit(cli.Main(os.Args, os.Stdin, os.Stdout, os.Stderr))
-	}
-	os.Exit(m.Run())
-}
+func TestMain(m *testing.M) { tooltest.Main(m, cli.Main) }
 
 // TestSameCounts: in every form and shape, the program finds as many accounts
 // under each rule as the yardstick counts, and says so on any number of
@@ -62,8 +54,7 @@ func TestSameCounts(t *testing.T) {
 func checked(t *testing.T, folder, jobs string) []byte {
 	t.Helper()
 	out := filepath.Join(folder, "result-"+jobs+".json")
-	c := exec.Command(os.Args[0], "check", "--estate", folder, "--format", "json", "--out", out, "--jobs", jobs)
-	c.Env = append(os.Environ(), asTool+"=1", "GORACE=atexit_sleep_ms=0")
+	c := tooltest.Command("", "check", "--estate", folder, "--format", "json", "--out", out, "--jobs", jobs)
 	text, err := c.CombinedOutput()
 	var ended *exec.ExitError
 	if !errors.As(err, &ended) || ended.ExitCode() != 1 || len(text) > 0 {

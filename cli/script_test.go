@@ -11,26 +11,13 @@ import (
 	"strings"
 	"testing"
 
+	"yewcone/cli/tooltest"
 	"yewcone/demo"
 )
 
 var update = flag.Bool("update", false, "write what the program prints into the scripts")
 
-// asTool is the environment variable that makes the test binary the program:
-// so that tests are run again when any package of it changes, and the race
-// detector and coverage see what it does.
-const asTool = "YEWCONE_TEST_BINARY_IS_THE_TOOL"
-
-func TestMain(m *testing.M) {
-	if os.Getenv(asTool) != "" {
-		os.Exit(Main(os.Args, os.Stdin, os.Stdout, os.Stderr))
-	}
-	flag.Parse()
-	if f := flag.Lookup("test.gocoverdir"); f != nil && f.Value.String() != "" {
-		os.Setenv("GOCOVERDIR", f.Value.String())
-	}
-	os.Exit(m.Run())
-}
+func TestMain(m *testing.M) { tooltest.Main(m, Main) }
 
 // TestScripts runs testdata/script/*.txtar: archives in the txtar form whose
 // names are steps, with the test binary as the program:
@@ -208,9 +195,9 @@ func runTool(t *testing.T, folder string, args ...string) (stdout, stderr string
 func runWith(t *testing.T, folder, stdin string, args ...string) (stdout, stderr string, code int) {
 	t.Helper()
 	var out, errs bytes.Buffer
-	c := exec.Command(os.Args[0], args...)
-	c.Dir, c.Stdin, c.Stdout, c.Stderr = folder, strings.NewReader(stdin), &out, &errs
-	c.Env = append(os.Environ(), asTool+"=1", "GORACE=atexit_sleep_ms=0", "NO_COLOR=", "TZ=Pacific/Auckland")
+	c := tooltest.Command(folder, args...)
+	c.Stdin, c.Stdout, c.Stderr = strings.NewReader(stdin), &out, &errs
+	c.Env = append(c.Env, "NO_COLOR=", "TZ=Pacific/Auckland")
 	err := c.Run()
 	var exit *exec.ExitError
 	if err != nil && !errors.As(err, &exit) {

@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"slices"
 	"strconv"
@@ -16,29 +15,18 @@ import (
 	"time"
 
 	"yewcone/cli"
+	"yewcone/cli/tooltest"
 	"yewcone/core/facts"
 	"yewcone/intake/livetest"
 )
 
-// asTool is the environment variable that makes the test binary the program.
-const asTool = "YEWCONE_ORACLE_BINARY_IS_THE_TOOL"
-
-func TestMain(m *testing.M) {
-	if os.Getenv(asTool) != "" {
-		os.Exit(cli.Main(os.Args, os.Stdin, os.Stdout, os.Stderr))
-	}
-	os.Exit(m.Run())
-}
+func TestMain(m *testing.M) { tooltest.Main(m, cli.Main) }
 
 // run runs the program in a folder.
 func run(t *testing.T, folder, input string, args ...string) string {
 	t.Helper()
-	self, err := os.Executable()
-	if err != nil {
-		t.Fatal(err)
-	}
-	c := exec.Command(self, args...)
-	c.Dir, c.Env, c.Stdin = folder, append(os.Environ(), asTool+"=1"), strings.NewReader(input)
+	c := tooltest.Command(folder, args...)
+	c.Stdin = strings.NewReader(input)
 	var out, told bytes.Buffer
 	c.Stdout, c.Stderr = &out, &told
 	if err := c.Run(); err != nil && c.ProcessState.ExitCode() > 1 {

@@ -250,7 +250,7 @@ func (h *host) visits(r *livetest.Root, e *estate, c *tally) {
 				c.hold(who, "shut after the end of the password", shut(a), strings.Contains(f[2], "token expired"))
 			}
 			if !strings.Contains(f[2], "account has expired") && !strings.Contains(f[2], "token expired") {
-				c.hold(who, "a new password is asked for", either(a["overdue"], a["must_change"]),
+				c.hold(who, "a new password is asked for", a["overdue"].Or(a["must_change"]),
 					strings.Contains(f[2], "new one required"))
 			}
 		}
@@ -276,16 +276,6 @@ func lets(a map[string]facts.Tri) facts.Tri {
 		return facts.No
 	case a["password_usable"] == facts.Yes && a["locked"] == facts.No:
 		return facts.Yes
-	}
-	return facts.Unknown
-}
-
-func either(a, b facts.Tri) facts.Tri {
-	switch {
-	case a == facts.Yes || b == facts.Yes:
-		return facts.Yes
-	case a == facts.No && b == facts.No:
-		return facts.No
 	}
 	return facts.Unknown
 }

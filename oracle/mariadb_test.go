@@ -128,7 +128,8 @@ func mariadbOwn(r *livetest.Root, e *estate, c *tally, all []login) {
 	for i, l := range all {
 		a := said[l.full()]
 		c.hold(l.full(), "SHOW CREATE USER tells a lock", a["locked_for_ever"], strings.Contains(lines[i], "ACCOUNT LOCK"), lines[i])
-		c.hold(l.full(), "SHOW CREATE USER tells that it never expires", a["never_expires"], strings.Contains(lines[i], "EXPIRE NEVER"), lines[i])
+		c.hold(l.full(), "SHOW CREATE USER tells that it never expires", a["never_expires"],
+			strings.Contains(lines[i], "EXPIRE NEVER"), lines[i])
 		by := strings.HasSuffix(strings.TrimSpace(lines[i]), "PASSWORD EXPIRE") || strings.Contains(lines[i], "PASSWORD EXPIRE PASSWORD")
 		c.hold(l.full(), "SHOW CREATE USER tells that it has run out by hand", a["must_change"], by, lines[i])
 	}
@@ -162,7 +163,7 @@ func mariadbVisits(r *livetest.Root, e *estate, c *tally, all []login, taken int
 		}
 		c.hold(who, "a right password lets in", byPassword(a), in, word)
 		if in {
-			c.hold(who, "a new password is asked for", either(a["overdue"], a["must_change"]), word != "77", word)
+			c.hold(who, "a new password is asked for", a["overdue"].Or(a["must_change"]), word != "77", word)
 			c.hold(who, "shut after the end of the password", a["shut"], word == "ERROR 1862", word)
 		}
 		if a["locked_for_ever"] != facts.Unknown {

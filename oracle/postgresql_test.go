@@ -158,10 +158,9 @@ func (p *postgres) visits(r *livetest.Root, said map[string]map[string]facts.Tri
 			}
 		}
 		a := said[name]
-		c.hold(name, "no password is asked for", both(a["enters_unasked"], a["enabled"]), any, p.lines)
-		c.hold(name, "a right password lets in", both(both(a["password_usable"], a["enabled"]),
-			either(a["enters_unasked"], a["overdue"].Not())),
-			right || any && p.pass[name] != "", p.lines)
+		c.hold(name, "no password is asked for", a["enters_unasked"].And(a["enabled"]), any, p.lines)
+		c.hold(name, "a right password lets in", a["password_usable"].And(a["enabled"]).And(
+			a["enters_unasked"].Or(a["overdue"].Not())), right || any && p.pass[name] != "", p.lines)
 	}
 }
 
@@ -175,16 +174,6 @@ func ownAddress() []string {
 		}
 	}
 	return nil
-}
-
-func both(a, b facts.Tri) facts.Tri {
-	switch {
-	case a == facts.No || b == facts.No:
-		return facts.No
-	case a == facts.Yes && b == facts.Yes:
-		return facts.Yes
-	}
-	return facts.Unknown
 }
 
 // power asks of each role whether it can do everything.

@@ -454,11 +454,7 @@ func and(left facts.Tri, s *Subject, right func(*Subject) facts.Tri) facts.Tri {
 	if left == facts.No {
 		return facts.No
 	}
-	r := right(s)
-	if r == facts.No || left == facts.Yes {
-		return r
-	}
-	return facts.Unknown
+	return left.And(right(s))
 }
 
 func (c *compiler) numbers(n *ast.BinaryNode, left, right value) (value, error) {

@@ -172,10 +172,11 @@ var schemes = setting.At(setting.Storage).Choices
 
 var allFacts = []Fact{
 	textFact("login", FromExport, "the sign-in name", func(s *Subject) (string, bool) { return said(s.Account.Login) }),
-	textFact("short_login", FromExport, "the sign-in name without the host or domain that follows an at sign", func(s *Subject) (string, bool) {
-		name, _, _ := strings.Cut(s.Account.Login, "@")
-		return name, s.Account.Login != ""
-	}),
+	textFact("short_login", FromExport, "the sign-in name without the host or domain that follows an at sign",
+		func(s *Subject) (string, bool) {
+			name, _, _ := strings.Cut(s.Account.Login, "@")
+			return name, s.Account.Login != ""
+		}),
 	textFact("display_name", FromExport, "the name as shown", func(s *Subject) (string, bool) { return said(s.Account.DisplayName) }),
 	textFact("first_name", FromExport, "the first name", func(s *Subject) (string, bool) { return said(s.Account.FirstName) }),
 	textFact("last_name", FromExport, "the last name", func(s *Subject) (string, bool) { return said(s.Account.LastName) }),

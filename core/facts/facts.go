@@ -38,6 +38,20 @@ func (t Tri) Not() Tri {
 	return Unknown
 }
 
+// And is yes where both are, and no where one is not.
+func (t Tri) And(o Tri) Tri {
+	switch {
+	case t == No || o == No:
+		return No
+	case t == Yes && o == Yes:
+		return Yes
+	}
+	return Unknown
+}
+
+// Or is yes where one is, and no where both are not.
+func (t Tri) Or(o Tri) Tri { return t.Not().And(o.Not()).Not() }
+
 func (t Tri) String() string { return [...]string{"unknown", "no", "yes"}[t] }
 
 // A Moment is an instant, a whole day, "never", or unknown (the zero value).

@@ -169,7 +169,7 @@ func (e *export) fill(a *facts.Account, f []string) {
 	}
 	if hasPassword {
 		e.password(a, password, &s)
-		a.EntersUnasked = both(a.Blank, a.PasswordUsable)
+		a.EntersUnasked = a.Blank.And(a.PasswordUsable)
 	}
 	e.remote(a, uid)
 	e.failures(a, uid)

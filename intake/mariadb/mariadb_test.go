@@ -142,7 +142,8 @@ func TestPrintedForPeople(t *testing.T) {
 		"variables.txt":   "+---------------+-------+\n| Variable_name | Value |\n+---------------+-------+\n| have_ssl      | YES   |\n",
 		"my.cnf":          "[mariadb]\n"})
 	told := fmt.Sprint(notes.List())
-	if !notes.Partial() || !strings.Contains(told, "--batch") || !strings.Contains(told, "lines drawn round it") || !strings.Contains(told, "my.cnf") {
+	if !notes.Partial() || !strings.Contains(told, "--batch") || !strings.Contains(told, "lines drawn round it") ||
+		!strings.Contains(told, "my.cnf") {
 		t.Errorf("partial %v: %s", notes.Partial(), told)
 	}
 }

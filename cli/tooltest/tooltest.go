@@ -1,0 +1,38 @@
+// Package tooltest makes a test binary the program, so that tests are run again
+// when any package of it changes, and the race detector and coverage see what
+// the program does.
+package tooltest
+
+import (
+	"flag"
+	"io"
+	"os"
+	"os/exec"
+	"testing"
+)
+
+// asTool is the environment variable that makes the test binary the program.
+const asTool = "YEWCONE_TEST_BINARY_IS_THE_TOOL"
+
+// Main runs the tests, or the program where Command started the binary.
+func Main(m *testing.M, program func(args []string, in io.Reader, out, errs io.Writer) int) {
+	if os.Getenv(asTool) != "" {
+		os.Exit(program(os.Args, os.Stdin, os.Stdout, os.Stderr))
+	}
+	flag.Parse()
+	if f := flag.Lookup("test.gocoverdir"); f != nil && f.Value.String() != "" {
+		os.Setenv("GOCOVERDIR", f.Value.String())
+	}
+	os.Exit(m.Run())
+}
+
+// Command is the program with arguments, in a folder.
+func Command(folder string, args ...string) *exec.Cmd {
+	self, err := os.Executable()
+	if err != nil {
+		self = os.Args[0]
+	}
+	c := exec.Command(self, args...)
+	c.Dir, c.Env = folder, append(os.Environ(), asTool+"=1", "GORACE=atexit_sleep_ms=0")
+	return c
+}
