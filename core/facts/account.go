@@ -33,19 +33,20 @@ type Account struct {
 	Kind        string
 	Unit        string // path with slashes, widest first
 
-	Privileged     Tri
-	Enabled        Tri // not switched off and inside its start and end date
-	Locked         Tri // by failures or an administrator, at the moment the export speaks for
-	MustChange     Tri // and the system will insist
-	NeverExpires   Tri // a flag on the account
-	CannotChange   Tri
-	BlankAllowed   Tri
-	Blank          Tri // the stored password is empty
-	PasswordUsable Tri // some password lets this account in
-	SecondFactor   Tri
-	RemotePassword Tri // a password lets it in from the network
-	EntersUnasked  Tri // some way in asks for no password
-	UnaskedPower   Tri // it acts as an administrator without giving a password again
+	Privileged       Tri
+	Enabled          Tri // not switched off and inside its start and end date
+	Locked           Tri // by failures or an administrator, at the moment the export speaks for
+	MustChange       Tri // and the system will insist
+	NeverExpires     Tri // a flag on the account
+	CannotChange     Tri
+	BlankAllowed     Tri
+	Blank            Tri // the stored password is empty
+	PasswordUsable   Tri // some password lets this account in
+	SecondFactor     Tri
+	Preauthenticates Tri // a ticket is given only to who proves the password first
+	RemotePassword   Tri // a password lets it in from the network
+	EntersUnasked    Tri // some way in asks for no password
+	UnaskedPower     Tri // it acts as an administrator without giving a password again
 
 	LockedSince     Moment
 	LockedUntil     Moment // never: until an administrator acts
@@ -55,6 +56,7 @@ type Account struct {
 	RunOut          bool   // past its end by hand, whatever the ages say; since when is not known
 	PasswordExpires Moment // only where the export itself says it; never beats the maximum age
 	LastSignIn      Moment
+	KeySet          Moment // when the key that stands for the password was made
 	Ends            Moment // when the account itself ends
 
 	Failures  Counted // those that still count

@@ -83,19 +83,20 @@ type Account struct {
 	Policy      string `json:"policy,omitempty"`
 	PolicyOpen  bool   `json:"policy_open,omitempty"`
 
-	Privileged     Answer `json:"privileged,omitzero"`
-	Enabled        Answer `json:"enabled,omitzero"`
-	Locked         Answer `json:"locked,omitzero"`
-	MustChange     Answer `json:"must_change,omitzero"`
-	NeverExpires   Answer `json:"never_expires,omitzero"`
-	CannotChange   Answer `json:"cannot_change,omitzero"`
-	BlankAllowed   Answer `json:"blank_allowed,omitzero"`
-	Blank          Answer `json:"blank,omitzero"`
-	PasswordUsable Answer `json:"password_usable,omitzero"`
-	SecondFactor   Answer `json:"second_factor,omitzero"`
-	RemotePassword Answer `json:"remote_password,omitzero"`
-	EntersUnasked  Answer `json:"enters_unasked,omitzero"`
-	UnaskedPower   Answer `json:"unasked_power,omitzero"`
+	Privileged       Answer `json:"privileged,omitzero"`
+	Enabled          Answer `json:"enabled,omitzero"`
+	Locked           Answer `json:"locked,omitzero"`
+	MustChange       Answer `json:"must_change,omitzero"`
+	NeverExpires     Answer `json:"never_expires,omitzero"`
+	CannotChange     Answer `json:"cannot_change,omitzero"`
+	BlankAllowed     Answer `json:"blank_allowed,omitzero"`
+	Blank            Answer `json:"blank,omitzero"`
+	PasswordUsable   Answer `json:"password_usable,omitzero"`
+	SecondFactor     Answer `json:"second_factor,omitzero"`
+	Preauthenticates Answer `json:"preauthenticates,omitzero"`
+	RemotePassword   Answer `json:"remote_password,omitzero"`
+	EntersUnasked    Answer `json:"enters_unasked,omitzero"`
+	UnaskedPower     Answer `json:"unasked_power,omitzero"`
 
 	Created         Moment `json:"created,omitzero"`
 	PasswordSet     Moment `json:"password_set,omitzero"`
@@ -103,6 +104,7 @@ type Account struct {
 	RunOut          bool   `json:"run_out,omitempty"`    // past its end by hand
 	PasswordExpires Moment `json:"password_expires,omitzero"`
 	LastSignIn      Moment `json:"last_sign_in,omitzero"`
+	KeySet          Moment `json:"key_set,omitzero"`
 	LockedSince     Moment `json:"locked_since,omitzero"`
 	LockedUntil     Moment `json:"locked_until,omitzero"`
 	Ends            Moment `json:"account_ends,omitzero"`
@@ -291,7 +293,7 @@ func OfAccount(out *Account, a *facts.Account) {
 		MustChange: Answer(a.MustChange), NeverExpires: Answer(a.NeverExpires),
 		CannotChange: Answer(a.CannotChange), BlankAllowed: Answer(a.BlankAllowed), Blank: Answer(a.Blank),
 		PasswordUsable: Answer(a.PasswordUsable), SecondFactor: Answer(a.SecondFactor),
-		RemotePassword: Answer(a.RemotePassword), EntersUnasked: Answer(a.EntersUnasked),
+		Preauthenticates: Answer(a.Preauthenticates), RemotePassword: Answer(a.RemotePassword), KeySet: Moment(a.KeySet), EntersUnasked: Answer(a.EntersUnasked),
 		UnaskedPower: Answer(a.UnaskedPower), Rounds: count(a.Rounds), Tries: count(a.Tries),
 		Created: Moment(a.Created), PasswordSet: Moment(a.PasswordSet), DueAtEnd: a.DueAtEnd, RunOut: a.RunOut,
 		PasswordExpires: Moment(a.PasswordExpires),
@@ -326,7 +328,7 @@ func (a *Account) Account(out *facts.Account, fallback facts.Origin, mark func(u
 		MustChange: facts.Tri(a.MustChange), NeverExpires: facts.Tri(a.NeverExpires),
 		CannotChange: facts.Tri(a.CannotChange), BlankAllowed: facts.Tri(a.BlankAllowed), Blank: facts.Tri(a.Blank),
 		PasswordUsable: facts.Tri(a.PasswordUsable), SecondFactor: facts.Tri(a.SecondFactor),
-		RemotePassword: facts.Tri(a.RemotePassword), EntersUnasked: facts.Tri(a.EntersUnasked),
+		Preauthenticates: facts.Tri(a.Preauthenticates), RemotePassword: facts.Tri(a.RemotePassword), KeySet: facts.Moment(a.KeySet), EntersUnasked: facts.Tri(a.EntersUnasked),
 		UnaskedPower: facts.Tri(a.UnaskedPower), Rounds: counted(a.Rounds), Tries: counted(a.Tries),
 		Created: facts.Moment(a.Created), PasswordSet: facts.Moment(a.PasswordSet), DueAtEnd: a.DueAtEnd, RunOut: a.RunOut,
 		PasswordExpires: facts.Moment(a.PasswordExpires), LastSignIn: facts.Moment(a.LastSignIn),

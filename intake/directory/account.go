@@ -178,6 +178,11 @@ func moment(text string) facts.Moment {
 func (e *export) state(a *facts.Account, x *ldif.Entry, p *policy) {
 	asOf, dated := e.Read.AsOf, !e.Read.AsOf.IsZero()
 	a.Enabled = e.enabled(x, asOf, dated)
+	if end, ends := stamp.Generalized(x.Text("pwdendtime")); ends {
+		a.Ends = facts.At(end)
+	} else if e.absent("pwdendtime") == facts.No {
+		a.Ends = facts.Never
+	}
 	if a.MustChange = p.mustChange; a.MustChange != facts.No {
 		if reset := x.Text("pwdreset"); reset == "" {
 			a.MustChange = e.absent("pwdreset")

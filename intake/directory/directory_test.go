@@ -92,6 +92,7 @@ func TestDirectoryAccounts(t *testing.T) {
 		"account reset: must_change": "true", "account plain: must_change": "false",
 		"account failing: failures": "2", "account plain: failures": "0",
 		"account starts: enabled": "false", "account ended: enabled": "false",
+		"account ended: account_ends": "2026-01-01T00:00:00Z", "account plain: account_ends": "never",
 	})
 	// One entry without the stamps, and it may be any search: only what it
 	// shows on others of the kind is known to be absent.

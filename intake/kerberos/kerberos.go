@@ -349,6 +349,7 @@ func (e *export) fill(a *facts.Account, p *principal) {
 	a.Privileged = e.administers(p.name)
 	a.NeverExpires, a.BlankAllowed, a.Blank, a.PasswordUsable = facts.No, facts.No, facts.No, facts.Yes
 	a.PasswordSet, a.PasswordExpires, a.LastSignIn = p.set, p.expires, p.success
+	a.KeySet, a.Ends, a.Preauthenticates = p.set, p.ends, p.preauth
 	a.Storage = p.weakest
 	a.Policy = p.policy
 	a.MustChange, a.Enabled, a.CannotChange = p.mustChange, p.disallowed.Not(), facts.No

@@ -44,20 +44,44 @@ const (
 	super  = 1 << 15
 )
 
-func (p *privileges) powerful(superToo bool) bool {
+func (p *privileges) powerful(superToo facts.Tri) facts.Tri {
 	n, err := strconv.ParseUint(string(p.Access), 10, 64)
 	if err != nil {
 		signed, _ := strconv.ParseInt(string(p.Access), 10, 64)
 		n = uint64(signed)
 	}
-	return n&powers != 0 || superToo && n&super != 0
+	switch {
+	case n&powers != 0:
+		return facts.Yes
+	case n&super != 0:
+		return superToo
+	}
+	return facts.No
 }
 
 // superIsPower reports whether SUPER makes an administrator, by the server's
 // version.
-func (e *export) superIsPower() bool {
+func (e *export) superIsPower() facts.Tri {
 	major, err := strconv.Atoi(strings.SplitN(e.version, ".", 2)[0])
-	return err != nil || major < 11
+	if err != nil {
+		return facts.Unknown
+	}
+	return facts.TriOf(major < 11)
+}
+
+// sayWhatSuperIs remarks, once, that an account has SUPER and nothing more, and
+// what it is worth in the server's version.
+func (e *export) sayWhatSuperIs(at facts.Origin) {
+	if e.saidSuper {
+		return
+	}
+	e.saidSuper = true
+	switch e.superIsPower() {
+	case facts.No:
+		e.Noted.Remark(at, "SUPER makes no administrator since 11.0, and the server is %s", e.version)
+	case facts.Unknown:
+		e.Noted.Remark(at, "SUPER makes an administrator before 11.0 and none since: the export does not tell the version; take version.txt too")
+	}
 }
 
 func (e *export) role(row *rows.Row) error {
@@ -67,8 +91,8 @@ func (e *export) role(row *rows.Row) error {
 			e.Noted.Refuse(facts.Origin{File: e.file, Line: row.Line},
 				"Priv of the role %q has no access; what it gives is unknown", row.Plain("User"))
 		}
-		if p.powerful(e.superIsPower()) {
-			e.power[row.Plain("User")] = true
+		if e.power[row.Plain("User")] = p.powerful(e.superIsPower()); p.Access == "" {
+			e.power[row.Plain("User")] = facts.Unknown
 		}
 	}
 	return nil
@@ -105,13 +129,18 @@ func (e *export) fill(a *facts.Account, row *rows.Row, p *privileges) {
 	user := row.Plain("User")
 	a.Login = user + "@" + row.Plain("Host")
 	a.Groups, a.GroupsKnown = e.roles(a.Login, a.Groups), e.hasRoles
-	privileged, given := p.powerful(e.superIsPower()), e.hasRoles && p.Access != ""
-	for _, g := range a.Groups {
-		privileged = privileged || e.power[g]
-		given = given && e.isRole[g]
+	if a.Privileged = p.powerful(e.superIsPower()); a.Privileged != facts.Yes && p.powerful(facts.Yes) == facts.Yes {
+		e.sayWhatSuperIs(a.Origin)
 	}
-	if a.Privileged = facts.TriOf(privileged); !privileged && !given {
+	if a.Privileged == facts.No && !(e.hasRoles && p.Access != "") {
 		a.Privileged = facts.Unknown
+	}
+	for _, g := range a.Groups {
+		given := facts.Unknown
+		if e.isRole[g] {
+			given = e.power[g]
+		}
+		a.Privileged = a.Privileged.Or(given)
 	}
 	switch user {
 	case "":

@@ -65,17 +65,18 @@ const server = "server"
 type export struct {
 	intake.Base
 
-	request  *intake.Request
-	folder   string
-	file     string // of the accounts
-	policy   *facts.Policy
-	values   map[string]found
-	active   map[string]bool // plugins
-	granted  map[string][]string
-	isRole   map[string]bool
-	hasRoles bool
-	power    map[string]bool // roles with powers over the server
-	version  string
+	request   *intake.Request
+	folder    string
+	file      string // of the accounts
+	policy    *facts.Policy
+	values    map[string]found
+	active    map[string]bool // plugins
+	granted   map[string][]string
+	isRole    map[string]bool
+	hasRoles  bool
+	power     map[string]facts.Tri // whether a role gives power over the server
+	version   string
+	saidSuper bool // what it is worth
 }
 
 type found struct {
@@ -85,7 +86,7 @@ type found struct {
 
 func open(r *intake.Request) (facts.Export, error) {
 	e := &export{request: r, folder: r.From[0], Base: r.NewBase(), values: map[string]found{},
-		active: map[string]bool{}, granted: map[string][]string{}, power: map[string]bool{}, isRole: map[string]bool{}}
+		active: map[string]bool{}, granted: map[string][]string{}, power: map[string]facts.Tri{}, isRole: map[string]bool{}}
 	e.Read.Chooses = facts.ChooseSingle
 	e.Read.Policies = []facts.Policy{{Name: server, Origin: facts.Origin{File: e.folder}}}
 	e.Read.Default = server

@@ -150,6 +150,10 @@ func (e *export) doors(a *facts.Account, password string) {
 func (e *export) power(a *facts.Account, row *rows.Row) {
 	super := e.super[a.Login] || row.True("rolcreaterole") && e.version > 0 && e.version < 16
 	doubt := row.True("rolcreaterole") && e.version == 0
+	if row.True("rolcreaterole") && e.version >= 16 && !e.saidMaker {
+		e.saidMaker = true
+		e.Noted.Remark(a.Origin, "CREATEROLE makes no administrator since 16, and the server is of release %d", e.version)
+	}
 	given := e.hasMembers
 	for _, g := range e.becomes(a.Login) {
 		super = super || e.super[g] || e.creates[g] && e.version > 0 && e.version < 16

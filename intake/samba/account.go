@@ -22,6 +22,7 @@ const (
 	controlMachine    = 0x800 | 0x1000 | 0x2000
 	controlNoExpiry   = 0x10000
 	controlSmartCard  = 0x40000
+	controlNoPreauth  = 0x400000
 )
 
 // Accounts streams people and machines.
@@ -160,6 +161,7 @@ func (e *export) marks(a *facts.Account, x *ldif.Entry, control int64, p setting
 	a.NeverExpires = facts.TriOf(control&controlNoExpiry != 0)
 	a.BlankAllowed = facts.TriOf(control&controlBlank != 0)
 	a.CannotChange = facts.Unknown // stands in the access list
+	a.Preauthenticates = facts.TriOf(control&controlNoPreauth == 0)
 	a.PasswordUsable = facts.Yes
 	a.Storage = setting.StoredUnsalted
 	if control&controlReversible != 0 {
@@ -175,6 +177,12 @@ func (e *export) marks(a *facts.Account, x *ldif.Entry, control int64, p setting
 	}
 	a.Enabled = facts.TriOf(control&controlDisabled == 0)
 	end, ok := integer(x, "accountexpires")
+	switch {
+	case ok && (end == 0 || end == noEnd):
+		a.Ends = facts.Never
+	case ok:
+		a.Ends = facts.At(moment(end))
+	}
 	if a.Enabled == facts.Yes && !ok {
 		a.Enabled = facts.Unknown // it may have ended
 	}
@@ -200,6 +208,7 @@ func (e *export) password(a *facts.Account, x *ldif.Entry, control int64) {
 	a.MustChange = facts.TriOf(set == 0 && !without)
 	if set > 0 {
 		a.PasswordSet = facts.At(moment(set))
+		a.KeySet = a.PasswordSet
 	}
 }
 

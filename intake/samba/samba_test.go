@@ -106,13 +106,15 @@ func TestSambaFlags(t *testing.T) {
 	files["d.ldif"] += user("plain", "512", never) + user("off", "514", never) + user("marked", "66048", never) +
 		user("card", "262656", never) + user("blank", "544", never) + user("reset", "512", "pwdLastSet: 0\naccountExpires: 0") +
 		user("ended", "512", "pwdLastSet: 134000000000000000\naccountExpires: 134000000000000000") +
-		user("bare", "512", "pwdLastSet: 134000000000000000")
+		user("bare", "512", "pwdLastSet: 134000000000000000") + user("asked", "4194816", never)
 	said, _ := intaketest.Read(t, Format, []string{"d.ldif"}, files)
 	intaketest.Hold(t, "flags", said, map[string]string{
 		"account plain: never_expires": "false", "account plain: enabled": "true", "account plain: must_change": "false",
 		"account off: enabled": "false", "account marked: never_expires": "true", "account marked: password_expires": "never",
 		"account card: password_usable": "false", "account card: second_factor": "true", "account blank: blank_allowed": "true",
 		"account reset: must_change": "true", "account reset: enabled": "true", "account ended: enabled": "false",
-		"account bare: enabled": "",
+		"account bare: enabled": "", "account bare: account_ends": "", "account plain: account_ends": "never",
+		"account ended: account_ends": "2025-08-18T14:13:20Z", "account ended: key_set": "2025-08-18T14:13:20Z",
+		"account plain: preauthenticates": "true", "account asked: preauthenticates": "false",
 	})
 }
