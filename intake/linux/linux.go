@@ -29,6 +29,7 @@ import (
 	"yewcone/core/facts"
 	"yewcone/core/setting"
 	"yewcone/intake"
+	"yewcone/intake/rows"
 	"yewcone/intake/text"
 )
 
@@ -102,6 +103,7 @@ type export struct {
 	unixLets   facts.Tri // a right password lets in
 	newer      facts.Tri // libpam is 1.7.0 or later; no: 1.5.2 or earlier
 	listed     map[string]bool
+	opened     map[string]bool // files of the export
 }
 
 func open(r *intake.Request) (facts.Export, error) {
@@ -113,14 +115,17 @@ func open(r *intake.Request) (facts.Export, error) {
 
 // openHost reads one host, whose policy gets the given name.
 func openHost(r *intake.Request, root, policy string) (*export, error) {
-	e := &export{request: r, root: strings.TrimSuffix(root, "/"), Base: r.NewBase(), uidMin: 1000, unixLets: facts.Yes}
+	e := &export{request: r, root: strings.TrimSuffix(root, "/"), Base: r.NewBase(), uidMin: 1000, unixLets: facts.Yes, opened: map[string]bool{}}
 	e.Read.Chooses = facts.ChooseSingle
 	e.Read.Policies = []facts.Policy{{Name: policy, Origin: facts.Origin{File: e.root}}}
 	e.Read.Default = policy
 	e.policy = &e.Read.Policies[0]
 	if !e.exists("etc/passwd") {
-		return nil, &intake.Unreadable{File: e.root + "/etc/passwd",
-			Message: "no such file; \"from\" must name the folder into which etc/ was copied", Err: fs.ErrNotExist}
+		message := "no such file; \"from\" must name the folder into which etc/ was copied"
+		if e.exists("passwd") {
+			message += "; here passwd lies in the folder itself: put it and the others into etc/ within it, as yewcone intake --how linux does"
+		}
+		return nil, &intake.Unreadable{File: e.root + "/etc/passwd", Message: message, Err: fs.ErrNotExist}
 	}
 	e.taken()
 	e.loginDefs()
@@ -149,21 +154,17 @@ func (e *export) taken() {
 	e.Noted.Refuse(e.origin("taken.txt", lines[0]), "this is no moment such as 2026-11-20T06:00:00Z; date -u +%%FT%%TZ prints one")
 }
 
-// printed are the files beside etc that are read.
-var printed = []string{"taken.txt", "files.txt", "versions.txt", "hostname.txt", "lastlog.txt", "faillock.txt", "sshd.txt",
-	"sshd-effective.txt"}
-
-// left notes the files beside etc that nobody reads.
+// left notes the files of the export that nobody reads.
 func (e *export) left() {
+	e.opened["etc/passwd"] = true // which is streamed later
 	var left []string
-	for _, name := range e.inFolder(".", "") {
-		if !slices.Contains(printed, name) && name[0] != '.' {
+	_ = fs.WalkDir(dirFS(e.request.Path(e.root)), ".", func(name string, entry fs.DirEntry, err error) error {
+		if err == nil && !entry.IsDir() && !e.opened[name] && path.Base(name)[0] != '.' {
 			left = append(left, name)
 		}
-	}
-	if len(left) > 0 {
-		e.Noted.Remark(facts.Origin{File: e.root}, "nothing here reads %s", strings.Join(left, ", "))
-	}
+		return nil
+	})
+	rows.SayLeft(&e.Noted, e.root, left)
 }
 
 // line is one line of a file.
@@ -197,6 +198,7 @@ func (e *export) eachLine(name string, each func(line) error) (bool, error) {
 		return false, nil
 	}
 	defer f.Close()
+	e.opened[name] = true
 	s := bufio.NewScanner(f)
 	s.Buffer(make([]byte, 0, 1<<16), maxLine)
 	s.Split(wholeLines)

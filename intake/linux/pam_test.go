@@ -48,7 +48,7 @@ func pamLinesBy(t *testing.T, since facts.Tri) {
 	for _, c := range pamFiles {
 		folder := t.TempDir()
 		r := &intake.Request{System: "x", Folder: folder, From: []string{"."}}
-		e := &export{request: r, root: ".", Base: r.NewBase(), newer: since}
+		e := &export{request: r, root: ".", opened: map[string]bool{}, Base: r.NewBase(), newer: since}
 		writePAM(t, filepath.Join(folder, "etc/pam.d"), c.text)
 		found, ok := e.stackOf("yew", "auth", nil)
 		if !ok {

@@ -67,7 +67,7 @@ func TestLiveStacks(t *testing.T) {
 			}
 			out := r.Run(fmt.Sprintf("for i in {0..%d}; do pamtester yew$i root %s 2>&1 | grep ^pamtester || true; done", many-1, verb))
 			request := &intake.Request{System: "x", Folder: r.Folder, From: []string{"."}}
-			e := &export{request: request, root: ".", Base: request.NewBase()}
+			e := &export{request: request, root: ".", opened: map[string]bool{}, Base: request.NewBase()}
 			wrong := 0
 			for i, line := range strings.Split(strings.TrimSpace(out), "\n") {
 				s, _ := e.stackOf(fmt.Sprintf("yew%d", i), kind, nil)

@@ -95,19 +95,21 @@ func open(r *intake.Request) (facts.Export, error) {
 	if e.file, ok = rows.Find(r, e.folder, "global_priv", "global_priv-nohash"); !ok {
 		return nil, &intake.Unreadable{File: e.folder,
 			Message: "no global_priv is here, as .tsv, .json or .xml; mysql.user does not say when passwords end or who is " +
-				"locked"}
+				"locked" + (&rows.Table{Name: "global_priv", Needs: accountColumns}).Seems(r, e.folder)}
 	}
 	e.asOf()
 	used := []string{e.file}
+	var wanted []rows.Table
 	for _, part := range []struct {
 		name string
 		each func(string, *rows.Row) error
 		need []string
 	}{
-		{"variables", e.variable, nil},
+		{"variables", e.variable, []string{"Variable_name", "Value"}},
 		{"plugins", e.plugin, []string{"PLUGIN_NAME", "PLUGIN_STATUS"}},
 		{"roles_mapping", e.mapping, []string{"Host", "User", "Role"}},
 	} {
+		wanted = append(wanted, rows.Table{Name: part.name, Needs: part.need})
 		file, ok := rows.Find(r, e.folder, part.name)
 		if !ok {
 			e.Noted.Remark(facts.Origin{File: e.folder}, "%s is not in the export; what it says stays unknown", part.name)
@@ -115,16 +117,15 @@ func open(r *intake.Request) (facts.Export, error) {
 		}
 		used = append(used, file)
 		e.hasRoles = e.hasRoles || part.name == "roles_mapping"
-		// where it may be one object
-		if part.name == "variables" && path.Ext(strings.TrimSuffix(strings.TrimSuffix(file, ".gz"), ".zst")) != ".json" {
-			part.need = []string{"Variable_name", "Value"}
+		if part.name == "variables" && path.Ext(strings.TrimSuffix(strings.TrimSuffix(file, ".gz"), ".zst")) == ".json" {
+			part.need = nil // it may be one object
 		}
 		if err := rows.Read(r, file, &e.Noted, func(row *rows.Row) error { return part.each(file, row) }, part.need...); err != nil {
 			return nil, err
 		}
 	}
 	rows.Left(r, e.folder, &e.Noted, "take it with mariadb --batch, as yewcone intake --how mariadb tells",
-		[]string{"variables", "plugins", "roles_mapping"}, used, []string{"version.txt"})
+		wanted, used, []string{"version.txt"})
 	e.settings(len(e.active) > 0) // a server without any plugin does not run
 	if err := rows.Read(r, e.file, &facts.Notes{}, e.role, accountColumns...); err != nil {
 		return nil, err

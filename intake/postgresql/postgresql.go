@@ -111,12 +111,14 @@ func open(r *intake.Request) (facts.Export, error) {
 	e.policy = &e.Read.Policies[0]
 	var ok bool
 	if e.roles, ok = rows.Find(r, e.folder, "roles", "authid", "shadow"); !ok {
+		roles := rows.Table{Name: "roles", Needs: []string{"rolname", "rolsuper", "rolcanlogin"}}
 		return nil, &intake.Unreadable{File: e.folder,
 			Message: "neither authid nor roles nor shadow is here, as .csv, .json or .jsonl; \"from\" must name the folder " +
-				"of the export"}
+				"of the export" + roles.Seems(r, e.folder)}
 	}
 	e.asOf()
 	e.known()
+	var wanted []rows.Table
 	for _, part := range []struct {
 		name string
 		each func(string, *rows.Row) error
@@ -127,6 +129,7 @@ func open(r *intake.Request) (facts.Export, error) {
 		{"auth_members", e.membership, []string{"role", "member"}},
 		{"db_role_settings", e.roleSetting, []string{"database", "role", "setting"}},
 	} {
+		wanted = append(wanted, rows.Table{Name: part.name, Needs: part.need})
 		file, ok := rows.Find(r, e.folder, part.name)
 		if !ok && part.name == "db_role_settings" {
 			continue // which few servers have
@@ -143,14 +146,11 @@ func open(r *intake.Request) (facts.Export, error) {
 	}
 	e.trusts()
 	e.forSomeDatabases()
-	defer func() {
-		rows.Left(r, e.folder, &e.Noted, "take it with psql --csv, as yewcone intake --how postgresql tells",
-			[]string{"settings", "hba_file_rules", "auth_members", "roles", "db_role_settings"}, append(e.used, e.roles),
-			[]string{"version.txt"})
-	}()
 	if err := e.morePasswords(); err != nil {
 		return nil, err
 	}
+	rows.Left(r, e.folder, &e.Noted, "take it with psql --csv, as yewcone intake --how postgresql tells", wanted, append(e.used, e.roles),
+		[]string{"version.txt"})
 	limits, passwords := false, len(e.passwords) > 0
 	err := rows.Read(r, e.roles, &facts.Notes{}, func(row *rows.Row) error {
 		limits = limits || row.Has("rolconnlimit")

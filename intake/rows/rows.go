@@ -156,10 +156,14 @@ func (s *source) lacks(names []string) string {
 
 // headed checks the heading of a table.
 func (s *source) headed(names []string) error {
-	if need := s.lacks(names); need != "" {
-		return fmt.Errorf("the heading has no column %q", need)
+	need := s.lacks(names)
+	if need == "" {
+		return nil
 	}
-	return nil
+	if form := (&Table{Needs: s.needs}).formOf(strings.Join(names, ",")); form != "" {
+		return fmt.Errorf("the heading has no column %q: this seems to be %s", need, form)
+	}
+	return fmt.Errorf("the heading has no column %q", need)
 }
 
 func (s *source) emit() error {
