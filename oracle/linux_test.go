@@ -21,6 +21,8 @@ type host struct {
 	logins []string
 	script []event
 	auth   string // how the host signs people in
+
+	unlock, rootUnlock time.Duration // how long a lock lasts; 0 for ever
 }
 
 // An event is a command at a moment.
@@ -69,10 +71,14 @@ func (h *host) files(r *livetest.Root) {
 		n(5, 12), n(0, 5), n(-2, 1), n(-1, 1), n(-2, 1), n(-1, 1),
 		n(0, 4), pick(h.random, 0, 0, 2, 3), pick(h.random, 0, 0, 3, 4), pick(h.random, 0, 0, 0, 4), n(0, 1),
 		pick(h.random, 0, 0, 0, 1), n(0, 1)))
+	unlock := pick(h.random, "0", "never", "60", "600", "3600")
+	h.unlock, _ = time.ParseDuration(strings.Replace(unlock, "never", "0", 1) + "s")
+	root := pick(h.random, "", "even_deny_root", "even_deny_root\nroot_unlock_time = 90", "admin_group = crew")
+	if h.rootUnlock = h.unlock; strings.Contains(root, "= 90") {
+		h.rootUnlock = 90 * time.Second
+	}
 	r.Write("etc/security/faillock.conf", fmt.Sprintf("deny = %d\nfail_interval = %d\nunlock_time = %s\n%s\n", n(1, 4),
-		pick(h.random, 120, 900, 3600),
-		pick(h.random, "0", "never", "60", "600", "3600"), pick(h.random, "", "even_deny_root",
-			"even_deny_root\nroot_unlock_time = 90", "admin_group = crew")))
+		pick(h.random, 120, 900, 3600), unlock, root))
 	r.Write("etc/sudoers", "root ALL=(ALL:ALL) ALL\n%crew ALL=(ALL) ALL\nUser_Alias MATES = #1003, #1005\nMATES ALL=(root) "+
 		"NOPASSWD: ALL, !/bin/su\n"+
 		"#1006 quay9=(ALL) ALL\n#1007 ALL=(ALL) /bin/ls\n@includedir /etc/sudoers.d\n")
@@ -129,6 +135,15 @@ func (h *host) lives() {
 		case 9:
 			h.happens(2*day, "usermod -aG crew %s", login)
 		}
+		if i%11 == 8 && h.random.IntN(2) == 0 { // one that may be treated as root is
+			h.happens(2*day, "usermod -aG crew %s", login)
+		}
+	}
+	h.happens(100*day, "echo 'root:%s' | chpasswd", passwordOf("root"))
+	at := n(1, 200)
+	for range n(0, 5) {
+		h.happens(at, fails, "root")
+		at = max(1, at-pick(h.random, 1, 30))
 	}
 	for i := range 7 { // one that changes its password itself
 		h.happens((8-i)*day, "printf '%%s\\n' '%s' '%s' '%s' | setpriv --reuid=1043 --regid=1043 --clear-groups passwd "+
@@ -187,24 +202,43 @@ func TestLiveHosts(t *testing.T) {
 	})
 }
 
-// edges are moments at which something begins or ends, and the seconds beside
-// them.
+// edges are moments at which all accounts are asked: the export, and the days
+// that begin after it, a second before and after.
 func (h *host) edges() []time.Time {
 	midnight := h.taken.Truncate(24 * time.Hour).Add(24 * time.Hour)
-	all := []time.Time{h.taken, midnight.Add(-time.Second), midnight, midnight.Add(24 * time.Hour)}
-	var failed []time.Time
+	return []time.Time{h.taken, midnight.Add(-time.Second), midnight, midnight.Add(time.Second), midnight.Add(24 * time.Hour)}
+}
+
+// mostLocks bounds how many accounts are asked at the ends of their locks.
+const mostLocks = 8
+
+// lockEnds are moments about the end of the lock of accounts that failed: a second
+// before, at it, and a second after.
+func (h *host) lockEnds() map[time.Time][]string {
+	last := map[string]time.Time{}
 	for _, e := range h.script {
-		if strings.HasPrefix(e.command, "echo wrong") {
-			failed = append(failed, e.at)
+		if login, ok := strings.CutPrefix(e.command, "echo wrong | pamtester login "); ok {
+			login, _, _ = strings.Cut(login, " ")
+			last[login] = e.at
 		}
 	}
-	for range 4 {
-		at := pick(h.random, failed...).Add(pick(h.random, 60*time.Second, 90*time.Second, 600*time.Second, 3600*time.Second))
-		if at.After(h.taken) {
-			all = append(all, at.Add(-time.Second), at)
+	ends := map[time.Time][]string{}
+	asked := 0
+	for _, login := range append([]string{"root"}, h.logins...) {
+		unlock := h.unlock
+		if login == "root" {
+			unlock = h.rootUnlock
+		}
+		end := last[login].Add(unlock)
+		if unlock == 0 || last[login].IsZero() || !end.After(h.taken.Add(time.Second)) || asked == mostLocks {
+			continue
+		}
+		asked++
+		for _, beside := range []time.Duration{-time.Second, 0, time.Second} {
+			ends[end.Add(beside)] = append(ends[end.Add(beside)], login)
 		}
 	}
-	return all
+	return ends
 }
 
 // own reads what the host itself tells of each account, by chage.
@@ -229,34 +263,41 @@ func (h *host) own(r *livetest.Root, e *estate, c *tally) {
 // visits signs in as each account at each moment.
 func (h *host) visits(r *livetest.Root, e *estate, c *tally) {
 	for _, at := range h.edges() {
-		said := e.facts(moment(at))
-		r.Clock(moment(at))
-		lines := strings.Split(r.Run(`for u in `+strings.Join(append(h.logins, "root"), " ")+`; do
+		h.visit(r, e, c, at, append([]string{"root"}, h.logins...))
+	}
+	for at, logins := range h.lockEnds() {
+		h.visit(r, e, c, at, logins)
+	}
+	r.Clock(moment(h.taken))
+	r.Run("rm -rf /run/faillock; cp -a /root/tally /run/faillock")
+}
+
+func (h *host) visit(r *livetest.Root, e *estate, c *tally, at time.Time, logins []string) {
+	said := e.facts(moment(at))
+	r.Clock(moment(at))
+	lines := strings.Split(r.Run(`for u in `+strings.Join(logins, " ")+`; do
 			rm -rf /run/faillock; cp -a /root/tally /run/faillock
 			in=out; if echo "Kq7!mZ2-${u}xF4%" | timeout 5 pamtester login $u authenticate >/tmp/said 2>&1; then in=in; elif ! grep -q pamtester: /tmp/said; then
 				rm -rf /run/faillock; cp -a /root/tally /run/faillock; echo stuck $u; echo "Kq7!mZ2-${u}xF4%" | timeout 5 pamtester login $u authenticate >/tmp/said 2>&1 && in=in; fi
 			echo "$u $in $(timeout 9 pamtester yew-account $u acct_mgmt 2>&1 </dev/null | grep -o 'pamtester: .*' | tail -1)"; done`), "\n")
-		for _, line := range lines {
-			f := strings.SplitN(line, " ", 3)
-			if len(f) < 3 || f[0] == "root" || f[0] == "stuck" {
-				continue
-			}
-			a, who := said[f[0]], f[0]+" at "+moment(at)
-			if last := len(h.logins) - 1; f[0] != h.logins[last] { // which has another password by now
-				c.hold(who, "a right password lets in", lets(a), f[1] == "in", h.auth)
-			}
-			c.hold(who, "the account has not ended", a["enabled"], !strings.Contains(f[2], "account has expired"))
-			if !strings.Contains(f[2], "account has expired") {
-				c.hold(who, "shut after the end of the password", shut(a), strings.Contains(f[2], "token expired"))
-			}
-			if !strings.Contains(f[2], "account has expired") && !strings.Contains(f[2], "token expired") {
-				c.hold(who, "a new password is asked for", a["overdue"].Or(a["must_change"]),
-					strings.Contains(f[2], "new one required"))
-			}
+	for _, line := range lines {
+		f := strings.SplitN(line, " ", 3)
+		if len(f) < 3 || f[0] == "stuck" {
+			continue
+		}
+		a, who := said[f[0]], f[0]+" at "+moment(at)
+		if last := len(h.logins) - 1; f[0] != h.logins[last] { // which has another password by now
+			c.hold(who, "a right password lets in", lets(a), f[1] == "in", h.auth)
+		}
+		c.hold(who, "the account has not ended", a["enabled"], !strings.Contains(f[2], "account has expired"))
+		if !strings.Contains(f[2], "account has expired") {
+			c.hold(who, "shut after the end of the password", shut(a), strings.Contains(f[2], "token expired"))
+		}
+		if !strings.Contains(f[2], "account has expired") && !strings.Contains(f[2], "token expired") {
+			c.hold(who, "a new password is asked for", a["overdue"].Or(a["must_change"]),
+				strings.Contains(f[2], "new one required"))
 		}
 	}
-	r.Clock(moment(h.taken))
-	r.Run("rm -rf /run/faillock; cp -a /root/tally /run/faillock")
 }
 
 // shut is what is said of the end of grace, where no change is asked for first.

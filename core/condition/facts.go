@@ -282,6 +282,8 @@ var allFacts = []Fact{
 		func(s *Subject) facts.Counted { return s.Account.Rounds }),
 	countFact("connection_tries", "wrong passwords that one connection from the network may try", FromExport,
 		func(s *Subject) facts.Counted { return s.Account.Tries }),
+	countFact("power_tries", "wrong passwords that may be tried before acting as an administrator is refused", FromExport,
+		func(s *Subject) facts.Counted { return s.Account.PowerTries }),
 	textFact("policy", Complete, "the name of the policy that holds; empty for none",
 		func(s *Subject) (string, bool) { return s.Derived.Policy, !s.Derived.PolicyOpen }),
 	{Name: "storage", Type: "grade", Meaning: "how the password is stored, from cleartext to memory-hard; < and > compare " +

@@ -59,11 +59,12 @@ type Account struct {
 	KeySet          Moment // when the key that stands for the password was made
 	Ends            Moment // when the account itself ends
 
-	Failures  Counted // those that still count
-	GraceUsed Counted // sign-ins made with the expired password
-	Rounds    Counted // that its stored password was hashed in
-	Tries     Counted // wrong passwords that one connection from the network may try
-	Storage   setting.Value
+	Failures   Counted // those that still count
+	GraceUsed  Counted // sign-ins made with the expired password
+	Rounds     Counted // that its stored password was hashed in
+	Tries      Counted // wrong passwords that one connection from the network may try
+	PowerTries Counted // wrong passwords that may be tried before acting as an administrator is refused
+	Storage    setting.Value
 	// StoredMark is the same for accounts with the same stored password and
 	// differs otherwise, within one run of the program; 0 where not known. It
 	// tells nothing of the password and is never shown.

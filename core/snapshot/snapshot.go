@@ -109,11 +109,12 @@ type Account struct {
 	LockedUntil     Moment `json:"locked_until,omitzero"`
 	Ends            Moment `json:"account_ends,omitzero"`
 
-	Failures  *int   `json:"failures,omitempty"`
-	GraceUsed *int   `json:"grace_used,omitempty"`
-	Rounds    *int   `json:"hash_rounds,omitempty"`
-	Tries     *int   `json:"connection_tries,omitempty"`
-	Storage   string `json:"storage,omitempty"`
+	Failures   *int   `json:"failures,omitempty"`
+	GraceUsed  *int   `json:"grace_used,omitempty"`
+	Rounds     *int   `json:"hash_rounds,omitempty"`
+	Tries      *int   `json:"connection_tries,omitempty"`
+	PowerTries *int   `json:"power_tries,omitempty"`
+	Storage    string `json:"storage,omitempty"`
 	// SamePassword is a number that accounts with the same stored password
 	// share; left out where no other account has it.
 	SamePassword uint64 `json:"same_password,omitempty"`
@@ -294,7 +295,7 @@ func OfAccount(out *Account, a *facts.Account) {
 		CannotChange: Answer(a.CannotChange), BlankAllowed: Answer(a.BlankAllowed), Blank: Answer(a.Blank),
 		PasswordUsable: Answer(a.PasswordUsable), SecondFactor: Answer(a.SecondFactor),
 		Preauthenticates: Answer(a.Preauthenticates), RemotePassword: Answer(a.RemotePassword), KeySet: Moment(a.KeySet), EntersUnasked: Answer(a.EntersUnasked),
-		UnaskedPower: Answer(a.UnaskedPower), Rounds: count(a.Rounds), Tries: count(a.Tries),
+		UnaskedPower: Answer(a.UnaskedPower), Rounds: count(a.Rounds), Tries: count(a.Tries), PowerTries: count(a.PowerTries),
 		Created: Moment(a.Created), PasswordSet: Moment(a.PasswordSet), DueAtEnd: a.DueAtEnd, RunOut: a.RunOut,
 		PasswordExpires: Moment(a.PasswordExpires),
 		LastSignIn:      Moment(a.LastSignIn),
@@ -329,7 +330,7 @@ func (a *Account) Account(out *facts.Account, fallback facts.Origin, mark func(u
 		CannotChange: facts.Tri(a.CannotChange), BlankAllowed: facts.Tri(a.BlankAllowed), Blank: facts.Tri(a.Blank),
 		PasswordUsable: facts.Tri(a.PasswordUsable), SecondFactor: facts.Tri(a.SecondFactor),
 		Preauthenticates: facts.Tri(a.Preauthenticates), RemotePassword: facts.Tri(a.RemotePassword), KeySet: facts.Moment(a.KeySet), EntersUnasked: facts.Tri(a.EntersUnasked),
-		UnaskedPower: facts.Tri(a.UnaskedPower), Rounds: counted(a.Rounds), Tries: counted(a.Tries),
+		UnaskedPower: facts.Tri(a.UnaskedPower), Rounds: counted(a.Rounds), Tries: counted(a.Tries), PowerTries: counted(a.PowerTries),
 		Created: facts.Moment(a.Created), PasswordSet: facts.Moment(a.PasswordSet), DueAtEnd: a.DueAtEnd, RunOut: a.RunOut,
 		PasswordExpires: facts.Moment(a.PasswordExpires), LastSignIn: facts.Moment(a.LastSignIn),
 		LockedSince: facts.Moment(a.LockedSince), LockedUntil: facts.Moment(a.LockedUntil), Ends: facts.Moment(a.Ends),

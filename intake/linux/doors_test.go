@@ -42,6 +42,35 @@ func TestLinuxDoors(t *testing.T) {
 	}
 }
 
+// TestLinuxPowerTries: how often sudo lets a password be tried.
+func TestLinuxPowerTries(t *testing.T) {
+	for rule, want := range map[string]string{"ada ALL=(ALL) ALL": "3", "Defaults passwd_tries=5\nada ALL=(ALL) ALL": "5",
+		"Defaults:bo passwd_tries=5\nada ALL=(ALL) ALL": "", "ada ALL=(ALL) NOPASSWD: ALL": "", "bo ALL=(ALL) ALL": ""} {
+		said, _ := intaketest.Read(t, Format, []string{"."}, withRule(rule))
+		intaketest.Hold(t, rule, said, map[string]string{"account ada: power_tries": want})
+	}
+}
+
+// TestLinuxAccounts: a second root is somebody's, an account ends, one without a
+// line in shadow or with one that the system cannot read has no ages, and root's
+// locks may last otherwise than others'.
+func TestLinuxAccounts(t *testing.T) {
+	files := linuxHost("", map[string]string{
+		"etc/passwd": "root:x:0:0:root:/root:/bin/bash\ntoor:x:0:0:Second:/root:/bin/bash\nada:x:1001:1001:Ada:/home/ada:/bin/bash\n" +
+			"bo:x:1002:1002:Bo:/home/bo:/bin/bash\ncyd:x:1003:1003:Cyd:/home/cyd:/bin/bash\n",
+		"etc/shadow": "root:*:20000:0:99999:7:::\ntoor:" + ebbStored + ":20700:0:99999:7:::\nada:" + ebbStored + ":20775:0:90:7::20790:\n" +
+			"cyd:" + ebbStored + ":20700:0:90:7:x::\n",
+		faillockConf: "even_deny_root\nroot_unlock_time = 60\nunlock_time = 900\n", "etc/pam.d/login": faillockStack})
+	said := intaketest.Derive(t, Format, []string{"."}, files)
+	intaketest.Hold(t, "accounts", said, map[string]string{
+		"account root: kind": "built-in", "account toor: kind": "person", "account toor: privileged": "true",
+		"account ada: account_ends": "2026-12-02", "account ada: enabled": "true", "account root: account_ends": "never",
+		"account bo: own max_age": "", "account bo: overdue": "unknown", "account bo: password_set": "", "account bo: password_usable": "",
+		"account cyd: own max_age": "", "account cyd: overdue": "unknown", "account cyd: password_set": "", "account cyd: password_usable": "false",
+		"policy host: lockout_duration": "15 minutes", "account root: own lockout_duration": "1 minute", "account ada: own lockout_duration": "",
+	})
+}
+
 // TestLinuxNewPasswords: stacks in which pwquality holds, does not, or may.
 func TestLinuxNewPasswords(t *testing.T) {
 	const unix, quality = "password required pam_unix.so use_authtok\n", "pam_pwquality.so retry=3\n"

@@ -65,14 +65,15 @@ var Format = intake.Format{
 		"never_signed_in": "lastlog > lastlog.txt, in the folder of the export",
 		"locked":          "faillock > faillock.txt, in the folder of the export",
 		"failures":        "faillock > faillock.txt, in the folder of the export",
-		"privileged":      "copy etc/sudoers and etc/sudoers.d",
-		"common_barred":   "depends on the dictionary of cracklib: try some, and write the answer under \"known\" in estate.yaml",
-		"account_age":     "the files do not keep when an account was made",
-		"created":         "the files do not keep when an account was made",
-		"never_changed":   "the files do not keep when an account was made",
-		"password_age":    "the date of the last change was set to 0, or is empty, in etc/shadow",
-		"idle_timeout":    "depends on shells and sshd: write it under \"known\" in estate.yaml",
-		"second_factor":   "copy etc/pam.d with the files of all modules",
+		"privileged": "copy etc/sudoers, etc/sudoers.d and what they include, and take hostname.txt; who is in a netgroup, and which " +
+			"addresses the host has, is in no file: say under \"privileged\" in estate.yaml whom such a line makes an administrator",
+		"common_barred": "depends on the dictionary of cracklib: try some, and write the answer under \"known\" in estate.yaml",
+		"account_age":   "the files do not keep when an account was made",
+		"created":       "the files do not keep when an account was made",
+		"never_changed": "the files do not keep when an account was made",
+		"password_age":  "the date of the last change was set to 0, or is empty, in etc/shadow",
+		"idle_timeout":  "depends on shells and sshd: write it under \"known\" in estate.yaml",
+		"second_factor": "copy etc/pam.d with the files of all modules",
 	},
 }
 

@@ -32,12 +32,14 @@ type grant struct {
 
 // sudoers tells who may become root for everything.
 type sudoers struct {
-	grants   []grant
-	aliases  map[string][]sudoer // by kind and name
-	asRoot   facts.Tri           // who is nobody in particular is root
-	host     string              // the host's name; "" where it is not known
-	fullHost string              // with its domain; "" where it is not known
-	noAsking bool                // the defaults ask nobody for a password
+	grants    []grant
+	aliases   map[string][]sudoer // by kind and name
+	asRoot    facts.Tri           // who is nobody in particular is root
+	host      string              // the host's name; "" where it is not known
+	fullHost  string              // with its domain; "" where it is not known
+	noAsking  bool                // the defaults ask nobody for a password
+	tries     facts.Counted       // that a password has
+	triesOpen bool                // the defaults tell them for some only
 }
 
 // readSudoers reads etc/sudoers and what it includes, in their order; without
@@ -46,7 +48,7 @@ func (e *export) readSudoers() {
 	if !e.exists("etc/sudoers") {
 		return
 	}
-	e.sudo = &sudoers{aliases: map[string][]sudoer{}, asRoot: facts.Yes, host: e.hostName()}
+	e.sudo = &sudoers{aliases: map[string][]sudoer{}, asRoot: facts.Yes, host: e.hostName(), tries: facts.CountOf(3)}
 	e.sudo.host, e.sudo.fullHost, _ = strings.Cut(e.sudo.host, " ")
 	e.sudoersFile("etc/sudoers", nil)
 	e.sudo.settle()
@@ -332,5 +334,8 @@ func (e *export) power(a *facts.Account, uid int64, group string) {
 	case e.sudo != nil:
 		a.Privileged, a.UnaskedPower = e.sudo.mayAll(&who{login: a.Login, uid: uid, group: group, groups: a.Groups, names: e.primary,
 			known: e.hasGroups})
+		if a.Privileged == facts.Yes && a.UnaskedPower == facts.No && !e.sudo.triesOpen {
+			a.PowerTries = e.sudo.tries
+		}
 	}
 }

@@ -3,6 +3,7 @@ package linux
 import (
 	"path"
 	"slices"
+	"strconv"
 	"strings"
 	"yewcone/core/facts"
 )
@@ -112,6 +113,13 @@ func (s *sudoers) defaults(text string) {
 			s.asRoot = facts.TriOf(strings.Trim(strings.TrimSpace(value), `"`) == "root")
 			if word != "Defaults" {
 				s.asRoot = facts.Unknown
+			}
+		case "passwd_tries":
+			if n, err := strconv.Atoi(strings.Trim(strings.TrimSpace(value), `"`)); err == nil && word == "Defaults" {
+				s.tries = facts.CountOf(n)
+			} else {
+				s.tries = facts.Counted{} // of some only
+				s.triesOpen = true
 			}
 		case "!authenticate":
 			s.noAsking = s.noAsking || word == "Defaults"

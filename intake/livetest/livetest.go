@@ -21,7 +21,7 @@ var Releases = []string{"bookworm", "trixie"}
 
 // packages are what tests ask of a release, beside its smallest set.
 const packages = "passwd,login,libpam-modules,libpam-runtime,libpam-pwquality,libpwquality-tools,cracklib-runtime,sudo,pamtester," +
-	"libfaketime,mariadb-server,mariadb-plugin-cracklib-password-check,postgresql,procps"
+	"libfaketime,mariadb-server,mariadb-plugin-cracklib-password-check,postgresql,procps,openssh-server,openssh-client"
 
 // Skip skips the test where no live systems are wanted.
 func Skip(t *testing.T) {
@@ -123,7 +123,7 @@ func made(release string) (string, error) {
 	}
 	folder := filepath.Join(roots, release)
 	whole := filepath.Join(folder, ".whole")
-	if _, err := os.Stat(whole); err == nil {
+	if made, err := os.ReadFile(whole); err == nil && string(made) == packages {
 		return folder, nil
 	}
 	os.RemoveAll(folder)
@@ -131,7 +131,7 @@ func made(release string) (string, error) {
 	if out, err := c.CombinedOutput(); err != nil {
 		return "", errors.Join(err, errors.New(string(out[max(0, len(out)-2000):])))
 	}
-	return folder, os.WriteFile(whole, nil, 0o644)
+	return folder, os.WriteFile(whole, []byte(packages), 0o644)
 }
 
 // Fatal ends the test.
@@ -165,6 +165,16 @@ func (r *Root) Write(name, text string) {
 	if err := os.WriteFile(r.Path(name), []byte(text), 0o644); err != nil {
 		r.t.Fatal(err)
 	}
+}
+
+// Read returns what a file of the release holds.
+func (r *Root) Read(name string) string {
+	r.t.Helper()
+	data, err := os.ReadFile(r.Path(name))
+	if err != nil {
+		r.t.Fatal(err)
+	}
+	return string(data)
 }
 
 // longest bounds one script.
