@@ -126,7 +126,7 @@ type estate struct {
 
 // asked are the facts that the oracles compare.
 var asked = []string{"enabled", "locked", "must_change", "overdue", "shut", "password_usable", "privileged", "blank",
-	"locked_for_ever", "second_factor", "enters_unasked", "unasked_power", "never_expires", "has_end"}
+	"locked_for_ever", "second_factor", "enters_unasked", "unasked_power", "never_expires", "password_is_login", "has_end"}
 
 // newEstate copies an export into an estate.
 func newEstate(t *testing.T, export, format string) *estate {

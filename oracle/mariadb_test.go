@@ -25,7 +25,7 @@ func startMariaDB(r *livetest.Root, options string) {
 mariadb-install-db --no-defaults --user=mysql --datadir=/tmp/d --skip-test-db >/dev/null 2>&1
 echo +0 > /etc/faketimerc
 FAKETIME_NO_CACHE=1 LD_PRELOAD=/usr/lib/x86_64-linux-gnu/faketime/libfaketime.so.1 setsid mariadbd --no-defaults --user=mysql --datadir=/tmp/d \
-	--socket=/tmp/s --bind-address=127.0.0.1 --port=` + r.Port("339") + ` --plugin-maturity=alpha --plugin-load-add=auth_ed25519 ` + options + ` >/tmp/log 2>&1 </dev/null &
+	--socket=/tmp/s --bind-address=127.0.0.1 --port=` + r.Port("339") + ` --plugin-maturity=alpha --plugin-load-add=auth_ed25519 --plugin-load-add=auth_pam ` + options + ` >/tmp/log 2>&1 </dev/null &
 for i in $(seq 100); do mariadb --no-defaults --skip-ssl -S /tmp/s -e 'select 1' >/dev/null 2>&1 && exit 0; sleep 0.1; done; cat /tmp/log; exit 1`)
 }
 
@@ -43,6 +43,7 @@ func TestLiveMariaDB(t *testing.T) {
 	scenarios(t, "MariaDB", "mariadb", func(t *testing.T, r *livetest.Root, random *rand.Rand, commands string, c *tally) {
 		n := func(from, to int) int { return from + random.IntN(to-from+1) }
 		lifetime := pick(random, 0, 30, 60)
+		r.Write("etc/pam.d/yew", "auth required pam_permit.so\naccount required pam_permit.so\n")
 		startMariaDB(r, fmt.Sprintf("--default-password-lifetime=%d --disconnect-on-expired-password=%s --max-password-errors=%d "+
 			"%s",
 			lifetime, pick(random, "ON", "OFF"), pick(random, 3, 4294967295), pick(random, "", "--skip-name-resolve")))
@@ -70,7 +71,9 @@ func TestLiveMariaDB(t *testing.T) {
 			case 0, 1:
 				more = fmt.Sprintf(" PASSWORD EXPIRE INTERVAL %d DAY", days)
 			case 2:
-				with = "IDENTIFIED VIA ed25519 USING PASSWORD('" + l.password + "')"
+				if with = "IDENTIFIED VIA ed25519 USING PASSWORD('" + l.password + "')"; random.IntN(2) == 0 {
+					with = "IDENTIFIED VIA pam USING 'yew'" // which takes any password
+				}
 			case 3:
 				more = pick(random, " ACCOUNT LOCK", " PASSWORD EXPIRE", " PASSWORD EXPIRE NEVER")
 			case 4:
@@ -87,6 +90,11 @@ func TestLiveMariaDB(t *testing.T) {
 				then = pick(random, "GRANT ALL ON *.* TO %s", "GRANT SUPER ON *.* TO %s",
 					"GRANT SELECT ON *.* TO %s WITH GRANT OPTION", "GRANT CREATE USER ON *.* TO %s",
 					"GRANT ALL ON test.* TO %s")
+			case 10:
+				if l.password = l.name; random.IntN(2) == 0 {
+					l.password += "x"
+				}
+				with = "IDENTIFIED BY '" + l.password + "'"
 			case 9:
 				l.host = pick(random, "quay1.marrowby.example", "%", "localhost")
 			}
@@ -161,6 +169,7 @@ func mariadbVisits(r *livetest.Root, e *estate, c *tally, all []login, taken int
 		if !in && strings.Contains(l.host, "quay1") && a["password_usable"] == facts.Yes {
 			continue // it would let in from there
 		}
+		c.hold(who, "the password is the sign-in name", a["password_is_login"], l.password == l.name)
 		c.hold(who, "a right password lets in", byPassword(a), in, word)
 		if in {
 			c.hold(who, "a new password is asked for", a["overdue"].Or(a["must_change"]), word != "77", word)

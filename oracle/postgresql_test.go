@@ -50,12 +50,15 @@ type postgres struct {
 	names  []string
 	pass   map[string]string // "" for none
 	lines  string            // of access
-	about  map[string]string // what was said of a role when it was made
+
+	checked bool              // passwordcheck is loaded
+	about   map[string]string // what was said of a role when it was made
 }
 
 func (p *postgres) start(r *livetest.Root) {
 	libraries := pick(p.random, "", "passwordcheck", "passwordcheck,auth_delay")
 	session := pick(p.random, "", "", "$libdir/passwordcheck")
+	p.checked = strings.Contains(libraries+session, "passwordcheck")
 	r.Run(strings.ReplaceAll(fmt.Sprintf(`chmod 1777 /tmp; BIN=$(echo /usr/lib/postgresql/*/bin); AS="setpriv --reuid=postgres --regid=postgres --clear-groups"
 cd /tmp; $AS $BIN/initdb -D /tmp/data -A trust -U postgres >/dev/null
 echo +0 > /etc/faketimerc
@@ -92,6 +95,10 @@ func (p *postgres) roles() string {
 		switch p.random.IntN(8) {
 		case 0:
 			password = ""
+		case 1:
+			if !p.checked {
+				password = name
+			}
 		}
 		p.names = append(p.names, name)
 		p.pass[name] = password
@@ -159,6 +166,7 @@ func (p *postgres) visits(r *livetest.Root, said map[string]map[string]facts.Tri
 		}
 		a := said[name]
 		c.hold(name, "no password is asked for", a["enters_unasked"].And(a["enabled"]), any, p.lines)
+		c.hold(name, "the password is the sign-in name", a["password_is_login"], p.pass[name] == name)
 		c.hold(name, "a right password lets in", a["password_usable"].And(a["enabled"]).And(
 			a["enters_unasked"].Or(a["overdue"].Not())), right || any && p.pass[name] != "", p.lines)
 	}

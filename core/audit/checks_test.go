@@ -102,6 +102,8 @@ func TestAccountChecks(t *testing.T) {
 		hit, miss func(a *facts.Account)
 	}{
 		{"blank", func(a *facts.Account) { a.Blank = facts.Yes }, func(a *facts.Account) { a.Blank, a.Enabled = facts.Yes, facts.No }},
+		{"password-is-login", func(a *facts.Account) { a.PasswordIsLogin, a.Storage = facts.Yes, setting.StoredSaltedFast },
+			func(a *facts.Account) { a.PasswordIsLogin, a.Storage = facts.No, setting.StoredSaltedFast }},
 		{"blank-permitted", func(a *facts.Account) { a.BlankAllowed = facts.Yes },
 			func(a *facts.Account) { a.BlankAllowed = facts.Unknown }},
 		{"stored-readable", func(a *facts.Account) { a.Storage = setting.StoredReversible },
@@ -132,6 +134,7 @@ func TestAccountChecks(t *testing.T) {
 		{"single-factor-admin", func(a *facts.Account) { a.Privileged, a.SecondFactor = facts.Yes, facts.No },
 			func(a *facts.Account) { a.SecondFactor = facts.No }},
 		{"known-name", func(a *facts.Account) { a.Login = "admin" }, func(a *facts.Account) { a.Login = "adminka" }},
+		{"known-name", func(a *facts.Account) { a.Login = "admin@localhost" }, func(a *facts.Account) { a.Login = "ann@admin" }},
 		{"guest", func(a *facts.Account) { a.Login = "guest" }, func(a *facts.Account) { a.Login, a.Enabled = "guest", facts.No }},
 		{"shared", func(a *facts.Account) { a.Kind = facts.Shared },
 			func(a *facts.Account) { a.Kind, a.PasswordUsable = facts.Shared, facts.No }},

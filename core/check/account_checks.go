@@ -15,6 +15,11 @@ var accountChecks = []Check{
 		Account: `blank and enabled and password_usable`, Remedy: "set a password, or lock the account",
 	},
 	{
+		ID: "password-is-login", Title: "accounts whose password is their own sign-in name", Severity: rules.Critical,
+		Doc:     "it is the first guess of everybody.",
+		Account: `storage < "salted slow" and password_is_login and enabled and password_usable`, Remedy: "set another password, today",
+	},
+	{
 		ID: "enters-unasked", Title: "accounts that one of the ways in asks for no password", Severity: rules.High, IfPrivileged: rules.Critical,
 		Doc: "whoever comes by that way takes any of these names.",
 		Applies: func(s *facts.System) bool {

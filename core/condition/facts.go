@@ -215,6 +215,8 @@ var allFacts = []Fact{
 	flagFact("blank_allowed", FromExport, "a flag on the account: an empty password is accepted",
 		func(s *Subject) facts.Tri { return s.Account.BlankAllowed }),
 	flagFact("blank", FromExport, "the password is empty", func(s *Subject) facts.Tri { return s.Account.Blank }),
+	flagFact("password_is_login", FromExport, "the password is the sign-in name itself, as a fast hash gives away",
+		func(s *Subject) facts.Tri { return s.Account.PasswordIsLogin }),
 	flagFact("password_usable", FromExport, "some password lets the account in",
 		func(s *Subject) facts.Tri { return s.Account.PasswordUsable }),
 	flagFact("preauthenticates", FromExport, "a ticket is given only to who proves the password first, so that nobody can guess offline by asking",

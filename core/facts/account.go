@@ -41,6 +41,7 @@ type Account struct {
 	CannotChange     Tri
 	BlankAllowed     Tri
 	Blank            Tri // the stored password is empty
+	PasswordIsLogin  Tri // the password is the sign-in name
 	PasswordUsable   Tri // some password lets this account in
 	SecondFactor     Tri
 	Preauthenticates Tri // a ticket is given only to who proves the password first

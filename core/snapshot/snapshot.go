@@ -91,6 +91,7 @@ type Account struct {
 	CannotChange     Answer `json:"cannot_change,omitzero"`
 	BlankAllowed     Answer `json:"blank_allowed,omitzero"`
 	Blank            Answer `json:"blank,omitzero"`
+	PasswordIsLogin  Answer `json:"password_is_login,omitzero"`
 	PasswordUsable   Answer `json:"password_usable,omitzero"`
 	SecondFactor     Answer `json:"second_factor,omitzero"`
 	Preauthenticates Answer `json:"preauthenticates,omitzero"`
@@ -293,7 +294,7 @@ func OfAccount(out *Account, a *facts.Account) {
 		Privileged: Answer(a.Privileged), Enabled: Answer(a.Enabled), Locked: Answer(a.Locked),
 		MustChange: Answer(a.MustChange), NeverExpires: Answer(a.NeverExpires),
 		CannotChange: Answer(a.CannotChange), BlankAllowed: Answer(a.BlankAllowed), Blank: Answer(a.Blank),
-		PasswordUsable: Answer(a.PasswordUsable), SecondFactor: Answer(a.SecondFactor),
+		PasswordUsable: Answer(a.PasswordUsable), PasswordIsLogin: Answer(a.PasswordIsLogin), SecondFactor: Answer(a.SecondFactor),
 		Preauthenticates: Answer(a.Preauthenticates), RemotePassword: Answer(a.RemotePassword), KeySet: Moment(a.KeySet), EntersUnasked: Answer(a.EntersUnasked),
 		UnaskedPower: Answer(a.UnaskedPower), Rounds: count(a.Rounds), Tries: count(a.Tries), PowerTries: count(a.PowerTries),
 		Created: Moment(a.Created), PasswordSet: Moment(a.PasswordSet), DueAtEnd: a.DueAtEnd, RunOut: a.RunOut,
@@ -328,8 +329,9 @@ func (a *Account) Account(out *facts.Account, fallback facts.Origin, mark func(u
 		Privileged: facts.Tri(a.Privileged), Enabled: facts.Tri(a.Enabled), Locked: facts.Tri(a.Locked),
 		MustChange: facts.Tri(a.MustChange), NeverExpires: facts.Tri(a.NeverExpires),
 		CannotChange: facts.Tri(a.CannotChange), BlankAllowed: facts.Tri(a.BlankAllowed), Blank: facts.Tri(a.Blank),
-		PasswordUsable: facts.Tri(a.PasswordUsable), SecondFactor: facts.Tri(a.SecondFactor),
-		Preauthenticates: facts.Tri(a.Preauthenticates), RemotePassword: facts.Tri(a.RemotePassword), KeySet: facts.Moment(a.KeySet), EntersUnasked: facts.Tri(a.EntersUnasked),
+		PasswordUsable: facts.Tri(a.PasswordUsable), PasswordIsLogin: facts.Tri(a.PasswordIsLogin), SecondFactor: facts.Tri(a.SecondFactor),
+		Preauthenticates: facts.Tri(a.Preauthenticates), RemotePassword: facts.Tri(a.RemotePassword),
+		KeySet: facts.Moment(a.KeySet), EntersUnasked: facts.Tri(a.EntersUnasked),
 		UnaskedPower: facts.Tri(a.UnaskedPower), Rounds: counted(a.Rounds), Tries: counted(a.Tries), PowerTries: counted(a.PowerTries),
 		Created: facts.Moment(a.Created), PasswordSet: facts.Moment(a.PasswordSet), DueAtEnd: a.DueAtEnd, RunOut: a.RunOut,
 		PasswordExpires: facts.Moment(a.PasswordExpires), LastSignIn: facts.Moment(a.LastSignIn),

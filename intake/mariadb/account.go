@@ -1,7 +1,9 @@
 package mariadb
 
 import (
+	"crypto/sha1"
 	"encoding/json"
+	"fmt"
 	"regexp"
 	"slices"
 	"strconv"
@@ -211,7 +213,7 @@ var withoutPassword = []string{"unix_socket", "auth_socket", "gssapi", "auth_gss
 // password tells whether a password lets the account in: by any of its methods,
 // over a connection that the server makes, from a host that it can tell.
 func (e *export) password(a *facts.Account, row *rows.Row, p *privileges) {
-	a.Blank, a.PasswordUsable = facts.No, facts.No
+	a.Blank, a.PasswordUsable, a.PasswordIsLogin = facts.No, facts.No, facts.No
 	outside := false
 	for _, m := range p.methods() {
 		hash, ours := withPassword[m.Plugin]
@@ -220,8 +222,10 @@ func (e *export) password(a *facts.Account, row *rows.Row, p *privileges) {
 			e.secret(a, row, m, hash)
 		case m.Plugin == "pam":
 			a.PasswordUsable, outside = facts.Yes, true
+			a.PasswordIsLogin = a.PasswordIsLogin.Or(facts.Unknown)
 		case !slices.Contains(withoutPassword, m.Plugin) && a.PasswordUsable == facts.No:
 			a.PasswordUsable, outside = facts.Unknown, true
+			a.PasswordIsLogin = a.PasswordIsLogin.Or(facts.Unknown)
 		}
 	}
 	if outside && !a.Storage.Known() && a.Blank == facts.No {
@@ -254,6 +258,7 @@ func (e *export) secret(a *facts.Account, row *rows.Row, m method, hash *regexp.
 	switch {
 	case !known:
 		a.Blank, a.PasswordUsable = facts.Unknown, facts.Yes
+		a.PasswordIsLogin = a.PasswordIsLogin.Or(facts.Unknown)
 	case secret == "":
 		a.Blank, a.PasswordUsable = facts.Yes, facts.Yes
 	case m.Secret != nil && !hash.MatchString(secret): // such as "invalid", which no password matches
@@ -265,7 +270,19 @@ func (e *export) secret(a *facts.Account, row *rows.Row, m method, hash *regexp.
 		if m.Secret != nil {
 			a.StoredMark = stored.Mark(secret)
 		}
+		own := facts.Unknown
+		if m.Secret != nil && hash == nativeHash {
+			own = ownName(row.Plain("User"), secret)
+		}
+		a.PasswordIsLogin = a.PasswordIsLogin.Or(own)
 	}
+}
+
+// ownName tells whether a password that is kept as its SHA-1 twice over is the
+// account's name.
+func ownName(user, secret string) facts.Tri {
+	once := sha1.Sum([]byte(user))
+	return facts.TriOf(strings.EqualFold(secret, fmt.Sprintf("*%x", sha1.Sum(once[:]))))
 }
 
 // serverAsks are the settings that the server demands of passwords that it

@@ -32,7 +32,9 @@ const how = `As a superuser, into one folder:
 export PGOPTIONS='-c DateStyle=ISO -c TimeZone=UTC'
 psql -X --csv -c "SELECT r.oid, r.rolname, r.rolsuper, r.rolinherit, r.rolcreaterole, r.rolcreatedb, r.rolcanlogin, ` +
 	`r.rolreplication, r.rolbypassrls, r.rolconnlimit, r.rolvaliduntil, CASE WHEN a.rolpassword LIKE 'SCRAM%' THEN ` +
-	`split_part(a.rolpassword, ':', 1) ELSE left(a.rolpassword, 3) END AS password_prefix FROM pg_roles r JOIN pg_authid a USING (oid) ` +
+	`split_part(a.rolpassword, ':', 1) ELSE left(a.rolpassword, 3) END AS password_prefix, ` +
+	`CASE WHEN a.rolpassword LIKE 'md5%' THEN a.rolpassword = 'md5' || md5(a.rolname || a.rolname) END AS password_is_name ` +
+	`FROM pg_roles r JOIN pg_authid a USING (oid) ` +
 	`ORDER BY r.rolname" > roles.csv
 psql -X --csv -c "SELECT r.rolname AS role, m.rolname AS member, to_jsonb(x)->>'set_option' AS set_option, x.admin_option FROM ` +
 	`pg_auth_members x JOIN pg_roles r ON r.oid = x.roleid JOIN pg_roles m ON m.oid = x.member ORDER BY 1, 2" > auth_members.csv

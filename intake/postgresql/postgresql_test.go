@@ -190,3 +190,23 @@ func TestTables(t *testing.T) {
 		t.Errorf("what was left is not told: %s", told)
 	}
 }
+
+// TestOwnNames: whose md5 is that of their own name, by the server's word or the
+// whole hash; a slow hash gives nothing away.
+func TestOwnNames(t *testing.T) {
+	for password, want := range map[string]string{"md5323e053ea4dc4227ef8e056f8a8fee6b": "true", "md5aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa": "false",
+		"SCRAM-SHA-256$4096:x$y:z": "", "": ""} {
+		files := aServer("", "", "1,host,{all},{all},all,,md5,,\n")
+		delete(files, "roles.csv")
+		files["authid.csv"] = "rolname,rolsuper,rolcanlogin,rolvaliduntil,rolpassword\nmate,f,t,," + password + "\n"
+		said, _ := intaketest.Read(t, Format, []string{"."}, files)
+		intaketest.Hold(t, password, said, map[string]string{"account mate: password_is_login": want})
+	}
+	for told, want := range map[string]string{"t": "true", "f": "false", "": ""} {
+		files := aServer("", "", "1,host,{all},{all},all,,md5,,\n")
+		files["roles.csv"] = "rolname,rolsuper,rolcreaterole,rolcanlogin,rolconnlimit,rolvaliduntil,password_prefix,password_is_name\n" +
+			"mate,f,f,t,-1,,md5," + told + "\n"
+		said, _ := intaketest.Read(t, Format, []string{"."}, files)
+		intaketest.Hold(t, told, said, map[string]string{"account mate: password_is_login": want})
+	}
+}

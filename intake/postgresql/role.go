@@ -1,6 +1,8 @@
 package postgresql
 
 import (
+	"crypto/md5"
+	"encoding/hex"
 	"slices"
 	"strings"
 	"yewcone/core/facts"
@@ -109,6 +111,7 @@ func (e *export) fill(a *facts.Account, row *rows.Row, password string, hasPassw
 	hidden := strings.Trim(password, "*") == "" && password != ""
 	if hasPassword && !hidden {
 		a.PasswordUsable, a.Storage = facts.Yes, storage(password)
+		a.PasswordIsLogin = ownName(a.Login, password, row)
 		if n, ok := stored.Rounds(password); ok {
 			a.Rounds = facts.CountOf(n)
 		}
@@ -120,6 +123,20 @@ func (e *export) fill(a *facts.Account, row *rows.Row, password string, hasPassw
 	}
 	e.doors(a, password)
 	e.until(a, row)
+}
+
+// ownName tells whether an md5-stored password, which is salted with the role's
+// name, is that name: as the server compared them, or from the whole hash.
+func ownName(role, password string, row *rows.Row) facts.Tri {
+	if _, told := row.Text("password_is_name"); told {
+		return facts.TriOf(row.True("password_is_name"))
+	}
+	hash, isMD5 := strings.CutPrefix(password, "md5")
+	if !isMD5 || len(hash) != 2*md5.Size {
+		return facts.Unknown
+	}
+	own := md5.Sum([]byte(role + role))
+	return facts.TriOf(hash == hex.EncodeToString(own[:]))
 }
 
 // doors applies the lines of access to a role.
