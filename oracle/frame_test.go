@@ -92,7 +92,7 @@ func scenarios(t *testing.T, family, format string, test func(t *testing.T, r *l
 	commands string, c *tally)) {
 	livetest.Skip(t)
 	all := map[string]*tally{}
-	commands := how(t, format)
+	commands := how(t, format, ":\n")
 	t.Run("on", func(t *testing.T) {
 		for _, release := range livetest.Releases {
 			sum := &tally{t: t, where: family + " on " + release, kinds: map[string][3]int{}}
@@ -131,6 +131,12 @@ var asked = []string{"enabled", "locked", "must_change", "overdue", "shut", "pas
 // newEstate copies an export into an estate.
 func newEstate(t *testing.T, export, format string) *estate {
 	t.Helper()
+	return newEstateFrom(t, export, format, "from: x")
+}
+
+// newEstateFrom is newEstate for an export of some files of a folder.
+func newEstateFrom(t *testing.T, export, format, from string) *estate {
+	t.Helper()
 	e := &estate{t, t.TempDir()}
 	if err := os.CopyFS(filepath.Join(e.folder, "x"), os.DirFS(export)); err != nil {
 		t.Fatal(err)
@@ -144,7 +150,8 @@ func newEstate(t *testing.T, export, format string) *estate {
 		rules += fmt.Sprintf("  - {id: yes-%s, forbid: '%[2]s'}\n  - {id: no-%[1]s, forbid: 'not %[2]s'}\n", fact, is)
 	}
 	e.write("rules/live.yaml", rules)
-	e.write("estate.yaml", "estate: Live\nsystems:\n  live: {rules: live, export: {read: "+format+", from: x}}\n")
+	e.write("estate.yaml", "estate: Live\nsystems:\n  live: {rules: live, export: {read: "+format+", "+
+		""+strings.NewReplacer("[", "[x/", ", ", ", x/").Replace(from)+"}}\n")
 	return e
 }
 
@@ -214,17 +221,18 @@ func (e *estate) verdicts(login, present string, candidates []string) []facts.Tr
 	return said
 }
 
-// setting is what the program says of a setting of the only policy; "" where it
-// does not know.
-func (e *estate) setting(name string) string {
+// setting is what the program says of a setting of a policy, or where that is
+// "", of the only one; "" where it does not know.
+func (e *estate) setting(policy, name string) string {
 	e.t.Helper()
 	for line := range strings.Lines(run(e.t, e.folder, "", "intake", "live", "--format", "json")) {
 		var read struct {
 			Policy struct {
+				Name     string
 				Settings []struct{ Setting, Value string }
 			}
 		}
-		if json.Unmarshal([]byte(line), &read) == nil {
+		if json.Unmarshal([]byte(line), &read) == nil && (policy == "" || read.Policy.Name == policy) {
 			for _, s := range read.Policy.Settings {
 				if s.Setting == name && s.Value != "unknown" {
 					return s.Value
@@ -235,12 +243,16 @@ func (e *estate) setting(name string) string {
 	return ""
 }
 
-// how returns the commands of a format: what stands between the line that
-// ends in a colon and the next empty one.
-func how(t *testing.T, format string) string {
+// how returns the commands of a format: what stands after the first of each of
+// the given texts, up to the next empty line.
+func how(t *testing.T, format string, after ...string) string {
 	t.Helper()
-	text := run(t, t.TempDir(), "", "intake", "--how", format)
-	_, text, _ = strings.Cut(text, ":\n")
+	text, there := run(t, t.TempDir(), "", "intake", "--how", format), false
+	for _, mark := range after {
+		if _, text, there = strings.Cut(text, mark); !there {
+			t.Fatalf("intake --how %s has no %q", format, mark)
+		}
+	}
 	text, _, _ = strings.Cut(text, "\n\n")
 	return text + "\n"
 }

@@ -375,7 +375,7 @@ func (h *host) past(r *livetest.Root, e *estate, c *tally) {
 	for i := range 6 {
 		all = append(all, old(i))
 	}
-	history := e.setting("history")
+	history := e.setting("", "history")
 	barred := map[string]int{"none": 0, "": -1}
 	n, ok := barred[history]
 	if !ok {

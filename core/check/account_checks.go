@@ -20,8 +20,9 @@ var accountChecks = []Check{
 		Account: `storage < "salted slow" and password_is_login and enabled and password_usable`, Remedy: "set another password, today",
 	},
 	{
-		ID: "enters-unasked", Title: "accounts that one of the ways in asks for no password", Severity: rules.High, IfPrivileged: rules.Critical,
-		Doc: "whoever comes by that way takes any of these names.",
+		ID: "enters-unasked", Title: "accounts that one of the ways in asks for no password", Severity: rules.High,
+		IfPrivileged: rules.Critical,
+		Doc:          "whoever comes by that way takes any of these names.",
 		Applies: func(s *facts.System) bool {
 			return slices.ContainsFunc(s.Policies, func(p facts.Policy) bool { return p.Value(setting.BlankAllowed).Value == setting.Yes })
 		},
@@ -157,7 +158,8 @@ var accountChecks = []Check{
 		ID: "no-policy", Title: "accounts that fall under no policy", Severity: rules.High,
 		Doc:     "nothing is demanded of their passwords.",
 		Applies: func(s *facts.System) bool { return len(s.Policies) > 0 },
-		Account: `enabled and policy == "" and not policy_missing`, Remedy: "name a policy for them, or a default one",
+		Account: `enabled and policy == "" and not policy_missing`, Remedy: "name a policy for them, or a default one; take the password " +
+			"away from an account that none can hold",
 	},
 	{
 		ID: "policy-missing", Title: "accounts that name a policy which is not among those exported", Severity: rules.High,

@@ -93,6 +93,9 @@ func ages(d *facts.Derived, a *facts.Account, s *Settings) {
 	} else if s.Get(setting.MinAge).Value.State() == setting.Off {
 		d.MayChange = a.PasswordSet
 	}
+	if s.Get(setting.SelfChange).Value == setting.No {
+		d.MayChange = facts.Moment{} // its owner may not, at any time
+	}
 	if span, ok := s.Get(setting.WarnBefore).Value.Span(); ok {
 		d.WarnedFrom = d.Expires.Minus(span)
 	} else if s.Get(setting.WarnBefore).Value.State() == setting.Off {
@@ -158,11 +161,17 @@ func expires(a *facts.Account, maxAge setting.Value) facts.Moment {
 // shut tells whether the system refuses an overdue account: the grace period
 // is over, or no sign-ins with the old password are left.
 func shut(d *facts.Derived, a *facts.Account, s *Settings) facts.Tri {
-	if d.Overdue != facts.Yes {
+	switch {
+	case d.Overdue != facts.Yes:
 		return d.Overdue
+	case a.ChangeFirst && a.MustChange != facts.No:
+		return a.MustChange.Not()
 	}
 	if left, ok := s.Get(setting.GraceSignIns).Value.Count(); ok && a.GraceUsed.Known {
-		return facts.TriOf(int64(a.GraceUsed.N) >= left)
+		if int64(a.GraceUsed.N) >= left {
+			return facts.Yes
+		}
+		return facts.TriOf(over(a, d.ShutAt, d.AsOf) == facts.Yes)
 	}
 	if a.RunOut {
 		grace := s.Get(setting.GracePeriod).Value

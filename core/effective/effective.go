@@ -225,7 +225,7 @@ func (r *Resolver) plan(a *facts.Account) plan {
 	}
 	fallback := sys.Policy(sys.Default)
 	var named *facts.Policy
-	if a.Policy != "" {
+	if a.Policy != "" && (sys.NoPolicy == nil || a.Policy != sys.NoPolicy.Name) {
 		if named = sys.Policy(a.Policy); named == nil {
 			p.missing = a.Policy
 		}
@@ -233,10 +233,13 @@ func (r *Resolver) plan(a *facts.Account) plan {
 	switch sys.Chooses {
 	case facts.ChooseAssigned:
 		p.whole = true
-		if a.Policy == "" {
-			add(fallback)
-		} else {
+		switch {
+		case named != nil:
 			add(named)
+		case a.Policy == "" && fallback != nil:
+			add(fallback)
+		default:
+			add(sys.NoPolicy)
 		}
 	case facts.ChoosePriority:
 		p.whole = true
@@ -284,7 +287,7 @@ func (r *Resolver) resolve(a *facts.Account) *Settings {
 	}
 	p := r.plan(a)
 	s := &Settings{Missing: p.missing, list: make([]Setting, setting.Len)}
-	if len(p.tiers) > 0 {
+	if len(p.tiers) > 0 && p.tiers[0][0] != r.system.NoPolicy {
 		s.Policy = p.tiers[0][0]
 	}
 	for _, tier := range p.tiers {
@@ -448,7 +451,12 @@ func (r *Resolver) wonReason(p plan, tier, among int) string {
 	}
 	switch r.system.Chooses {
 	case facts.ChooseAssigned:
-		if p.tiers[0][0].Name == r.system.Default {
+		switch first := p.tiers[0][0]; {
+		case first == r.system.NoPolicy && p.missing != "":
+			return "what the system does without a policy, since the one that the account names does not exist"
+		case first == r.system.NoPolicy:
+			return "what the system does without a policy, since none reaches the account"
+		case first.Name == r.system.Default:
 			return "the default policy, since the account names none"
 		}
 		return "the policy that the account names"

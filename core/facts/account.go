@@ -54,6 +54,7 @@ type Account struct {
 	Created         Moment
 	PasswordSet     Moment // never: not changed since the account was made
 	DueAtEnd        bool   // due when the last day begins or in the last second, not when they are over
+	ChangeFirst     bool   // while it must be changed, its end shuts nobody out
 	RunOut          bool   // past its end by hand, whatever the ages say; since when is not known
 	PasswordExpires Moment // only where the export itself says it; never beats the maximum age
 	LastSignIn      Moment

@@ -265,6 +265,10 @@ type System struct {
 	Chooses  Precedence
 	Policies []Policy
 	Default  string // name of the policy for accounts without another; "" for none
+	// NoPolicy is what the system does where no policy reaches an account, or
+	// the one that it names does not exist; nil where that is not known. Only
+	// systems that go by assigned policies ask for it.
+	NoPolicy *Policy
 
 	// View tells what the export was able to show; nil where a reader has no
 	// question of it: then what is absent is what it is in the format.
@@ -290,6 +294,18 @@ type Limit struct {
 func (s *System) LeaveDefaultOpen(name string, origin Origin) {
 	s.Policies = append(s.Policies, Policy{Name: name, Origin: origin, Open: true})
 	s.Default = name
+}
+
+// AllPolicies calls yield for each policy, and last for NoPolicy.
+func (s *System) AllPolicies(yield func(*Policy) bool) {
+	for i := range s.Policies {
+		if !yield(&s.Policies[i]) {
+			return
+		}
+	}
+	if s.NoPolicy != nil {
+		yield(s.NoPolicy)
+	}
 }
 
 // Policy returns the policy of a name, or nil.

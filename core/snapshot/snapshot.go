@@ -65,6 +65,7 @@ type Policy struct {
 	Priority int      `json:"priority,omitempty"`
 	Changed  Moment   `json:"changed,omitzero"`
 	Open     bool     `json:"open,omitempty"` // it stands for policies that are not known
+	None     bool     `json:"none,omitempty"` // it is what the system does where no policy reaches an account
 	Origin   Origin   `json:"origin,omitzero"`
 }
 
@@ -101,8 +102,9 @@ type Account struct {
 
 	Created         Moment `json:"created,omitzero"`
 	PasswordSet     Moment `json:"password_set,omitzero"`
-	DueAtEnd        bool   `json:"due_at_end,omitempty"` // due when its last day begins or in its last second
-	RunOut          bool   `json:"run_out,omitempty"`    // past its end by hand
+	DueAtEnd        bool   `json:"due_at_end,omitempty"`   // due when its last day begins or in its last second
+	ChangeFirst     bool   `json:"change_first,omitempty"` // while it must be changed, its end shuts nobody out
+	RunOut          bool   `json:"run_out,omitempty"`      // past its end by hand
 	PasswordExpires Moment `json:"password_expires,omitzero"`
 	LastSignIn      Moment `json:"last_sign_in,omitzero"`
 	KeySet          Moment `json:"key_set,omitzero"`
@@ -297,7 +299,8 @@ func OfAccount(out *Account, a *facts.Account) {
 		PasswordUsable: Answer(a.PasswordUsable), PasswordIsLogin: Answer(a.PasswordIsLogin), SecondFactor: Answer(a.SecondFactor),
 		Preauthenticates: Answer(a.Preauthenticates), RemotePassword: Answer(a.RemotePassword), KeySet: Moment(a.KeySet), EntersUnasked: Answer(a.EntersUnasked),
 		UnaskedPower: Answer(a.UnaskedPower), Rounds: count(a.Rounds), Tries: count(a.Tries), PowerTries: count(a.PowerTries),
-		Created: Moment(a.Created), PasswordSet: Moment(a.PasswordSet), DueAtEnd: a.DueAtEnd, RunOut: a.RunOut,
+		Created: Moment(a.Created), PasswordSet: Moment(a.PasswordSet), DueAtEnd: a.DueAtEnd, ChangeFirst: a.ChangeFirst,
+		RunOut:          a.RunOut,
 		PasswordExpires: Moment(a.PasswordExpires),
 		LastSignIn:      Moment(a.LastSignIn),
 		LockedSince:     Moment(a.LockedSince), LockedUntil: Moment(a.LockedUntil), Ends: Moment(a.Ends),
@@ -333,7 +336,8 @@ func (a *Account) Account(out *facts.Account, fallback facts.Origin, mark func(u
 		Preauthenticates: facts.Tri(a.Preauthenticates), RemotePassword: facts.Tri(a.RemotePassword),
 		KeySet: facts.Moment(a.KeySet), EntersUnasked: facts.Tri(a.EntersUnasked),
 		UnaskedPower: facts.Tri(a.UnaskedPower), Rounds: counted(a.Rounds), Tries: counted(a.Tries), PowerTries: counted(a.PowerTries),
-		Created: facts.Moment(a.Created), PasswordSet: facts.Moment(a.PasswordSet), DueAtEnd: a.DueAtEnd, RunOut: a.RunOut,
+		Created: facts.Moment(a.Created), PasswordSet: facts.Moment(a.PasswordSet), DueAtEnd: a.DueAtEnd, ChangeFirst: a.ChangeFirst,
+		RunOut:          a.RunOut,
 		PasswordExpires: facts.Moment(a.PasswordExpires), LastSignIn: facts.Moment(a.LastSignIn),
 		LockedSince: facts.Moment(a.LockedSince), LockedUntil: facts.Moment(a.LockedUntil), Ends: facts.Moment(a.Ends),
 		Failures: counted(a.Failures), GraceUsed: counted(a.GraceUsed), Origin: orElse(a.Origin, fallback),

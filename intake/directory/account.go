@@ -31,7 +31,7 @@ type part struct {
 func (p *part) Accounts(yield func(*facts.Account) error) error {
 	var a facts.Account
 	return p.entries.Each(&p.notes, func(x *ldif.Entry) error {
-		if !isAccount(x) {
+		if !p.e.isAccount(x) {
 			p.e.unsureOf(&p.notes, p.entries.File, x)
 			return nil
 		}
@@ -49,10 +49,12 @@ func (p *part) Done() { p.e.Noted.Join(&p.notes) }
 
 // isAccount: an entry with a password, or one that is a person or a program
 // by its object class where the export leaves passwords out.
-func isAccount(x *ldif.Entry) bool {
+func (e *export) isAccount(x *ldif.Entry) bool {
 	switch {
 	case x.Is("pwdPolicy") || x.Is("passwordPolicy") || x.Is("nsPwPolicyContainer"):
 		return false
+	case isConfig(x):
+		return e.isRoot(x)
 	case x.Seen&watch.Of("userpassword", "pwdchangedtime") != 0 || x.Is("simpleSecurityObject"):
 		return true
 	case x.Seen&watch["pwdpolicysubentry"] != 0:
@@ -79,6 +81,10 @@ func mayBind(x *ldif.Entry) bool {
 func (e *export) fill(a *facts.Account, file string, x *ldif.Entry) {
 	a.Origin = facts.Origin{File: file, Line: x.Line}
 	dn := ldif.NormalDN(x.DN)
+	if isConfig(x) {
+		e.root(a, file, x)
+		return
+	}
 	a.Login = x.Text("uid")
 	if a.Login == "" && strings.HasPrefix(dn, "uid=") {
 		a.Login = ldif.FirstName(x.DN)
@@ -101,49 +107,94 @@ func (e *export) fill(a *facts.Account, file string, x *ldif.Entry) {
 	}
 	a.Groups, a.GroupsKnown = e.groups.Of(a.Groups, dn, "uid:"+a.Login), e.Read.View.Shows("member")
 
-	p := e.policyOf(a, x)
+	a.Privileged = e.privileged(dn)
+	p := e.policyOf(a, x, dn)
 	e.password(a, x)
 	e.dates(a, x)
-	e.state(a, x, p)
+	if e.state(a, x, p); p.bare {
+		a.Enabled, a.Ends = facts.Yes, facts.Never
+	}
 }
 
-// noPolicy holds for accounts that fall under none: nothing locks them.
-var noPolicy = policy{lockout: facts.No, mustChange: facts.No, window: facts.CountOf(0), forSeconds: facts.CountOf(0)}
+// noPolicy holds for accounts that fall under none: nothing locks them, not even
+// the end of the account.
+var noPolicy = policy{lockout: facts.No, mustChange: facts.No, window: facts.CountOf(0), forSeconds: facts.CountOf(0),
+	idle: facts.CountOf(0), bare: true}
 
 // hiddenPolicy is the policy of accounts whose own is not visible.
 var hiddenPolicy = policy{unknown: true}
 
 // policyOf finds the policy whose switches decide what the entry's stamps
-// mean.
-func (e *export) policyOf(a *facts.Account, x *ldif.Entry) *policy {
+// mean. Where the one that it names does not exist, the server goes by none.
+func (e *export) policyOf(a *facts.Account, x *ldif.Entry, dn string) *policy {
+	db := e.config.of(dn)
+	if db != nil && !db.overlay {
+		a.Policy = e.Read.NoPolicy.Name
+		return &noPolicy
+	}
 	if sub := x.Text("pwdpolicysubentry"); sub != "" {
 		if i, ok := e.byDN[ldif.NormalDN(sub)]; ok {
 			a.Policy = e.Read.Policies[i].Name
 			return &e.policies[i]
 		}
-		a.Policy = sub
-		return &policy{unknown: true}
+		if a.Policy = sub; !e.Read.View.Whole {
+			a.Policy = unnamed
+			return &hiddenPolicy
+		}
+		return &noPolicy
 	}
 	if e.absent("pwdpolicysubentry") == facts.Unknown && (e.foreign || len(e.ofPolicies) > 0) {
 		a.Policy = unnamed // it may name one of its own
 		return &hiddenPolicy
 	}
+	name := e.Read.Default
+	if e.ofDatabases {
+		name = e.defaultOf(db)
+		a.Policy = name
+	}
 	for i := range e.Read.Policies {
-		if e.Read.Policies[i].Name == e.Read.Default {
+		if e.Read.Policies[i].Name == name {
 			return &e.policies[i]
 		}
 	}
 	return &noPolicy
 }
 
+// defaultOf is the name of a database's default policy, where there are several
+// with policies.
+func (e *export) defaultOf(db *database) string {
+	switch {
+	case db == nil:
+		return unnamed
+	case db.fallback == "":
+		return e.Read.NoPolicy.Name
+	}
+	if i, ok := e.byDN[db.fallback]; ok {
+		return e.Read.Policies[i].Name
+	}
+	if e.Read.View.Whole {
+		return e.Read.NoPolicy.Name
+	}
+	return unnamed
+}
+
+// passwordShown: some account's is in the export. Dumps are often handed on
+// without them, so that a whole one proves nothing here.
+func (e *export) passwordShown() bool {
+	return ldif.Seen(e.look.people.Load())&watch["userpassword"] != 0 && e.absent("userpassword") == facts.No
+}
+
 func (e *export) password(a *facts.Account, x *ldif.Entry) {
 	schema := setting.At(setting.Storage)
+	if x.Seen&watch["userpassword"] != 0 || e.passwordShown() && x.Seen&watch["pwdchangedtime"] == 0 {
+		a.PasswordUsable = facts.No
+	}
 	for i := range x.Attrs {
 		if x.Attrs[i].Name != "userpassword" {
 			continue
 		}
-		a.PasswordUsable = facts.Yes
 		value := x.Attrs[i].Value
+		a.PasswordUsable = a.PasswordUsable.Or(e.config.letsIn(value))
 		a.Blank = facts.TriOf(value == "" || a.Blank == facts.Yes)
 		a.StoredMark = stored.Mark(value)
 		grade := stored.Directory(value)
@@ -162,7 +213,7 @@ func (e *export) dates(a *facts.Account, x *ldif.Entry) {
 	if !a.LastSignIn.Known() {
 		a.LastSignIn = moment(x.Text("authtimestamp"))
 	}
-	if !a.PasswordSet.Known() && e.absent("pwdchangedtime") == facts.No {
+	if !a.PasswordSet.Known() && e.absent("pwdchangedtime") == facts.No && x.Seen&watch["userpassword"] != 0 {
 		a.PasswordExpires = facts.Never
 	}
 }
@@ -197,6 +248,7 @@ func (e *export) state(a *facts.Account, x *ldif.Entry, p *policy) {
 			e.lock(a, since, p)
 		}
 	}
+	e.idle(a, x, p)
 	failures, grace := 0, 0
 	for i := range x.Attrs {
 		switch x.Attrs[i].Name {
@@ -209,8 +261,36 @@ func (e *export) state(a *facts.Account, x *ldif.Entry, p *policy) {
 			grace++
 		}
 	}
+	a.ChangeFirst = true
 	a.GraceUsed = facts.Counted{N: grace, Known: grace > 0 || e.absent("pwdgraceusetime") == facts.No}
 	a.Failures = facts.Counted{N: failures, Known: dated && p.window.Known && e.absent("pwdfailuretime") == facts.No}
+}
+
+// idle locks an account that nobody has used for too long; one that nobody ever
+// used counts from its password's last change, where the database keeps the
+// last sign-in at all (olcLastBind).
+func (e *export) idle(a *facts.Account, x *ldif.Entry, p *policy) {
+	last := moment(x.Text("pwdlastsuccess"))
+	if p.idle.N == 0 || a.Locked != facts.No {
+		return
+	}
+	if !last.Known() {
+		db := e.config.of(ldif.NormalDN(x.DN))
+		if e.absent("pwdlastsuccess") == facts.No && db != nil && !db.lastBind {
+			return
+		}
+		last = a.PasswordSet
+	}
+	since, ok := last.Unix()
+	switch idle := e.Read.AsOf.Unix() > since+int64(p.idle.N); {
+	case !ok:
+	case e.Read.AsOf.IsZero():
+		a.Locked = facts.Unknown
+	case idle && !moment(x.Text("pwdlastsuccess")).Known() && (!e.config.there || e.absent("pwdlastsuccess") != facts.No):
+		a.Locked = facts.Unknown
+	case idle:
+		a.LockUntil(facts.AtSecond(since+int64(p.idle.N)), facts.Never, e.Read.AsOf)
+	}
 }
 
 // enabled: the schema has no switch, only the begin and the end of an account.
@@ -246,6 +326,8 @@ func (e *export) lock(a *facts.Account, since string, p *policy) {
 		a.LockUntil(facts.Moment{}, facts.Never, e.Read.AsOf)
 	case !ok || !p.forSeconds.Known:
 		a.Locked = facts.Unknown
+	case !e.Read.AsOf.IsZero() && e.Read.AsOf.Before(at):
+		a.Locked = facts.No // not yet, though another stamp may do so
 	default:
 		a.LockFor(facts.At(at), int64(p.forSeconds.N), e.Read.AsOf)
 	}

@@ -29,13 +29,16 @@ import (
 )
 
 // how are the commands that take an export.
-const how = `slapcat -n 1 -l directory.ldif
-slapcat -n 0 -a '(!(objectClass=olcSchemaConfig))' -l config.ldif     which policy is the default
-or, as a user who may read all of it:
-ldapsearch -x -LLL -H ldap://SERVER -D BINDDN -W -b SUFFIX '(objectClass=*)' '*' '+' > directory.ldif
+const how = `On the server, as root, each database with a file of its own:
+slapcat -n 0 -a '(!(objectClass=olcSchemaConfig))' -l config.ldif
+for n in $(sed -n 's/^dn: olcDatabase={\([1-9][0-9]*\)}[a-z]*db,.*/\1/p' config.ldif); do slapcat -n $n -l directory-$n.ldif; done
 
+or instead of the last, as a user who may read all of it, beside config.ldif:
+ldapsearch -x -LLL -H ldap://SERVER -D BINDDN -W -b SUFFIX '(objectClass=*)' '*' '+' > directory-1.ldif
+
+config.ldif tells which policies hold where, who may set passwords, and how they are stored.
 estate.yaml:
-  export: {read: ldif, from: [directory.ldif, config.ldif]}
+  export: {read: ldif, from: [directory-1.ldif, config.ldif]}
 `
 
 // Format is the LDIF of a directory with the password policy schema.
@@ -62,11 +65,13 @@ var toKnow = map[string]string{
 // wanted are the attributes that are read, in small letters.
 const wanted = `uid cn displayname givenname sn mail
 	employeenumber description userpassword member uniquemember memberuid olcppolicydefault
+	olcdatabase olcsuffix olcrootdn olcrootpw olcaccess olcpasswordhash olcmoduleload olcppolicyhashcleartext olcdisabled olclastbind
 	entryuuid entrycsn createtimestamp modifytimestamp
 	pwdchangedtime pwdaccountlockedtime pwdfailuretime pwdgraceusetime pwdreset pwdpolicysubentry pwdlastsuccess
 	authtimestamp pwdstarttime pwdendtime
 	pwdminlength pwdmaxlength pwdcheckquality pwdinhistory pwdminage pwdmaxage pwdexpirewarning pwdgraceauthnlimit
 	pwdlockout pwdmaxfailure pwdlockoutduration pwdfailurecountinterval pwdmustchange pwdallowuserchange
+	pwdgraceexpiry
 	pwdcheckmodule pwdusecheckmodule pwdmaxidle pwdmindelay pwdmaxdelay pwdattribute`
 
 type export struct {
@@ -75,8 +80,7 @@ type export struct {
 	request  *intake.Request
 	policies []policy       // beside system.Policies
 	byDN     map[string]int // policies
-	fallback string         // DN of the default policy
-	config   bool           // the overlay's configuration is in the export
+	config   config
 	groups   *ldif.Groups
 	files    *ldif.Files
 	latest   atomic.Int64 // seconds since 1970
@@ -86,6 +90,10 @@ type export struct {
 	foreign      bool // of another family of servers
 	ofPolicies   []fileEntry
 	shown        map[string]bool // attributes that some policy has
+	ofDatabases  bool            // databases have policies of their own
+	forms        map[string]groupForm
+	targets      []target
+	passwords    targetList
 }
 
 // fileEntry is an entry that is kept.
@@ -95,7 +103,8 @@ type fileEntry struct {
 }
 
 func open(r *intake.Request) (facts.Export, error) {
-	e := &export{request: r, Base: r.NewBase(), byDN: map[string]int{}, groups: ldif.NewGroups()}
+	e := &export{request: r, Base: r.NewBase(), byDN: map[string]int{}, groups: ldif.NewGroups(),
+		config: config{databases: map[string]*database{}}, forms: map[string]groupForm{}}
 	e.look.every.Store(^uint64(0))
 	e.files = ldif.NewFiles(r, &e.Noted, wanted)
 	e.files.Watch = watch
@@ -108,6 +117,7 @@ func open(r *intake.Request) (facts.Export, error) {
 	if latest := e.latest.Load(); e.Read.AsOf.IsZero() && latest > 0 {
 		e.Read.AsOf, e.Read.AsOfFrom = time.Unix(latest, 0).UTC(), "the latest change in the export"
 	}
+	e.targets = append(e.targets, e.passwords.list...)
 	e.settleView()
 	e.addPolicies()
 	e.settleDefault()
@@ -131,16 +141,14 @@ func (e *export) tells(x *ldif.Entry) bool {
 			}
 		}
 	}
-	e.look.at(x, !x.Is("pwdPolicy") && !isConfig(x) && mayBind(x))
+	if !isConfig(x) {
+		e.look.at(x, !x.Is("pwdPolicy") && mayBind(x))
+		e.passwords.add(x)
+	}
 	if x.Is("passwordPolicy") || x.Is("nsPwPolicyContainer") || x.Is("nsContainer") {
 		e.foreignClass.Store(true)
 	}
 	return isConfig(x) || x.Is("pwdPolicy") || isGroup(x) || hasAny(x, "member", "uniquemember", "memberuid", "pwdattribute")
-}
-
-// isConfig: the overlay's configuration, where the default policy is named.
-func isConfig(x *ldif.Entry) bool {
-	return x.Is("olcPPolicyConfig") || hasAny(x, "olcppolicydefault")
 }
 
 func isGroup(x *ldif.Entry) bool {
@@ -158,14 +166,15 @@ func hasAny(x *ldif.Entry, names ...string) bool {
 
 // structure gathers what accounts are judged by.
 func (e *export) structure(file string, x *ldif.Entry) error {
-	if isConfig(x) {
-		e.config = true
-		if a, ok := x.First("olcppolicydefault"); ok {
-			e.fallback = ldif.NormalDN(a.Value)
-		}
-	}
 	switch {
+	case isConfig(x):
+		e.config.add(x)
+		if x.Seen&watch["olcrootpw"] != 0 && x.Text("olcrootdn") == "" {
+			e.Noted.Refuse(facts.Origin{File: file, Line: x.Line, Place: x.DN},
+				"olcRootPW stands without olcRootDN; the account is left out")
+		}
 	case x.Is("pwdPolicy"):
+		e.targets = append(e.targets, target{ldif.NormalDN(x.DN), "pwdminlength"})
 		e.ofPolicies = append(e.ofPolicies, fileEntry{file, x})
 	case hasAny(x, "pwdattribute"):
 		e.Noted.Refuse(facts.Origin{File: file, Line: x.Line, Place: x.DN},
@@ -177,6 +186,7 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 				"the entry has members and no object class of groups that is known here; it is taken for a group")
 		}
 		dn := ldif.NormalDN(x.DN)
+		e.forms[dn] = formOf(x)
 		e.groups.Name(dn, cmp.Or(x.Text("cn"), ldif.FirstName(x.DN)))
 		for _, a := range x.Attrs {
 			switch a.Name {
@@ -196,27 +206,32 @@ const unnamed = "not named in the export"
 
 func (e *export) settleDefault() {
 	from := facts.Origin{File: strings.Join(e.request.From, ", ")}
-	i, there := e.byDN[e.fallback]
+	fallback, overlays := e.config.fallback()
+	i, there := e.byDN[fallback]
 	switch {
 	case e.Read.Default != "":
 		if e.Read.Policy(e.Read.Default) == nil {
 			e.Noted.Remark(facts.Origin{File: "estate.yaml"},
 				"the default policy %q is not in the export; its accounts fall under no policy", e.Read.Default)
 		}
+	case overlays > 1:
+		e.ofDatabases = true // each with its own default, or none
 	case there:
 		e.Read.Default = e.Read.Policies[i].Name
-	case e.fallback != "" && e.Read.View.Whole:
-		e.Noted.Remark(from, "the default policy %q is not in the export; accounts that name no policy fall under none", e.fallback)
-	case e.fallback != "":
-		e.Noted.Remark(from, "the default policy %q is not visible in the export; what it says is not known", e.fallback)
+	case fallback != "" && e.Read.View.Whole:
+		e.Noted.Remark(from, "the default policy %q is not in the export; accounts that name no policy fall under none", fallback)
+	case fallback != "":
+		e.Noted.Remark(from, "the default policy %q is not visible in the export; what it says is not known", fallback)
 		e.leaveOpen(from)
 	case e.foreign:
 		e.leaveOpen(from)
+	case e.config.there && overlays == 0:
+		e.Noted.Remark(from, "the configuration has no database with policies (olcPPolicyConfig); no policy holds for anybody")
 	case len(e.Read.Policies) == 0 && e.Read.View.Whole:
 	case len(e.Read.Policies) == 0:
 		e.Noted.Remark(from, "no policy is visible in the export; whether there are any, and which accounts fall under them, is not known")
 		e.leaveOpen(from)
-	case e.config && e.Read.View.Whole:
+	case e.config.there && e.Read.View.Whole:
 		e.Noted.Remark(from, "the configuration names no default policy (olcPPolicyDefault); accounts that name no policy fall under none")
 	default:
 		e.Noted.Remark(from, "the export does not show which policy is the default (olcPPolicyDefault stands in cn=config), "+
@@ -227,6 +242,13 @@ func (e *export) settleDefault() {
 		const both = "export the configuration too, which names the default policy (yewcone intake --how ldif), or write " +
 			"\"default\" in estate.yaml"
 		e.Read.ToKnow[""], e.Read.ToKnow["locked"], e.Read.ToKnow["must_change"] = both, both, both
+	}
+	if e.Read.View.Whole || e.config.there {
+		e.withoutPolicy()
+	}
+	if !e.Read.View.Whole && e.Read.Policy(unnamed) == nil {
+		e.Read.Policies = append(e.Read.Policies, facts.Policy{Name: unnamed, Origin: from, Open: true})
+		e.policies = append(e.policies, policy{unknown: true})
 	}
 }
 

@@ -19,7 +19,9 @@ type policy struct {
 	forSeconds facts.Counted // length of a lock; 0 until an administrator acts
 	window     facts.Counted // how long failures count; 0 for ever
 	mustChange facts.Tri
-	unknown    bool // the export does not have it
+	idle       facts.Counted // how long an account may go unused; 0 for ever
+	unknown    bool          // the export does not have it
+	bare       bool          // there is none
 }
 
 // policyReader turns one pwdPolicy entry into settings.
@@ -65,6 +67,7 @@ func (e *export) addPolicy(file string, x *ldif.Entry) {
 	p.e.policies = append(p.e.policies, policy{
 		lockout: p.switchOf("pwdlockout"), forSeconds: p.counted("pwdlockoutduration"),
 		window: p.counted("pwdfailurecountinterval"), mustChange: p.switchOf("pwdmustchange"),
+		idle: p.counted("pwdmaxidle"),
 	})
 }
 
@@ -162,7 +165,14 @@ func (p *policyReader) complexity() {
 	p.set(setting.ReuseAfter, "pwdInHistory", setting.OffValue)
 	if p.openLDAP() && !p.hidden("pwdCheckModule") && p.x.Text("pwdcheckmodule") == "" && !p.hidden("pwdUseCheckModule") &&
 		!p.flag("pwdUseCheckModule", false) {
-		p.noComposition()
+		origin := p.origin("pwdCheckModule")
+		origin.Text = "no check module, so that only the length is looked at"
+		noComposition(p.policy, origin)
+	}
+	if v := p.e.config.newStorage(); p.e.config.there && v.Known() {
+		origin := p.policy.Origin
+		origin.Text = "olcPasswordHash, for all passwords that are set from now on"
+		p.policy.Set(setting.Storage, v, origin)
 	}
 }
 
@@ -171,26 +181,27 @@ func (p *policyReader) openLDAP() bool { return p.x.Text("entrycsn") != "" }
 
 // noComposition: without a check module the server looks at nothing but the
 // length.
-func (p *policyReader) noComposition() {
-	origin := p.origin("pwdCheckModule")
-	origin.Text = "no check module, so that only the length is looked at"
+func noComposition(p *facts.Policy, origin facts.Origin) {
 	for _, id := range []setting.ID{setting.MinClasses, setting.MinLetters, setting.MinLower, setting.MinUpper,
 		setting.MinDigits, setting.MinSymbols,
 		setting.MaxRepeat, setting.MaxRun, setting.MinDistinct, setting.MinChanged} {
-		p.policy.Set(id, setting.OffValue, origin)
+		p.Set(id, setting.OffValue, origin)
 	}
 	for _, id := range []setting.ID{setting.LoginReversedBarred, setting.NamesBarred, setting.DescriptionBarred, setting.CommonBarred,
 		setting.DictionaryBarred, setting.BreachedBarred} {
-		p.policy.Set(id, setting.No, origin)
+		p.Set(id, setting.No, origin)
 	}
-	p.policy.Set(setting.LoginBarred, setting.LoginAccepted, origin)
-	intake.AnyCharacters(p.policy, origin)
+	p.Set(setting.LoginBarred, setting.LoginAccepted, origin)
+	intake.AnyCharacters(p, origin)
 }
 
 func (p *policyReader) age() {
 	p.seconds(setting.MaxAge, "pwdMaxAge", setting.OffValue)
 	p.seconds(setting.MinAge, "pwdMinAge", setting.OffValue)
 	p.seconds(setting.WarnBefore, "pwdExpireWarning", setting.OffValue)
+	if p.number("pwdGraceExpiry") > 0 {
+		p.seconds(setting.GracePeriod, "pwdGraceExpiry", setting.OffValue)
+	}
 	p.set(setting.GraceSignIns, "pwdGraceAuthNLimit", setting.Count(p.number("pwdGraceAuthNLimit")))
 	p.set(setting.ChangeAtFirstUse, "pwdMustChange", setting.YesNo(p.flag("pwdMustChange", false)))
 	p.set(setting.SelfChange, "pwdAllowUserChange", setting.YesNo(p.flag("pwdAllowUserChange", true)))

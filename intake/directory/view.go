@@ -18,6 +18,7 @@ var restsOn = map[string]string{
 	"pwdreset":             "who must change the password",
 	"pwdfailuretime":       "failed sign-ins",
 	"pwdgraceusetime":      "grace sign-ins",
+	"pwdlastsuccess":       "when somebody last signed in",
 	"pwdpolicysubentry":    "which policy an account falls under",
 	"pwdstarttime":         "from when and until when accounts work",
 	"pwdendtime":           "from when and until when accounts work",
@@ -39,8 +40,9 @@ var foreign = []string{"nsaccountlock", "passwordexpirationtime", "accountunlock
 	"passwordminlength", "passwordinhistory", "ds-pwp-account-disabled", "logindisabled", "loginintruderresettime", "useraccountcontrol"}
 
 var watch = ldif.NewWatch(append(append(append([]string{"uid", "olcppolicydefault"}, dumped...), searched...),
-	append([]string{"userpassword", "pwdchangedtime", "pwdaccountlockedtime", "pwdreset", "pwdfailuretime", "pwdgraceusetime",
-		"pwdpolicysubentry", "pwdstarttime", "pwdendtime", "member", "uniquemember", "memberuid"}, foreign...)...)...)
+	append([]string{"userpassword", "pwdchangedtime", "pwdaccountlockedtime", "pwdreset", "pwdfailuretime",
+		"pwdgraceusetime", "pwdlastsuccess",
+		"olcrootpw", "pwdpolicysubentry", "pwdstarttime", "pwdendtime", "member", "uniquemember", "memberuid"}, foreign...)...)...)
 
 // look is what the first pass saw of the view. It is filled from several sides
 // at the same time.

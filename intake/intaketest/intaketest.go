@@ -52,8 +52,8 @@ func Said(t testing.TB, export facts.Export) map[string]string {
 	t.Helper()
 	said := map[string]string{}
 	system := export.System()
-	for i := range system.Policies {
-		p := snapshot.OfPolicy(&system.Policies[i])
+	for policy := range system.AllPolicies {
+		p := snapshot.OfPolicy(policy)
 		for _, v := range p.Settings {
 			if v.Value == "unknown" {
 				continue

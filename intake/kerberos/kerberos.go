@@ -3,14 +3,16 @@
 // kdb5_util tabdump (princ_meta, princ_lockout, princ_flags, princ_tktpolicy,
 // keyinfo); kadm5.acl tells who may administer.
 //
-// What was tried on MIT Kerberos 1.20:
+// What was tried on MIT Kerberos 1.20 and 1.21:
 //   - a maximum life of 0 is never, a lock of 0 until an administrator unlocks,
 //     a reset interval of 0 never forgets a failure;
 //   - the number of old keys kept counts the present one;
 //   - the stored end of the password counts, not the policy's maximum life;
 //   - a lock is shown nowhere: it follows from the failures and the last of
-//     them; failures are counted only where preauthentication is required;
-//   - a principal may name a policy that does not exist: then nothing holds.
+//     them; failures are counted only where preauthentication is required, and
+//     those that were counted before still lock;
+//   - a principal may name a policy that does not exist: then nothing holds;
+//   - disable_lockout in kdc.conf or krb5.conf switches all locks off.
 package kerberos
 
 import (
@@ -29,11 +31,12 @@ import (
 
 // how are the commands that take an export.
 const how = `On the KDC, as root, into one folder:
-for p in $(kadmin.local listpols); do TZ=UTC kadmin.local -q "getpol $p"; done > getpol.txt
-for p in $(kadmin.local listprincs); do TZ=UTC kadmin.local -q "getprinc $p"; done > getprinc.txt
-or, for very many principals, instead of the second:
-for t in princ_meta princ_lockout princ_flags princ_tktpolicy keyinfo; do kdb5_util tabdump -c $t > $t.csv; done     keyinfo without -e shows no keys
-cp /etc/krb5kdc/kadm5.acl .
+kadmin.local listpols | sed 's/"/""/g; s/.*/getpol "&"/' | TZ=UTC kadmin.local > getpol.txt
+kadmin.local listprincs | sed 's/"/""/g; s/.*/getprinc "&"/' | TZ=UTC kadmin.local > getprinc.txt
+cp /etc/krb5kdc/kadm5.acl /etc/krb5kdc/kdc.conf /etc/krb5.conf .
+
+For very many principals, instead of getprinc.txt (keyinfo without -e shows no keys):
+for t in princ_meta princ_lockout princ_flags princ_tktpolicy keyinfo; do kdb5_util tabdump -c $t > $t.csv; done
 
 estate.yaml:
   export: {read: kerberos, from: folder}
@@ -53,8 +56,11 @@ var Format = intake.Format{
 		"idle":          "kept only where preauthentication is required and disable_last_success is off",
 		"created":       "the database does not keep when a principal was made",
 		"account_age":   "the database does not keep when a principal was made",
-		"common_barred": "depends on dict_file in kdc.conf: write it under \"known\" in estate.yaml",
-		"storage":       "export keyinfo, or getprinc, which lists the kinds of keys",
+		"common_barred": "depends on dict_file in kdc.conf: copy kdc.conf and krb5.conf into the folder of the export, or write it " +
+			"under \"known\" in estate.yaml",
+		"locked":           "copy kdc.conf and krb5.conf, which may switch locks off, into the folder of the export",
+		"lockout_attempts": "copy kdc.conf and krb5.conf, which may switch locks off, into the folder of the export",
+		"storage":          "export keyinfo, or getprinc, which lists the kinds of keys",
 	},
 }
 
@@ -71,19 +77,22 @@ type principal struct {
 	policy   string
 	weakest  setting.Value
 
-	preauth, mustChange, disallowed facts.Tri // flags
+	preauth, hardware, mustChange, disallowed facts.Tri // flags
 
 	in   []string // the tables that it stands in
-	keys int
+	keys facts.Counted
 }
 
+// setFlag keeps a flag, by its name or, as tabdump -n has it, its number.
 func (p *principal) setFlag(name string, t facts.Tri) {
 	switch name {
-	case "REQUIRES_PRE_AUTH":
+	case "REQUIRES_PRE_AUTH", "0x00000080":
 		p.preauth = t
-	case "REQUIRES_PWCHANGE":
+	case "REQUIRES_HW_AUTH", "0x00000100":
+		p.hardware = t
+	case "REQUIRES_PWCHANGE", "0x00000200":
 		p.mustChange = t
-	case "DISALLOW_ALL_TIX":
+	case "DISALLOW_ALL_TIX", "0x00000040":
 		p.disallowed = t
 	}
 }
@@ -102,6 +111,10 @@ var policyLines = []string{
 	"Password lockout duration",
 }
 
+// beside are lines of kadmin that say nothing of a policy's rules for
+// passwords: its prompt for one.
+var beside = []string{"kadmin.local", "kadmin", "Allowed key/salt types"}
+
 type export struct {
 	intake.Base
 
@@ -110,25 +123,111 @@ type export struct {
 	limits  map[string]limits // nil where getpol.txt is not there
 	acl     []aclLine
 	hasACL  bool
-	text    bool // getprinc.txt is there
+	badACL  bool     // it has lines with which the server does not start
+	names   []string // of all principals, once they were asked for
+	text    bool     // getprinc.txt is there
+	realm   string
+	profile profile
+	zoned   bool // times stand in a zone that does not tell its offset
 }
 
 func open(r *intake.Request) (facts.Export, error) {
 	e := &export{request: r, folder: r.From[0], Base: r.NewBase(), limits: map[string]limits{}}
 	e.Read.Chooses = facts.ChooseAssigned
+	_, tables := rows.Find(r, e.folder, "princ_meta")
+	if e.text = e.look(); !e.text && !tables {
+		return nil, &intake.Unreadable{File: e.folder,
+			Message: "neither getprinc.txt nor princ_meta.csv is here; \"from\" must name the folder of the export"}
+	}
+	if e.zoned && tables {
+		e.Noted.Remark(facts.Origin{File: e.folder + "/getprinc.txt"}, "its times are in a zone that does not tell its offset; "+
+			"the tables beside it are read instead")
+		e.text = false
+	}
+	e.profile = e.readProfile()
+	if e.realm == "" {
+		e.realmOfTables()
+	}
 	if !e.policies() {
 		e.limits = nil
 		e.Noted.Remark(facts.Origin{File: e.folder}, "getpol.txt is not in the export: what the policies say is unknown")
 	}
-	e.readACL()
-	if f, err := text.Open(r.Path(e.folder+"/getprinc.txt"), ""); err == nil {
-		f.Close()
-		e.text = true
-	} else if _, ok := rows.Find(r, e.folder, "princ_meta"); !ok {
-		return nil, &intake.Unreadable{File: e.folder,
-			Message: "neither getprinc.txt nor princ_meta.csv is here; \"from\" must name the folder of the export"}
+	if e.limits != nil {
+		e.withoutPolicy()
 	}
+	e.readACL()
+	e.leftOver()
 	return e, nil
+}
+
+// look reads ahead in getprinc.txt, if it is there: which realm it is of, and
+// whether its times can be told.
+func (e *export) look() bool {
+	f, err := text.Open(e.request.Path(e.folder+"/getprinc.txt"), "")
+	if err != nil {
+		return false
+	}
+	defer f.Close()
+	s := bufio.NewScanner(f)
+	told := false
+	for s.Buffer(nil, 1<<20); !told && s.Scan(); {
+		key, value, _ := strings.Cut(s.Text(), ": ")
+		switch {
+		case key == "Principal" && e.realm == "":
+			e.realm = value[strings.LastIndexByte(value, '@')+1:]
+		case key == "Last modified":
+			value, _, _ = strings.Cut(value, " (")
+			if told = value != "[never]"; told {
+				_, ok := clock(value)
+				e.zoned = !ok
+			}
+		}
+	}
+	return true
+}
+
+// realmOfTables takes the realm from the first principal.
+func (e *export) realmOfTables() {
+	if all := e.everyone(); len(all) > 0 {
+		e.realm = all[0][strings.LastIndexByte(all[0], '@')+1:]
+	}
+}
+
+// leftOver names the files of the folder that nobody reads.
+func (e *export) leftOver() {
+	used := []string{e.folder + "/getpol.txt", e.folder + "/kadm5.acl", e.folder + "/kdc.conf", e.folder + "/krb5.conf"}
+	if e.text {
+		used = append(used, e.folder+"/getprinc.txt")
+	}
+	var wanted []rows.Table
+	for _, d := range dumps {
+		if file, ok := rows.Find(e.request, e.folder, d.name); ok && !e.text {
+			used = append(used, file)
+		} else if ok {
+			used = append(used, file) // it says the same again
+		}
+		if !e.text {
+			wanted = append(wanted, rows.Table{Name: d.name, Needs: d.columns})
+		}
+	}
+	rows.Left(e.request, e.folder, &e.Noted, "take it with kdb5_util tabdump -c, as yewcone intake --how kerberos tells", wanted, used,
+		[]string{"getprinc.txt", "princ_stringattrs.csv"})
+}
+
+// withoutPolicy is what holds for principals under no policy, or under one that
+// does not exist: nothing, but that an empty password is refused.
+func (e *export) withoutPolicy() {
+	p := &facts.Policy{Name: "no policy", Origin: facts.Origin{File: e.folder, Text: "a principal without a policy"}}
+	e.known(p)
+	for _, id := range []setting.ID{setting.MinLength, setting.MinClasses, setting.History, setting.MaxAge, setting.MinAge,
+		setting.LockoutAttempts, setting.LockoutWindow} {
+		p.Set(id, setting.OffValue, p.Origin)
+	}
+	p.Set(setting.BlankAllowed, setting.No, p.Origin)
+	p.Set(setting.LoginBarred, setting.LoginAccepted, p.Origin)
+	p.Set(setting.CommonBarred, setting.No, p.Origin)
+	p.Set(setting.DictionaryBarred, setting.No, p.Origin)
+	e.Read.NoPolicy = p
 }
 
 // policies reads what getpol prints: a block of lines for each policy.
@@ -141,7 +240,7 @@ func (e *export) policies() bool {
 	defer f.Close()
 	var p *facts.Policy
 	n := 0
-	seen := map[string]bool{}
+	seen, prompt := map[string]bool{}, false
 	lacking := func() {
 		for _, key := range policyLines {
 			if p != nil && !seen[key] {
@@ -153,6 +252,7 @@ func (e *export) policies() bool {
 	for s := bufio.NewScanner(f); s.Scan(); {
 		n++
 		line := s.Text()
+		prompt = isPrompt(line)
 		key, value, ok := strings.Cut(line, ": ")
 		if !ok {
 			continue
@@ -166,6 +266,12 @@ func (e *export) policies() bool {
 			e.known(p)
 			continue
 		}
+		if !slices.Contains(policyLines, key) {
+			if !slices.Contains(beside, key) {
+				e.Noted.Remark(origin, "%q is not known here and says nothing", key)
+			}
+			continue
+		}
 		if p == nil || seen[key] {
 			e.Noted.Refuse(origin, "the line belongs to no policy: a line \"Policy: …\" is missing before it")
 			continue
@@ -174,12 +280,16 @@ func (e *export) policies() bool {
 		e.policyLine(p, key, value, origin)
 	}
 	lacking()
-	if !f.EndsInLine() {
+	if !f.EndsInLine() && !prompt {
 		e.Noted.Incomplete(facts.Origin{File: file, Line: n},
 			"the file ends in the middle of a line: it was cut off; take the export again")
 	}
 	return n > 0
 }
+
+// isPrompt: what kadmin writes before each command and, without the end of a
+// line, when there are no more.
+func isPrompt(line string) bool { return strings.TrimSpace(line) == "kadmin.local:" }
 
 // known are the settings that a realm has not got.
 func (e *export) known(p *facts.Policy) {
@@ -196,6 +306,14 @@ func (e *export) known(p *facts.Policy) {
 	}
 	p.Set(setting.LockoutCoversAdmins, setting.Yes, origin)
 	p.Set(setting.SelfChange, setting.Yes, origin)
+	p.Set(setting.GracePeriod, setting.OffValue, origin) // it may always be changed with the old one
+	p.Set(setting.GraceSignIns, setting.Count(0), origin)
+	if e.profile.plainQuality(e.realm) {
+		origin.Text = "no dict_file and no check of the house's own in kdc.conf and krb5.conf"
+		p.Set(setting.CommonBarred, setting.No, origin)
+		p.Set(setting.DictionaryBarred, setting.No, origin)
+		p.Set(setting.LoginBarred, setting.LoginNotEqual, origin)
+	}
 	intake.AnyCharacters(p, origin)
 }
 
@@ -242,7 +360,15 @@ func (e *export) policyLine(p *facts.Policy, key, value string, origin facts.Ori
 		orOff(setting.History, n-1, setting.Count(n-1))
 	case "Maximum password failures before lockout":
 		l.attempts = n
-		orOff(setting.LockoutAttempts, n, setting.Count(n))
+		switch locks := e.profile.lockouts(e.realm); {
+		case locks == facts.No:
+			origin.Text += ", and disable_lockout is on"
+			p.Set(setting.LockoutAttempts, setting.OffValue, origin)
+		case locks == facts.Unknown && n > 0:
+			p.Hide(setting.LockoutAttempts, origin)
+		default:
+			orOff(setting.LockoutAttempts, n, setting.Count(n))
+		}
 	case "Password failure count reset interval":
 		l.reset = seconds
 		orOff(setting.LockoutWindow, seconds, setting.Seconds(seconds))
@@ -256,67 +382,14 @@ func (e *export) policyLine(p *facts.Policy, key, value string, origin facts.Ori
 	e.limits[p.Name] = l
 }
 
-// An aclLine gives rights to principals that match a pattern.
-type aclLine struct{ pattern, rights string }
-
-func (e *export) readACL() {
-	file := e.folder + "/kadm5.acl"
-	f, err := text.Open(e.request.Path(file), "")
-	if err != nil {
-		return
-	}
-	defer f.Close()
-	e.hasACL = true
-	n := 0
-	for s := bufio.NewScanner(f); s.Scan(); {
-		n++
-		switch fields := strings.Fields(s.Text()); {
-		case len(fields) == 0 || fields[0][0] == '#':
-		case len(fields) == 1:
-			e.Noted.Refuse(facts.Origin{File: file, Line: n, Text: s.Text()},
-				"the line gives no rights: expected a principal and its rights")
-		default:
-			e.acl = append(e.acl, aclLine{fields[0], fields[1]})
-		}
-	}
-	if n > 0 && !f.EndsInLine() {
-		e.Noted.Incomplete(facts.Origin{File: file, Line: n},
-			"the file ends in the middle of a line: it was cut off; take the export again")
-	}
-}
-
-// administers reports whether the first line that matches gives all rights.
-func (e *export) administers(name string) facts.Tri {
-	if !e.hasACL {
-		return facts.Unknown
-	}
-	for _, l := range e.acl {
-		if matches(l.pattern, name) {
-			return facts.TriOf(strings.ContainsAny(l.rights, "*x"))
-		}
-	}
-	return facts.No
-}
-
-// matches compares a pattern with a full name, part by part; * stands for a
-// whole part.
-func matches(pattern, name string) bool {
-	if pattern == "*" {
-		return true
-	}
-	cut := func(s string) []string {
-		return strings.FieldsFunc(s, func(r rune) bool { return r == '/' || r == '@' })
-	}
-	p, n := cut(pattern), cut(name)
-	if !strings.Contains(pattern, "@") {
-		p = append(p, "*")
-	}
-	return slices.EqualFunc(p, n, func(a, b string) bool { return a == "*" || a == b })
-}
-
-// realmsOwn are principals that every realm has.
+// realmsOwn are principals that every realm has. Those that realms trust each
+// other by, krbtgt/OTHER, are not among them: people choose their keys.
 func realmsOwn(name string) bool {
-	return strings.HasPrefix(name, "K/M@") || strings.HasPrefix(name, "krbtgt/") || strings.HasPrefix(name, "kadmin/") ||
+	if own, ok := strings.CutPrefix(name, "krbtgt/"); ok {
+		of, realm, _ := strings.Cut(own, "@")
+		return of == realm
+	}
+	return strings.HasPrefix(name, "K/M@") || strings.HasPrefix(name, "kadmin/") ||
 		strings.HasPrefix(name, "kiprop/") || strings.HasPrefix(name, "WELLKNOWN/")
 }
 
@@ -343,13 +416,19 @@ func (e *export) fill(a *facts.Account, p *principal) {
 	if i := strings.LastIndexByte(p.name, '@'); i > 0 {
 		a.Login = p.name[:i]
 	}
-	if _, instance, ok := strings.Cut(a.Login, "/"); ok && strings.Contains(instance, ".") {
+	if first, instance, ok := strings.Cut(a.Login, "/"); ok && (strings.Contains(instance, ".") || first == "krbtgt") {
 		a.Kind = facts.Service
 	}
 	a.Privileged = e.administers(p.name)
 	a.NeverExpires, a.BlankAllowed, a.Blank, a.PasswordUsable = facts.No, facts.No, facts.No, facts.Yes
 	a.PasswordSet, a.PasswordExpires, a.LastSignIn = p.set, p.expires, p.success
 	a.KeySet, a.Ends, a.Preauthenticates = p.set, p.ends, p.preauth
+	if p.keys.Known && p.keys.N == 0 {
+		a.PasswordUsable = facts.No
+	}
+	if p.hardware == facts.Yes {
+		a.SecondFactor = facts.Yes // the password alone is refused
+	}
 	a.Storage = p.weakest
 	a.Policy = p.policy
 	a.MustChange, a.Enabled, a.CannotChange = p.mustChange, p.disallowed.Not(), facts.No
@@ -359,7 +438,29 @@ func (e *export) fill(a *facts.Account, p *principal) {
 		}
 		a.Enabled = end.Not()
 	}
+	e.outlives(a, p)
 	e.lock(a, p)
+}
+
+// outlives notes where the stored end of a password is later than the policy
+// has it: what is stored counts until the password is changed.
+func (e *export) outlives(a *facts.Account, p *principal) {
+	policy := e.Read.Policy(p.policy)
+	if policy == nil {
+		return
+	}
+	life, ages := policy.Value(setting.MaxAge).Span()
+	set, changed := p.set.Unix()
+	origin := a.Origin
+	origin.Text = "Password expiration date: " + p.expires.String()
+	end, ends := p.expires.Unix()
+	switch {
+	case !ages:
+	case p.expires.IsNever():
+		a.Override(setting.MaxAge, setting.OffValue, origin)
+	case ends && changed && end > set+life.Seconds+int64(life.Days)*86400:
+		a.Override(setting.MaxAge, setting.Seconds(end-set), origin)
+	}
 }
 
 // lock works out what the database does not say: whether the failures so far
@@ -377,7 +478,7 @@ func (e *export) lock(a *facts.Account, p *principal) {
 	failed, _ := p.failed.Time() // the zero time where there is none
 	if !asOf.IsZero() {
 		a.Failures = p.failures
-		if p.failures.Known && l.reset > 0 && asOf.Sub(failed) >= time.Duration(l.reset)*time.Second {
+		if p.failures.Known && l.reset > 0 && asOf.Sub(failed) > time.Duration(l.reset)*time.Second {
 			a.Failures = facts.CountOf(0)
 		}
 	}
@@ -385,19 +486,27 @@ func (e *export) lock(a *facts.Account, p *principal) {
 		return
 	}
 	a.Locked = facts.No
-	if l.attempts == 0 || p.preauth == facts.No || p.failures.Known && int64(p.failures.N) < l.attempts {
-		return
-	}
-	if !p.failures.Known || !p.failed.Known() || p.preauth == facts.Unknown {
+	locks := e.profile.lockouts(e.realm)
+	switch {
+	case l.attempts == 0, locks == facts.No, p.failures.Known && int64(p.failures.N) < l.attempts:
+	case !p.failures.Known, !p.failed.Known():
 		a.Locked = facts.Unknown
-		return
+	default:
+		if a.LockFor(p.failed, l.duration, asOf); a.Locked == facts.Yes && locks == facts.Unknown {
+			a.Locked, a.LockedSince, a.LockedUntil = facts.Unknown, facts.Moment{}, facts.Moment{}
+		}
 	}
-	a.LockFor(p.failed, l.duration, asOf)
 }
 
 // keyGrade grades a kind of key: those of AES are made with thousands of
 // salted rounds, those of RC4 are a hash without salt, DES falls at once.
 func keyGrade(kind string) setting.Value {
+	if _, after, ok := strings.Cut(kind, ":"); ok {
+		kind = after // DEPRECATED or UNSUPPORTED
+	}
+	if n, err := strconv.Atoi(kind); err == nil {
+		kind = keyNumbers[n]
+	}
 	switch {
 	case strings.HasPrefix(kind, "aes"), strings.HasPrefix(kind, "camellia"):
 		return setting.StoredSaltedSlow
@@ -408,6 +517,11 @@ func keyGrade(kind string) setting.Value {
 	}
 	return setting.Value{}
 }
+
+// keyNumbers are what tabdump -n prints for kinds of keys (RFC 3961 and those
+// after it).
+var keyNumbers = map[int]string{1: "des", 2: "des", 3: "des", 5: "des3", 7: "des3", 16: "des3", 17: "aes", 18: "aes", 19: "aes",
+	20: "aes", 23: "rc4", 24: "rc4", 25: "camellia", 26: "camellia"}
 
 // weaker keeps the weaker of two grades; the first one counts alone.
 func weaker(a, b setting.Value) setting.Value {

@@ -48,9 +48,10 @@ func (e *export) fromText(each func(string, *principal) error) error {
 		}
 		return each(file, p)
 	}
-	n := 0
+	n, prompt := 0, false
 	for s.Scan() {
 		n++
+		prompt = isPrompt(s.Text())
 		key, value, ok := strings.Cut(s.Text(), ":")
 		if !ok {
 			continue
@@ -77,9 +78,12 @@ func (e *export) fromText(each func(string, *principal) error) error {
 			e.principalLine(p, key, value, facts.Origin{File: file, Line: n})
 		}
 	}
-	if s.Err() != nil || !f.EndsInLine() || p != nil && !whole {
+	if s.Err() != nil || !f.EndsInLine() && !prompt || p != nil && !whole {
 		e.Noted.Incomplete(facts.Origin{File: file, Line: n},
 			"the file ends in the middle of a principal: it was cut off; take the export again")
+	}
+	if e.zoned {
+		e.Noted.Remark(facts.Origin{File: file}, "its times are in a zone that does not tell its offset, and so unknown: print with TZ=UTC")
 	}
 	return emit()
 }
@@ -105,11 +109,14 @@ func (e *export) principalLine(p *principal, key, value string, origin facts.Ori
 		p.failed = e.printed(value, origin)
 	case "Failed password attempts":
 		p.failures = e.number(value, origin)
+	case "Number of keys":
+		p.keys = e.number(value, origin)
 	case "Key":
 		_, kind, _ := strings.Cut(value, ", ")
+		kind, _, _ = strings.Cut(kind, ", ") // what is not the usual salt
 		p.weakest = weaker(p.weakest, keyGrade(kind))
 	case "Attributes":
-		p.preauth, p.mustChange, p.disallowed = facts.No, facts.No, facts.No
+		p.preauth, p.hardware, p.mustChange, p.disallowed = facts.No, facts.No, facts.No, facts.No
 		for _, flag := range strings.Fields(value) {
 			p.setFlag(flag, facts.Yes)
 		}
@@ -124,23 +131,45 @@ func (e *export) principalLine(p *principal, key, value string, origin facts.Ori
 func (e *export) number(value string, origin facts.Origin) facts.Counted {
 	n, err := strconv.Atoi(value)
 	if err != nil || n < 0 {
-		e.Noted.Refuse(origin, "%q is no number of failures", value)
+		e.Noted.Refuse(origin, "%q is no number", value)
 		return facts.Counted{}
 	}
 	return facts.CountOf(n)
 }
 
-// printed reads a time as kadmin prints it; only UTC can be told for sure.
+// printed reads a time as kadmin prints it; one in a zone that does not tell
+// its offset is not known.
 func (e *export) printed(value string, origin facts.Origin) facts.Moment {
 	if value == "[never]" || value == "[none]" {
 		return facts.Never
 	}
-	at, err := time.Parse("Mon Jan _2 15:04:05 MST 2006", value)
-	if err != nil || at.Location() != time.UTC {
-		e.Noted.Refuse(origin, "%q is no time in UTC; print with TZ=UTC", value)
+	at, ok := clock(value)
+	if !ok {
+		if _, err := time.Parse(printedForm, value); err == nil {
+			e.zoned = true
+		} else {
+			e.Noted.Refuse(origin, "%q is no time as kadmin prints it", value)
+		}
 		return facts.Moment{}
 	}
 	return facts.At(at)
+}
+
+// printedForm is how kadmin prints times.
+const printedForm = "Mon Jan _2 15:04:05 MST 2006"
+
+// clock reads a time whose offset can be told: UTC, or a zone that is named by
+// its offset.
+func clock(value string) (time.Time, bool) {
+	if value == "[never]" || value == "[none]" {
+		return time.Time{}, true
+	}
+	if at, err := time.Parse("Mon Jan _2 15:04:05 -07 2006", value); err == nil {
+		return at, true
+	}
+	at, err := time.Parse(printedForm, value)
+	zone, _ := at.Zone()
+	return at, err == nil && (zone == "UTC" || zone == "GMT")
 }
 
 // A dump is one of the tables of tabdump.
@@ -204,6 +233,9 @@ func (e *export) fromTables(each func(string, *principal) error) error {
 			e.Noted.Refuse(facts.Origin{File: main, Line: p.line}, "%s has not all of its flags in princ_flags; it is left out", p.name)
 			continue
 		}
+		if _, ok := rows.Find(e.request, e.folder, "keyinfo"); ok {
+			p.keys.Known = true // one without rows there has none
+		}
 		if err := each(main, p); err != nil {
 			return err
 		}
@@ -214,6 +246,9 @@ func (e *export) fromTables(each func(string, *principal) error) error {
 // dumped reads a time of tabdump, where the first second of 1970 is never.
 func (e *export) dumped(row *rows.Row, column string, origin facts.Origin) facts.Moment {
 	at, err := time.Parse(time.RFC3339, row.Plain(column))
+	if n, wrong := strconv.ParseInt(row.Plain(column), 10, 64); wrong == nil { // tabdump -n
+		at, err = time.Unix(n, 0), nil
+	}
 	switch {
 	case err != nil:
 		e.Noted.Refuse(origin, "%s: %q is no time", column, row.Plain(column))
@@ -245,9 +280,9 @@ func (e *export) flag(p *principal, row *rows.Row, _ facts.Origin) {
 }
 
 func (e *export) key(p *principal, row *rows.Row, origin facts.Origin) {
-	if row.Plain("keyindex") != strconv.Itoa(p.keys) {
-		e.Noted.Refuse(origin, "the key %s of %s comes where %d was expected", row.Plain("keyindex"), p.name, p.keys)
+	if row.Plain("keyindex") != strconv.Itoa(p.keys.N) {
+		e.Noted.Refuse(origin, "the key %s of %s comes where %d was expected", row.Plain("keyindex"), p.name, p.keys.N)
 	}
-	p.keys++
+	p.keys = facts.CountOf(p.keys.N + 1)
 	p.weakest = weaker(p.weakest, keyGrade(row.Plain("enctype")))
 }

@@ -47,6 +47,9 @@ func (g *Groups) Of(names []string, members ...string) []string {
 	return names
 }
 
+// Direct reports whether a group has a member itself, not through others.
+func (g *Groups) Direct(member, group string) bool { return slices.Contains(g.parents[member], group) }
+
 // Close works out what is above each group, so that the groups can be asked
 // from several sides at the same time. Nothing may be added afterwards.
 func (g *Groups) Close() {

@@ -232,7 +232,7 @@ func (e *export) password(a *facts.Account, text string, s *shadowLine) {
 	if n, ok := stored.Rounds(text); ok {
 		a.Rounds = facts.CountOf(n)
 	}
-	works := a.Storage.Known() && !s.broken && !strings.ContainsAny(text, "\r\n ") && !strings.HasPrefix(text, "$apr1$") && text[0] != '_'
+	works := !s.broken && stored.CryptWorks(text)
 	if a.PasswordUsable = facts.TriOf(works); works {
 		a.PasswordUsable = e.unixLets
 	}

@@ -6,7 +6,10 @@ package livetest
 import (
 	"bytes"
 	"context"
+	"debug/elf"
+	"encoding/binary"
 	"errors"
+	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -20,8 +23,10 @@ import (
 var Releases = []string{"bookworm", "trixie"}
 
 // packages are what tests ask of a release, beside its smallest set.
-const packages = "passwd,login,libpam-modules,libpam-runtime,libpam-pwquality,libpwquality-tools,cracklib-runtime,sudo,pamtester," +
-	"libfaketime,mariadb-server,mariadb-plugin-cracklib-password-check,postgresql,procps,openssh-server,openssh-client"
+const packages = "passwd login libpam-modules libpam-runtime libpam-pwquality libpwquality-tools cracklib-runtime sudo pamtester " +
+	"libfaketime mariadb-server mariadb-plugin-cracklib-password-check postgresql procps openssh-server openssh-client " +
+	"krb5-kdc krb5-admin-server krb5-user slapd slapd-contrib ldap-utils 389-ds-base python3-lib389 " +
+	"samba samba-ad-dc samba-ad-provision samba-dsdb-modules samba-vfs-modules winbind ldb-tools python3-samba"
 
 // Skip skips the test where no live systems are wanted.
 func Skip(t *testing.T) {
@@ -78,6 +83,13 @@ func Open(t *testing.T, release string) *Root {
 	if err != nil {
 		t.Fatalf("%v: %s", err, out)
 	}
+	// Nothing asks a name server, which would take seconds where none answers.
+	host, err := os.Hostname()
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.Write("etc/hosts", "127.0.0.1 localhost "+host+"\n")
+	r.Write("etc/resolv.conf", "")
 	return r
 }
 
@@ -127,11 +139,56 @@ func made(release string) (string, error) {
 		return folder, nil
 	}
 	os.RemoveAll(folder)
-	c := exec.Command("debootstrap", "--variant=minbase", "--include="+packages, release, folder)
-	if out, err := c.CombinedOutput(); err != nil {
-		return "", errors.Join(err, errors.New(string(out[max(0, len(out)-2000):])))
+	for _, c := range []*exec.Cmd{
+		exec.Command("debootstrap", "--variant=minbase", release, folder),
+		exec.Command("sh", "-ec", `printf '#!/bin/sh\nexit 101\n' > "$1/usr/sbin/policy-rc.d"; chmod 755 "$1/usr/sbin/policy-rc.d"
+			chroot "$1" apt-get update -qq
+			DEBIAN_FRONTEND=noninteractive chroot "$1" apt-get install -y -qq --no-install-recommends $2
+			chroot "$1" apt-get clean`, "-", folder, packages),
+	} {
+		if out, err := c.CombinedOutput(); err != nil {
+			return "", errors.Join(err, errors.New(string(out[max(0, len(out)-2000):])))
+		}
+	}
+	if err := bindOwn(filepath.Join(folder, clockLibrary)); err != nil {
+		return "", err
 	}
 	return folder, os.WriteFile(whole, []byte(packages), 0o644)
+}
+
+// clockLibrary is what a release's programs take their time from.
+const clockLibrary = "usr/lib/x86_64-linux-gnu/faketime/libfaketime.so.1"
+
+// bindOwn makes a library call its own functions where a program has others of
+// the same names (read_config_file, of slapd and of libfaketime): it sets
+// DF_SYMBOLIC among the flags of the dynamic section.
+func bindOwn(path string) error {
+	f, err := elf.Open(path)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	section := f.SectionByType(elf.SHT_DYNAMIC)
+	if section == nil {
+		return fmt.Errorf("%s has no dynamic section", path)
+	}
+	entries, err := section.Data()
+	if err != nil {
+		return err
+	}
+	for at := 0; at+16 <= len(entries); at += 16 {
+		if elf.DynTag(f.ByteOrder.Uint64(entries[at:])) != elf.DT_FLAGS {
+			continue
+		}
+		flags := f.ByteOrder.Uint64(entries[at+8:]) | uint64(elf.DF_SYMBOLIC)
+		w, err := os.OpenFile(path, os.O_WRONLY, 0)
+		if err != nil {
+			return err
+		}
+		_, err = w.WriteAt(binary.LittleEndian.AppendUint64(nil, flags), int64(section.Offset)+int64(at)+8)
+		return errors.Join(err, w.Close())
+	}
+	return fmt.Errorf("%s has no flags in its dynamic section", path)
 }
 
 // Fatal ends the test.
@@ -212,5 +269,5 @@ func (r *Root) Run(script string) string {
 func (r *Root) Clock(moment string) {
 	r.t.Helper()
 	r.Write("etc/faketimerc", moment+"\n")
-	r.Write("etc/ld.so.preload", "/usr/lib/x86_64-linux-gnu/faketime/libfaketime.so.1\n")
+	r.Write("etc/ld.so.preload", "/"+clockLibrary+"\n")
 }

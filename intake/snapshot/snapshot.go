@@ -165,6 +165,8 @@ func (e *export) readPolicy(line string, number int) bool {
 		e.Noted.Refuse(origin, "the policy is left out: %s", err)
 	case e.Read.Policy(p.Name) != nil:
 		e.Noted.Refuse(origin, "the policy %q stands here a second time; the first counts", p.Name)
+	case l.Policy.None:
+		e.Read.NoPolicy = &p
 	default:
 		e.Read.Policies = append(e.Read.Policies, p)
 	}

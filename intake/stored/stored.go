@@ -39,6 +39,12 @@ func Crypt(text string) setting.Value {
 	return setting.Value{}
 }
 
+// CryptWorks reports whether crypt(3), as Debian builds it, compares passwords
+// with a text: one of a form that it does not know matches none.
+func CryptWorks(text string) bool {
+	return Crypt(text).Known() && !strings.ContainsAny(text, "\r\n ") && !strings.HasPrefix(text, "$apr1$") && text[0] != '_'
+}
+
 // seed makes the marks of one run useless in any other.
 var seed = maphash.MakeSeed()
 

@@ -36,12 +36,15 @@ func Snapshot(w io.Writer, export facts.Export, maxRefused int) (partial bool, e
 	if err := lines.Encode(snapshot.Line{System: systemOf(system, partial, noted.Refused())}); err != nil {
 		return partial, err
 	}
-	for i := range system.Policies {
-		if err := lines.Encode(snapshot.Line{Policy: snapshot.OfPolicy(&system.Policies[i])}); err != nil {
+	var end snapshot.End
+	for p := range system.AllPolicies {
+		line := snapshot.OfPolicy(p)
+		line.None = p == system.NoPolicy
+		if err := lines.Encode(snapshot.Line{Policy: line}); err != nil {
 			return partial, err
 		}
+		end.Policies++
 	}
-	end := snapshot.End{Policies: len(system.Policies)}
 	numbers := sharedMarks(marks)
 	var account snapshot.Account
 	err = export.Accounts(func(a *facts.Account) error {

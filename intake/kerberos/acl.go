@@ -1,0 +1,211 @@
+package kerberos
+
+import (
+	"bufio"
+	"strings"
+	"unicode"
+
+	"yewcone/core/facts"
+	"yewcone/intake/rows"
+	"yewcone/intake/text"
+)
+
+// An aclLine gives rights to principals that match a pattern, over those that
+// match another; "" is any, and policies too.
+type aclLine struct{ pattern, rights, target string }
+
+// powers are the rights to change others' passwords, keys and settings, or
+// policies, to add any principal, and to take out keys.
+const powers = "acdmse"
+
+// overOthers are those of them that count where a line names its targets.
+const overOthers = "cmse"
+
+// readACL reads the lines as the server does: a backslash at the end goes on,
+// a capital takes a right away, and x or * give all but the taking out of keys.
+func (e *export) readACL() {
+	file := e.folder + "/kadm5.acl"
+	f, err := text.Open(e.request.Path(file), "")
+	if err != nil {
+		return
+	}
+	defer f.Close()
+	e.hasACL = true
+	n, begun, line := 0, 0, ""
+	for s := bufio.NewScanner(f); s.Scan(); {
+		if n++; line == "" {
+			begun = n
+		}
+		part, more := strings.CutSuffix(s.Text(), "\\")
+		if line += part; !more {
+			e.aclLine(line, facts.Origin{File: file, Line: begun, Text: line})
+			line = ""
+		}
+	}
+	if line != "" {
+		e.aclLine(line, facts.Origin{File: file, Line: begun, Text: line})
+	}
+	if n > 0 && !f.EndsInLine() {
+		e.Noted.Incomplete(facts.Origin{File: file, Line: n},
+			"the file ends in the middle of a line: it was cut off; take the export again")
+	}
+}
+
+func (e *export) aclLine(line string, origin facts.Origin) {
+	if strings.HasPrefix(line, "#") || strings.TrimSpace(line) == "" {
+		return
+	}
+	fields := strings.Fields(line)
+	if len(fields) == 1 {
+		e.Noted.Remark(origin, "the line gives no rights, and the server does not start with it: expected a principal and its rights")
+		e.badACL = true
+		return
+	}
+	l := aclLine{pattern: fields[0]}
+	given := map[rune]bool{}
+	for _, right := range fields[1] {
+		all := string(right)
+		switch unicode.ToLower(right) {
+		case 'x', '*':
+			all = "acdmsilp"
+		case 'a', 'c', 'd', 'm', 's', 'i', 'l', 'p', 'e':
+		default:
+			e.Noted.Remark(origin, "%q is no right, and the server does not start with it", right)
+			e.badACL = true
+		}
+		for _, one := range all {
+			given[unicode.ToLower(one)] = !unicode.IsUpper(right)
+		}
+	}
+	for _, one := range "acdmsilpe" {
+		if given[one] {
+			l.rights += string(one)
+		}
+	}
+	if len(fields) > 2 && fields[2] != "*" {
+		l.target = fields[2]
+	}
+	e.acl = append(e.acl, l)
+}
+
+// administers reports whether the lines give a principal power over others or
+// over policies: the first line counts that matches it and whom it acts on.
+func (e *export) administers(name string) facts.Tri {
+	if !e.hasACL || e.badACL {
+		return facts.Unknown
+	}
+	over := false
+	for _, l := range e.acl {
+		if !l.matches(name, "") && (l.target == "" || !matches(l.pattern, name, nil)) {
+			continue
+		}
+		if l.target == "" {
+			if strings.ContainsAny(l.rights, powers) {
+				return facts.Yes
+			}
+			break // it is the first for everything that is left
+		}
+		over = over || strings.ContainsAny(l.rights, overOthers)
+	}
+	if !over {
+		return facts.No
+	}
+	for _, other := range e.everyone() {
+		if other == name {
+			continue
+		}
+		for _, l := range e.acl {
+			if l.matches(name, other) {
+				if strings.ContainsAny(l.rights, overOthers) {
+					return facts.Yes
+				}
+				break
+			}
+		}
+	}
+	return facts.No
+}
+
+// matches reports whether the line is for what a principal does to another,
+// or where the other is "", to a policy.
+func (l aclLine) matches(name, other string) bool {
+	var stars []string
+	if !matches(l.pattern, name, &stars) {
+		return false
+	}
+	switch {
+	case l.target == "":
+		return true
+	case other == "":
+		return false
+	}
+	target := parts(l.target)
+	for i, part := range target {
+		if len(part) == 2 && part[0] == '*' && part[1] >= '1' && int(part[1]-'0') <= len(stars) {
+			target[i] = stars[part[1]-'1']
+		}
+	}
+	return equal(target, strings.Contains(l.target, "@"), other, nil)
+}
+
+// matches compares a pattern with a full name, part by part; * stands for a
+// whole part, and what it stood for is appended to stars.
+func matches(pattern, name string, stars *[]string) bool {
+	return pattern == "*" || equal(parts(pattern), strings.Contains(pattern, "@"), name, stars)
+}
+
+func parts(s string) []string {
+	return strings.FieldsFunc(s, func(r rune) bool { return r == '/' || r == '@' })
+}
+
+// equal compares parts with those of a name, whose realm counts only where the
+// pattern has one.
+func equal(pattern []string, withRealm bool, name string, stars *[]string) bool {
+	n := parts(name)
+	if !withRealm && strings.Contains(name, "@") {
+		n = n[:len(n)-1]
+	}
+	if len(pattern) != len(n) {
+		return false
+	}
+	for i, part := range pattern {
+		if part != "*" && part != n[i] {
+			return false
+		}
+		if part == "*" && stars != nil {
+			*stars = append(*stars, n[i])
+		}
+	}
+	return true
+}
+
+// everyone lists the names of all principals, for lines that name whom they
+// act on.
+func (e *export) everyone() []string {
+	if e.names != nil {
+		return e.names
+	}
+	e.names = []string{}
+	if !e.text {
+		var unheard facts.Notes // said when the accounts are read
+		if file, ok := rows.Find(e.request, e.folder, "princ_meta"); ok {
+			_ = rows.Read(e.request, file, &unheard, func(row *rows.Row) error {
+				e.names = append(e.names, strings.Clone(row.Plain("name")))
+				return nil
+			}, "name")
+		}
+		return e.names
+	}
+	f, err := text.Open(e.request.Path(e.folder+"/getprinc.txt"), "")
+	if err != nil {
+		return e.names
+	}
+	defer f.Close()
+	s := bufio.NewScanner(f)
+	for s.Buffer(nil, 1<<20); s.Scan(); {
+		if name, ok := strings.CutPrefix(s.Text(), "Principal: "); ok {
+			e.names = append(e.names, name)
+		}
+	}
+	return e.names
+}
