@@ -270,6 +270,7 @@ func (s *slapd) begin() string {
 // TestLiveOpenLDAP holds the reader of directories against ones that were
 // lived in.
 func TestLiveOpenLDAP(t *testing.T) {
+	t.Parallel() // its servers mostly wait
 	scenarios(t, "OpenLDAP", "ldif", func(t *testing.T, r *livetest.Root, random *rand.Rand, commands string, c *tally) {
 		s := &slapd{random: random, taken: time.Date(2026, 11, 23, 6, 0, 0, 0, time.UTC).Unix() + int64(random.IntN(day))}
 		s.start(r)
@@ -279,7 +280,7 @@ func TestLiveOpenLDAP(t *testing.T) {
 		r.Run(clocked + "exec 2>&1\n" + s.begin() + history(s.events) + fmt.Sprintf("mkdir /root/export; cd /root/export; clock %d\n%s\n"+
 			"mkdir /root/search; cd /root/search; cp ../export/config.ldif .; ldapsearch%s\nend slapd; cp -a /var/lib/ldap /root/db\n",
 			s.taken, commands, search))
-		e := newEstateFrom(t, r.Path("root/export"), "ldif", "from: [directory-1.ldif, directory-2.ldif, config.ldif]")
+		e := newEstateFrom(t, r.Path("root/export"), "ldif", "directory-1.ldif", "directory-2.ldif", "config.ldif")
 		for _, after := range []int64{0, 1, realmLater - 1, realmLater, realmLater + 1} {
 			s.visits(r, c, e, after)
 		}
@@ -353,16 +354,7 @@ func (s *slapd) candidates(r *livetest.Root, c *tally, e *estate) {
 	r.Run(clocked + fmt.Sprintf("rm -rf /var/lib/ldap; cp -a /root/db /var/lib/ldap; clock %d\n%sldapmodify -c -S "+
 		"/tmp/refused -H %s -x -D uid=cand,%s "+
 		"-w Own+Flow-1 -f /tmp/candidates.ldif >/dev/null 2>&1 || :\n", s.taken, s.begin(), s.url, quay))
-	refused := map[string]bool{}
-	for line := range strings.Lines(r.Read("tmp/refused")) {
-		if value, ok := strings.CutPrefix(line, "userPassword: "); ok {
-			refused[strings.TrimSpace(value)] = true
-		} else if value, ok := strings.CutPrefix(line, "userPassword:: "); ok {
-			if plain, err := base64.StdEncoding.DecodeString(strings.TrimSpace(value)); err == nil {
-				refused[string(plain)] = true
-			}
-		}
-	}
+	refused := refusedIn(r.Read("tmp/refused"))
 	for i, said := range e.verdicts("cand", "Own+Flow-1", all) {
 		c.hold("cand", "the password is accepted", said, !refused[all[i]], all[i])
 	}
@@ -384,4 +376,20 @@ func (s *slapd) candidates(r *livetest.Root, c *tally, e *estate) {
 			fmt.Sprintf("history %d, %d before the present one", barred, 4-n), out)
 	}
 	r.Run(clocked + "end slapd\n")
+}
+
+// refusedIn lists the passwords of the changes that a directory refused, as its
+// client writes them down.
+func refusedIn(ldif string) map[string]bool {
+	refused := map[string]bool{}
+	for line := range strings.Lines(ldif) {
+		if value, ok := strings.CutPrefix(line, "userPassword: "); ok {
+			refused[strings.TrimSpace(value)] = true
+		} else if value, ok := strings.CutPrefix(line, "userPassword:: "); ok {
+			if plain, err := base64.StdEncoding.DecodeString(strings.TrimSpace(value)); err == nil {
+				refused[string(plain)] = true
+			}
+		}
+	}
+	return refused
 }

@@ -131,12 +131,21 @@ var asked = []string{"enabled", "locked", "must_change", "overdue", "shut", "pas
 // newEstate copies an export into an estate.
 func newEstate(t *testing.T, export, format string) *estate {
 	t.Helper()
-	return newEstateFrom(t, export, format, "from: x")
+	return newEstateFrom(t, export, format)
 }
 
-// newEstateFrom is newEstate for an export of some files of a folder.
-func newEstateFrom(t *testing.T, export, format, from string) *estate {
+// newEstateFrom is newEstate for an export of some files of a folder, or where
+// none is given, of all of it.
+func newEstateFrom(t *testing.T, export, format string, files ...string) *estate {
 	t.Helper()
+	from := "x"
+	if len(files) > 0 {
+		from = "[x/" + strings.Join(files, ", x/") + "]"
+	}
+	whole := ""
+	if format == "samba" || format == "389-directory" { // taken as root, or as an administrator
+		whole = ", view: whole"
+	}
 	e := &estate{t, t.TempDir()}
 	if err := os.CopyFS(filepath.Join(e.folder, "x"), os.DirFS(export)); err != nil {
 		t.Fatal(err)
@@ -150,8 +159,7 @@ func newEstateFrom(t *testing.T, export, format, from string) *estate {
 		rules += fmt.Sprintf("  - {id: yes-%s, forbid: '%[2]s'}\n  - {id: no-%[1]s, forbid: 'not %[2]s'}\n", fact, is)
 	}
 	e.write("rules/live.yaml", rules)
-	e.write("estate.yaml", "estate: Live\nsystems:\n  live: {rules: live, export: {read: "+format+", "+
-		""+strings.NewReplacer("[", "[x/", ", ", ", x/").Replace(from)+"}}\n")
+	e.write("estate.yaml", "estate: Live\nsystems:\n  live: {rules: live, export: {read: "+format+", from: "+from+whole+"}}\n")
 	return e
 }
 

@@ -138,6 +138,9 @@ func (r *Resolver) match(a *facts.Account) {
 func (r *Resolver) makeKey(a *facts.Account) {
 	k := append(r.key[:0], byte(a.NeverExpires), byte(a.CannotChange), byte(a.BlankAllowed), r.doubt(a))
 	k = append(k, a.Policy...)
+	for _, other := range a.Reaching {
+		k = append(append(k, 1), other...)
+	}
 	k = append(k, 0)
 	for _, i := range r.matched {
 		k = binary.AppendUvarint(k, uint64(i)+1)
@@ -236,6 +239,12 @@ func (r *Resolver) plan(a *facts.Account) plan {
 		switch {
 		case named != nil:
 			add(named)
+			if sys.WhyFirst != "" {
+				for _, other := range a.Reaching {
+					add(sys.Policy(other))
+				}
+				add(fallback)
+			}
 		case a.Policy == "" && fallback != nil:
 			add(fallback)
 		default:
@@ -456,8 +465,12 @@ func (r *Resolver) wonReason(p plan, tier, among int) string {
 			return "what the system does without a policy, since the one that the account names does not exist"
 		case first == r.system.NoPolicy:
 			return "what the system does without a policy, since none reaches the account"
+		case first.Name == r.system.Default && r.system.WhyFirst != "":
+			return "the system's own, since no other reaches the account"
 		case first.Name == r.system.Default:
 			return "the default policy, since the account names none"
+		case r.system.WhyFirst != "":
+			return r.system.WhyFirst
 		}
 		return "the policy that the account names"
 	case facts.ChoosePriority:

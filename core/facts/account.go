@@ -76,8 +76,9 @@ type Account struct {
 	GroupsKnown bool
 	Roles       []string
 	RolesKnown  bool
-	Policy      string // the policy that the account names; "" for none
-	PolicyOpen  bool   // it may name one, which the export does not show
+	Policy      string   // the policy that the account names; "" for none
+	PolicyOpen  bool     // it may name one, which the export does not show
+	Reaching    []string // other policies that reach it and come after that one, in their order
 
 	Overrides []Override // settings that stand on the account itself
 	Origin    Origin
@@ -143,16 +144,16 @@ type Override struct {
 
 // Reset empties the account for the next row and keeps its slices' memory.
 func (a *Account) Reset() {
-	groups, roles, overrides := a.Groups[:0], a.Roles[:0], a.Overrides[:0]
-	*a = Account{Groups: groups, Roles: roles, Overrides: overrides}
+	*a = Account{Groups: a.Groups[:0], Roles: a.Roles[:0], Overrides: a.Overrides[:0], Reaching: a.Reaching[:0]}
 }
 
 // CopyFrom makes the account a copy of another that shares no slices with it,
 // and keeps its own slices' memory.
 func (a *Account) CopyFrom(b *Account) {
 	groups, roles, overrides := append(a.Groups[:0], b.Groups...), append(a.Roles[:0], b.Roles...), append(a.Overrides[:0], b.Overrides...)
+	reaching := append(a.Reaching[:0], b.Reaching...)
 	*a = *b
-	a.Groups, a.Roles, a.Overrides = groups, roles, overrides
+	a.Groups, a.Roles, a.Overrides, a.Reaching = groups, roles, overrides, reaching
 }
 
 // Derived is what follows from an account's facts and the settings that hold

@@ -265,6 +265,9 @@ type System struct {
 	Chooses  Precedence
 	Policies []Policy
 	Default  string // name of the policy for accounts without another; "" for none
+	// WhyFirst tells why the policy that an account names comes first, where the
+	// system chooses it out of several.
+	WhyFirst string
 	// NoPolicy is what the system does where no policy reaches an account, or
 	// the one that it names does not exist; nil where that is not known. Only
 	// systems that go by assigned policies ask for it.

@@ -35,8 +35,9 @@ type System struct {
 	AsOfFrom string   `json:"as_of_from,omitempty"`
 	Chooses  string   `json:"chooses"`
 	Default  string   `json:"default,omitempty"`
-	Partial  bool     `json:"partial,omitempty"` // the export was not read to its end
-	Refused  int      `json:"refused,omitempty"` // rows and values that were left out
+	WhyFirst string   `json:"why_first,omitempty"` // why the policy that an account names comes first
+	Partial  bool     `json:"partial,omitempty"`   // the export was not read to its end
+	Refused  int      `json:"refused,omitempty"`   // rows and values that were left out
 }
 
 // An Origin is where something stood in the export that was read first.
@@ -72,17 +73,18 @@ type Policy struct {
 // An Account holds the facts of one account under the names that conditions
 // use. Lists that are known to be empty are [].
 type Account struct {
-	Login       string `json:"login"`
-	DisplayName string `json:"display_name,omitempty"`
-	FirstName   string `json:"first_name,omitempty"`
-	LastName    string `json:"last_name,omitempty"`
-	Email       string `json:"email,omitempty"`
-	EmployeeNo  string `json:"employee_no,omitempty"`
-	Description string `json:"description,omitempty"`
-	Kind        string `json:"kind,omitempty"`
-	Unit        string `json:"unit,omitempty"`
-	Policy      string `json:"policy,omitempty"`
-	PolicyOpen  bool   `json:"policy_open,omitempty"`
+	Login       string   `json:"login"`
+	DisplayName string   `json:"display_name,omitempty"`
+	FirstName   string   `json:"first_name,omitempty"`
+	LastName    string   `json:"last_name,omitempty"`
+	Email       string   `json:"email,omitempty"`
+	EmployeeNo  string   `json:"employee_no,omitempty"`
+	Description string   `json:"description,omitempty"`
+	Kind        string   `json:"kind,omitempty"`
+	Unit        string   `json:"unit,omitempty"`
+	Policy      string   `json:"policy,omitempty"`
+	PolicyOpen  bool     `json:"policy_open,omitempty"`
+	Reaching    []string `json:"reaching,omitempty"` // other policies that reach it, in their order
 
 	Privileged       Answer `json:"privileged,omitzero"`
 	Enabled          Answer `json:"enabled,omitzero"`
@@ -292,13 +294,14 @@ func OfAccount(out *Account, a *facts.Account) {
 	groups, roles, overrides := out.Groups[:0], out.Roles[:0], out.Overrides[:0]
 	*out = Account{
 		Login: a.Login, DisplayName: a.DisplayName, FirstName: a.FirstName, LastName: a.LastName, Email: a.Email, EmployeeNo: a.EmployeeNo,
-		Description: a.Description, Kind: a.Kind, Unit: a.Unit, Policy: a.Policy, PolicyOpen: a.PolicyOpen,
+		Description: a.Description, Kind: a.Kind, Unit: a.Unit, Policy: a.Policy, PolicyOpen: a.PolicyOpen, Reaching: a.Reaching,
 		Privileged: Answer(a.Privileged), Enabled: Answer(a.Enabled), Locked: Answer(a.Locked),
 		MustChange: Answer(a.MustChange), NeverExpires: Answer(a.NeverExpires),
 		CannotChange: Answer(a.CannotChange), BlankAllowed: Answer(a.BlankAllowed), Blank: Answer(a.Blank),
 		PasswordUsable: Answer(a.PasswordUsable), PasswordIsLogin: Answer(a.PasswordIsLogin), SecondFactor: Answer(a.SecondFactor),
-		Preauthenticates: Answer(a.Preauthenticates), RemotePassword: Answer(a.RemotePassword), KeySet: Moment(a.KeySet), EntersUnasked: Answer(a.EntersUnasked),
-		UnaskedPower: Answer(a.UnaskedPower), Rounds: count(a.Rounds), Tries: count(a.Tries), PowerTries: count(a.PowerTries),
+		Preauthenticates: Answer(a.Preauthenticates), RemotePassword: Answer(a.RemotePassword), KeySet: Moment(a.KeySet),
+		EntersUnasked: Answer(a.EntersUnasked),
+		UnaskedPower:  Answer(a.UnaskedPower), Rounds: count(a.Rounds), Tries: count(a.Tries), PowerTries: count(a.PowerTries),
 		Created: Moment(a.Created), PasswordSet: Moment(a.PasswordSet), DueAtEnd: a.DueAtEnd, ChangeFirst: a.ChangeFirst,
 		RunOut:          a.RunOut,
 		PasswordExpires: Moment(a.PasswordExpires),
@@ -328,7 +331,7 @@ func OfAccount(out *Account, a *facts.Account) {
 func (a *Account) Account(out *facts.Account, fallback facts.Origin, mark func(uint64) uint64) error {
 	*out = facts.Account{
 		Login: a.Login, DisplayName: a.DisplayName, FirstName: a.FirstName, LastName: a.LastName, Email: a.Email, EmployeeNo: a.EmployeeNo,
-		Description: a.Description, Kind: a.Kind, Unit: a.Unit, Policy: a.Policy, PolicyOpen: a.PolicyOpen,
+		Description: a.Description, Kind: a.Kind, Unit: a.Unit, Policy: a.Policy, PolicyOpen: a.PolicyOpen, Reaching: a.Reaching,
 		Privileged: facts.Tri(a.Privileged), Enabled: facts.Tri(a.Enabled), Locked: facts.Tri(a.Locked),
 		MustChange: facts.Tri(a.MustChange), NeverExpires: facts.Tri(a.NeverExpires),
 		CannotChange: facts.Tri(a.CannotChange), BlankAllowed: facts.Tri(a.BlankAllowed), Blank: facts.Tri(a.Blank),

@@ -69,13 +69,7 @@ func mayBind(x *ldif.Entry) bool {
 	if x.Seen&watch.Of("userpassword", "pwdchangedtime") != 0 {
 		return true
 	}
-	for _, class := range []string{"person", "organizationalPerson", "inetOrgPerson", "posixAccount", "shadowAccount", "account",
-		"simpleSecurityObject", "uidObject", "organizationalRole", "applicationProcess"} {
-		if x.Is(class) {
-			return true
-		}
-	}
-	return false
+	return x.MayBind()
 }
 
 func (e *export) fill(a *facts.Account, file string, x *ldif.Entry) {
@@ -85,22 +79,7 @@ func (e *export) fill(a *facts.Account, file string, x *ldif.Entry) {
 		e.root(a, file, x)
 		return
 	}
-	a.Login = x.Text("uid")
-	if a.Login == "" && strings.HasPrefix(dn, "uid=") {
-		a.Login = ldif.FirstName(x.DN)
-	}
-	if a.Login == "" {
-		a.Login = x.Text("cn")
-	}
-	if a.Login == "" {
-		a.Login = x.DN
-	}
-	a.DisplayName, a.FirstName, a.LastName = x.Text("displayname"), x.Text("givenname"), x.Text("sn")
-	if a.DisplayName == "" {
-		a.DisplayName = x.Text("cn")
-	}
-	a.Email, a.EmployeeNo, a.Description = x.Text("mail"), x.Text("employeenumber"), x.Text("description")
-	a.Unit = ldif.UnitOf(x.DN)
+	ldif.Name(a, x, dn)
 	// The schema has no such marks.
 	if !e.foreign {
 		a.NeverExpires, a.CannotChange, a.BlankAllowed = facts.No, facts.No, facts.No

@@ -148,11 +148,7 @@ func (e *export) tells(x *ldif.Entry) bool {
 	if x.Is("passwordPolicy") || x.Is("nsPwPolicyContainer") || x.Is("nsContainer") {
 		e.foreignClass.Store(true)
 	}
-	return isConfig(x) || x.Is("pwdPolicy") || isGroup(x) || hasAny(x, "member", "uniquemember", "memberuid", "pwdattribute")
-}
-
-func isGroup(x *ldif.Entry) bool {
-	return x.Is("groupOfNames") || x.Is("groupOfUniqueNames") || x.Is("groupOfMembers") || x.Is("posixGroup")
+	return isConfig(x) || x.Is("pwdPolicy") || x.IsGroup() || hasAny(x, "member", "uniquemember", "memberuid", "pwdattribute")
 }
 
 func hasAny(x *ldif.Entry, names ...string) bool {
@@ -180,22 +176,15 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 		e.Noted.Refuse(facts.Origin{File: file, Line: x.Line, Place: x.DN},
 			"the entry has the attributes of a policy and not the object class pwdPolicy; the server does not take it for "+
 				"one: export objectClass too, or mend the entry")
-	case isGroup(x) || hasAny(x, "member", "uniquemember", "memberuid"):
-		if !isGroup(x) {
+	case x.IsGroup() || hasAny(x, "member", "uniquemember", "memberuid"):
+		if !x.IsGroup() {
 			e.Noted.Remark(facts.Origin{File: file, Line: x.Line, Place: x.DN},
 				"the entry has members and no object class of groups that is known here; it is taken for a group")
 		}
 		dn := ldif.NormalDN(x.DN)
 		e.forms[dn] = formOf(x)
 		e.groups.Name(dn, cmp.Or(x.Text("cn"), ldif.FirstName(x.DN)))
-		for _, a := range x.Attrs {
-			switch a.Name {
-			case "member", "uniquemember":
-				e.groups.Add(ldif.NormalDN(a.Value), dn)
-			case "memberuid":
-				e.groups.Add("uid:"+a.Value, dn)
-			}
-		}
+		e.groups.Members(x, dn)
 	}
 	return nil
 }

@@ -87,8 +87,8 @@ func (e *export) settleView() {
 		v.Hide()
 		e.Noted.Incomplete(facts.Origin{File: strings.Join(e.request.From, ", ")},
 			"the entries are of another family of directory servers "+
-				"(%s), whose locks, ends and policies are not read here: what rests on them is unknown; write a mapping for this export "+
-				"(docs/mappings.md)", strings.Join(e.foreignNames(any), ", "))
+				"(%s), whose locks, ends and policies are not read here: what rests on them is unknown; a 389 directory is read by \"read: 389-directory\" "+
+				"(yewcone intake --how 389-directory), any other by a mapping (docs/mappings.md)", strings.Join(e.foreignNames(any), ", "))
 	}
 	v.Tell(&e.Noted, facts.Origin{File: strings.Join(e.request.From, ", ")})
 }

@@ -4,6 +4,7 @@ package formats
 import (
 	"yewcone/intake"
 	"yewcone/intake/directory"
+	"yewcone/intake/ds389"
 	"yewcone/intake/kerberos"
 	"yewcone/intake/linux"
 	"yewcone/intake/mapping"
@@ -14,7 +15,7 @@ import (
 )
 
 // All lists every format. Adding one means a folder and a line here.
-var All = []intake.Format{directory.Format, samba.Format, postgresql.Format, mariadb.Format, kerberos.Format, linux.Format,
+var All = []intake.Format{directory.Format, ds389.Format, samba.Format, postgresql.Format, mariadb.Format, kerberos.Format, linux.Format,
 	mapping.SCIM, snapshot.Format, mapping.Format}
 
 // Names lists what "read" can say in an estate file.

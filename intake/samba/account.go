@@ -69,8 +69,9 @@ func (e *export) fill(a *facts.Account, x *ldif.Entry) {
 			}
 		}
 	}
-	a.Policy = e.policyOf(dn, own, a.GroupsKnown)
-	if e.privileged(dn, own) {
+	binaryIDs(x)
+	a.Policy, a.Reaching = e.policyOf(a.Reaching, dn, own, a.GroupsKnown)
+	if e.privileged(dn, own) || e.resets[x.Text("objectsid")] {
 		a.Privileged = facts.Yes
 	} else if a.GroupsKnown && e.Read.View.Shows("objectSid, groupType") {
 		a.Privileged = facts.No
@@ -91,6 +92,13 @@ func (e *export) fill(a *facts.Account, x *ldif.Entry) {
 		e.Noted.Refuse(a.Origin, "userAccountControl of %q is no number; its marks are unknown", a.Login)
 		return
 	}
+	for _, limit := range []string{"logonHours", "userWorkstations"} {
+		if x.Text(strings.ToLower(limit)) != "" {
+			e.Noted.Remark(a.Origin, "%q may sign in only at some hours or from some machines (%s): it may be refused "+
+				"although nothing here says so",
+				a.Login, limit)
+		}
+	}
 	e.lock(a, x, p)
 }
 
@@ -109,39 +117,49 @@ func (e *export) allGroups(dn string, own []string) []string {
 }
 
 func (e *export) privileged(dn string, own []string) bool {
-	return slices.ContainsFunc(e.allGroups(dn, own), func(g string) bool { return e.builtin[g] })
+	return slices.ContainsFunc(e.allGroups(dn, own), func(g string) bool { return e.builtin[g] || e.given[g] })
 }
 
 // policyOf: a settings object of the user itself goes before those of groups;
 // among equals the lowest precedence, then the smaller objectGUID. Where settings
-// objects or the user's groups are not visible, it is not known.
-func (e *export) policyOf(dn string, own []string, groups bool) string {
+// objects or the user's groups are not visible, it is not known. The others
+// that reach the user are appended to a list, in their order.
+func (e *export) policyOf(others []string, dn string, own []string, groups bool) (string, []string) {
 	if !e.Read.View.Shows("msDS-PSOAppliesTo") {
-		return hiddenSettings
+		return hiddenSettings, others
 	}
-	if name := e.first(e.applies[dn]); name != "" || len(e.applies) == 0 {
-		return name
+	names := e.inOrder(e.applies[dn])
+	if len(names) == 0 && len(e.applies) == 0 {
+		return "", others
 	}
-	if !groups {
-		return hiddenSettings
+	if !groups && len(names) == 0 {
+		return hiddenSettings, others
 	}
-	var names []string
+	var through []string
 	for _, g := range e.allGroups(dn, own) {
 		if e.security[g] {
-			names = append(names, e.applies[g]...)
+			through = append(through, e.applies[g]...)
 		}
 	}
-	return e.first(names)
+	for _, name := range e.inOrder(through) {
+		if !slices.Contains(names, name) {
+			names = append(names, name)
+		}
+	}
+	if len(names) == 0 {
+		return "", others
+	}
+	return names[0], append(others, names[1:]...)
 }
 
-func (e *export) first(names []string) string {
-	if len(names) == 0 {
-		return ""
-	}
-	return slices.MinFunc(names, func(a, b string) int {
+// inOrder sorts settings objects by what comes first.
+func (e *export) inOrder(names []string) []string {
+	names = slices.Clone(names)
+	slices.SortFunc(names, func(a, b string) int {
 		x, y := e.policies[a], e.policies[b]
 		return cmp.Or(cmp.Compare(x.precedence, y.precedence), cmp.Compare(x.guid, y.guid))
 	})
+	return slices.Compact(names)
 }
 
 func kind(x *ldif.Entry, control int64) string {
@@ -164,16 +182,19 @@ func (e *export) marks(a *facts.Account, x *ldif.Entry, control int64, p setting
 	a.Preauthenticates = facts.TriOf(control&controlNoPreauth == 0)
 	a.PasswordUsable = facts.Yes
 	a.Storage = setting.StoredUnsalted
-	if control&controlReversible != 0 {
-		switch {
-		case p.unknown:
-			a.Storage = setting.Value{}
-		case p.reversible:
-			a.Storage = setting.StoredReversible
+	if control&controlReversible != 0 && (p.unknown || p.reversible) {
+		a.Storage = setting.Value{} // readable where it was set since both were so
+		origin := a.Origin
+		origin.Text = "marked for reversible storage, which its policy allows"
+		if p.unknown {
+			a.Hide(setting.Storage, origin)
+		} else {
+			a.Override(setting.Storage, setting.StoredReversible, origin)
 		}
 	}
 	if control&controlSmartCard != 0 {
-		a.PasswordUsable, a.SecondFactor = facts.No, facts.Yes
+		// A password that was set after the mark still lets in without a card.
+		a.PasswordUsable, a.SecondFactor = facts.Unknown, facts.Unknown
 	}
 	a.Enabled = facts.TriOf(control&controlDisabled == 0)
 	end, ok := integer(x, "accountexpires")
@@ -207,7 +228,7 @@ func (e *export) password(a *facts.Account, x *ldif.Entry, control int64) {
 	}
 	a.MustChange = facts.TriOf(set == 0 && !without)
 	if set > 0 {
-		a.PasswordSet = facts.At(moment(set))
+		a.PasswordSet, a.DueAtEnd = facts.AtSecond(secondAfter(set)), true
 		a.KeySet = a.PasswordSet
 	}
 }
@@ -262,7 +283,12 @@ func (e *export) lock(a *facts.Account, x *ldif.Entry, p settings) {
 		}
 		return
 	}
-	a.LockFor(facts.At(moment(since)), int64(ticks(p.duration)/time.Second), asOf)
+	begun := facts.At(moment(since))
+	if p.duration == 0 {
+		a.LockUntil(begun, facts.Never, asOf)
+	} else {
+		a.LockUntil(begun, facts.AtSecond(secondAfter(since+p.duration)), asOf)
+	}
 }
 
 // ticks turns a count of 100 ns into a duration.

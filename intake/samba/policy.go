@@ -148,14 +148,12 @@ func (p *policyReader) complexity(from attributes, reversible bool) {
 		p.ofTheServer(from)
 		return
 	}
-	stored := setting.StoredUnsalted
 	origin := p.origin(from.reversible)
 	origin.Text += "; the domain keeps a hash without salt"
 	if reversible {
-		stored, origin = setting.StoredReversible, p.origin(from.reversible)
-		origin.Text += "; for accounts that ask for it"
+		origin.Text += ", and the password itself for accounts that are marked for it"
 	}
-	p.policy.Set(setting.Storage, stored, origin)
+	p.policy.Set(setting.Storage, setting.StoredUnsalted, origin)
 	p.ofTheServer(from)
 }
 
@@ -186,11 +184,15 @@ func (p *policyReader) span(attr string) (int64, bool) {
 
 func (p *policyReader) ages(from attributes) {
 	if n, ok := p.span(from.maxAge); ok {
-		v := seconds(n)
-		if n <= ticksPerDay || n == math.MaxInt64 {
-			v = setting.OffValue
+		switch v := seconds(n); {
+		case n == 0 || n == math.MaxInt64:
+			p.set(setting.MaxAge, from.maxAge, setting.OffValue)
+		case n <= ticksPerDay:
+			p.set(setting.MaxAge, from.maxAge, v)
+			p.e.brief = append(p.e.brief, p.policy.Name)
+		default:
+			p.set(setting.MaxAge, from.maxAge, v)
 		}
-		p.set(setting.MaxAge, from.maxAge, v)
 	}
 	if n, ok := p.span(from.minAge); ok {
 		v := seconds(n)
@@ -198,6 +200,22 @@ func (p *policyReader) ages(from attributes) {
 			v = setting.OffValue
 		}
 		p.set(setting.MinAge, from.minAge, v)
+	}
+}
+
+// settleBrief says of ages of up to one day what the server's version makes of
+// them, once all was read.
+func (e *export) settleBrief() {
+	for _, name := range e.brief {
+		p := e.Read.Policy(name)
+		origin := p.Value(setting.MaxAge).Origin
+		switch e.short {
+		case facts.Unknown:
+			origin.Text += ": never or as it says, by the version of the server, which the export does not tell"
+			p.Hide(setting.MaxAge, origin)
+		case facts.No:
+			p.Set(setting.MaxAge, setting.OffValue, origin)
+		}
 	}
 }
 

@@ -1,12 +1,13 @@
 // Package samba reads the LDIF of a Samba Active Directory domain: the domain
 // object, password settings objects with their targets, groups, and accounts.
 //
-// What the values mean was tried on Samba 4.17:
+// What the values mean was tried on Samba 4.17 and 4.22:
 //   - lengths of time are negative counts of 100 ns, moments are counts of 100
 //     ns since 1601; -0x8000000000000000 is for ever;
 //   - a lock of 0 lasts until an administrator unlocks; an observation window
 //     of 0 forgets each failure at once, so that nothing ever locks;
-//   - a maximum age of up to one day counts as never;
+//   - a maximum age of up to one day counts as never up to 4.17, and as what it
+//     says since 4.22;
 //   - lockoutTime stays after a timed lock has run out;
 //   - pwdLastSet 0 asks for a change, but not beside "password never expires";
 //   - a settings object of the user goes before those of groups; among equals
@@ -33,13 +34,25 @@ import (
 // how are the commands that take an export.
 const how = `On a domain controller, as root (leave out unicodePwd and supplementalCredentials):
 ldbsearch -H /var/lib/samba/private/sam.ldb -s base -b DOMAINDN > domain.ldif
+samba -V | sed 's/Version \(.*\)/\ndn: CN=version\nsambaVersion: \1\n/' >> domain.ldif
 ldbsearch -H /var/lib/samba/private/sam.ldb -b 'CN=Password Settings Container,CN=System,DOMAINDN' '(objectClass=msDS-PasswordSettings)' > pso.ldif
 ldbsearch -H /var/lib/samba/private/sam.ldb -b DOMAINDN '(|(objectCategory=person)(objectCategory=computer)(objectCategory=group))' \
   objectClass cn sAMAccountName displayName givenName sn mail description userAccountControl pwdLastSet badPwdCount badPasswordTime \
-  lockoutTime accountExpires lastLogon lastLogonTimestamp primaryGroupID memberOf member groupType objectSid objectGUID whenCreated whenChanged > accounts.ldif
+  lockoutTime accountExpires lastLogon lastLogonTimestamp primaryGroupID memberOf member groupType objectSid objectGUID whenCreated whenChanged \
+  logonHours userWorkstations > accounts.ldif
+ldbsearch -H /var/lib/samba/private/sam.ldb -b DOMAINDN '(|(objectClass=organizationalUnit)(objectClass=domainDNS))' objectClass nTSecurityDescriptor > units.ldif
 
+or from elsewhere, as an administrator:
+ldapsearch -LLL -x -H ldap://SERVER -D USER@DOMAIN -W -s base -b DOMAINDN > domain.ldif
+ldapsearch -LLL -x -H ldap://SERVER -D USER@DOMAIN -W -b 'CN=Password Settings Container,CN=System,DOMAINDN' '(objectClass=msDS-PasswordSettings)' > pso.ldif
+ldapsearch -LLL -x -H ldap://SERVER -D USER@DOMAIN -W -E pr=1000/noprompt -b DOMAINDN '(|(objectCategory=person)(objectCategory=computer)(objectCategory=group))' \
+  objectClass cn sAMAccountName displayName givenName sn mail description userAccountControl pwdLastSet badPwdCount badPasswordTime \
+  lockoutTime accountExpires lastLogon lastLogonTimestamp primaryGroupID memberOf member groupType objectSid objectGUID whenCreated whenChanged \
+  logonHours userWorkstations > accounts.ldif
+
+units.ldif tells who was given the right to set others' passwords.
 estate.yaml:
-  export: {read: samba, from: [domain.ldif, pso.ldif, accounts.ldif], view: whole}   whole: taken as root, nothing was hidden
+  export: {read: samba, from: [domain.ldif, pso.ldif, accounts.ldif, units.ldif], view: whole}   whole: nothing was hidden
 `
 
 // Format is the LDIF of a Samba AD domain.
@@ -65,6 +78,7 @@ var Format = intake.Format{
 const wanted = `cn name samaccountname userprincipalname mail displayname givenname sn description employeenumber employeeid
 	objectguid objectsid whencreated whenchanged useraccountcontrol pwdlastset badpwdcount badpasswordtime lockouttime accountexpires
 	lastlogon lastlogontimestamp primarygroupid memberof member grouptype
+	ntsecuritydescriptor logonhours userworkstations sambaversion
 	minpwdlength pwdproperties pwdhistorylength minpwdage maxpwdage lockoutthreshold lockoutduration lockoutobservationwindow
 	msds-maximumpasswordage msds-minimumpasswordage msds-minimumpasswordlength msds-passwordhistorylength
 	msds-passwordcomplexityenabled msds-passwordreversibleencryptionenabled msds-lockoutobservationwindow msds-lockoutduration
@@ -96,10 +110,15 @@ type export struct {
 	policies map[string]settings // by name
 	applies  map[string][]string // DN of a target: names of settings objects
 	byRID    map[string]string   // last part of a group's SID: its DN
+	bySID    map[string]string   // a group's SID: its DN
+	resets   map[string]bool     // SIDs of those to whom an access list gives others' passwords
+	given    map[string]bool     // DNs of groups among them
 	builtin  map[string]bool     // DNs of groups whose members are administrators
 	security map[string]bool     // DNs of groups that are not for mail only
 	latest   time.Time
 
+	brief        []string  // policies with such an age
+	short        facts.Tri // passwords end that may grow a day old at most
 	from         []string
 	whole        bool // the estate says that everything was visible
 	ruled        bool // the group of the domain's administrators is in the export
@@ -110,7 +129,8 @@ type export struct {
 func open(r *intake.Request) (facts.Export, error) {
 	e := &export{
 		Base: r.NewBase(), groups: ldif.NewGroups(), policies: map[string]settings{}, applies: map[string][]string{},
-		byRID: map[string]string{}, builtin: map[string]bool{}, security: map[string]bool{},
+		byRID: map[string]string{}, bySID: map[string]string{}, resets: map[string]bool{}, given: map[string]bool{},
+		builtin: map[string]bool{}, security: map[string]bool{},
 	}
 	e.whole, e.from = r.Whole, r.From
 	e.files = ldif.NewFiles(r, &e.Noted, wanted)
@@ -122,8 +142,16 @@ func open(r *intake.Request) (facts.Export, error) {
 	if e.Read.AsOf.IsZero() && !e.latest.IsZero() {
 		e.Read.AsOf, e.Read.AsOfFrom = e.latest, "the latest change in the export"
 	}
+	e.settleBrief()
+	for sid := range e.resets {
+		if group := e.bySID[sid]; group != "" {
+			e.given[group] = true
+		}
+	}
 	e.settleView(e.people, e.any)
 	e.Read.Default = domain
+	e.Read.WhyFirst = "a settings object of the user goes before those of its groups, then the lowest precedence, then the " +
+		"smaller objectGUID"
 	from := facts.Origin{File: strings.Join(r.From, ", ")}
 	if e.Read.Policy(domain) == nil {
 		e.Noted.Remark(from, "the domain object is not in the export: what holds for accounts without settings of their own "+
@@ -150,6 +178,11 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 	e.any |= x.Seen
 	if x.Is("user") {
 		e.people |= x.Seen
+	}
+	binaryIDs(x)
+	e.delegated(x)
+	if version := x.Text("sambaversion"); version != "" {
+		e.short = oneDayEnds(version)
 	}
 	x.Own() // accounts are kept too, where they say what they are members of
 	dn := ldif.NormalDN(x.DN)
@@ -182,8 +215,13 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 
 // administrators are the last parts of the SIDs of groups that rule the
 // domain: Domain Admins, Schema Admins, Enterprise Admins; and the built-in
-// Administrators.
+// Administrators and Account Operators, who may set others' passwords.
 var administrators = []string{"-512", "-518", "-519"}
+
+const (
+	builtInAdministrators = "S-1-5-32-544"
+	accountOperators      = "S-1-5-32-548"
+)
 
 func (e *export) group(x *ldif.Entry, dn string) {
 	name := x.Text("samaccountname")
@@ -194,14 +232,16 @@ func (e *export) group(x *ldif.Entry, dn string) {
 	sid := x.Text("objectsid")
 	if i := strings.LastIndexByte(sid, '-'); i >= 0 {
 		rid := sid[i:]
-		if sid == "S-1-5-32-544" || strings.HasPrefix(sid, "S-1-5-21-") && slices.Contains(administrators, rid) {
+		if sid == builtInAdministrators || sid == accountOperators || strings.HasPrefix(sid, "S-1-5-21-") &&
+			slices.Contains(administrators, rid) {
 			e.builtin[dn] = true
 			e.ruled = e.ruled || rid == "-512"
-			e.ruledBuiltIn = e.ruledBuiltIn || sid == "S-1-5-32-544"
+			e.ruledBuiltIn = e.ruledBuiltIn || sid == builtInAdministrators
 		}
 		if strings.HasPrefix(sid, "S-1-5-21-") {
 			e.byRID[rid[1:]] = dn
 		}
+		e.bySID[sid] = dn
 	}
 	kind, err := strconv.ParseInt(x.Text("grouptype"), 10, 64)
 	e.security[dn] = err != nil || kind < 0 || kind&0x80000000 != 0
@@ -210,6 +250,25 @@ func (e *export) group(x *ldif.Entry, dn string) {
 			e.groups.Add(ldif.NormalDN(a.Value), dn)
 		}
 	}
+}
+
+// oneDayEnds tells of a version whether passwords end after a day or less where
+// a policy says so: 4.17 takes that as never, 4.22 does not, and those between
+// were not tried.
+func oneDayEnds(version string) facts.Tri {
+	first, rest, _ := strings.Cut(version, ".")
+	second, _, _ := strings.Cut(rest, ".")
+	major, err := strconv.Atoi(first)
+	minor, err2 := strconv.Atoi(second)
+	switch {
+	case err != nil || err2 != nil || major != 4:
+		return facts.Unknown
+	case minor <= 17:
+		return facts.No
+	case minor >= 22:
+		return facts.Yes
+	}
+	return facts.Unknown
 }
 
 // guidBytes turns the text form of a GUID into the order of its stored bytes:
@@ -236,4 +295,13 @@ const (
 // moment reads a count of 100 ns since 1601.
 func moment(ticks int64) time.Time { return time.Unix(ticks/ticksPerSec-epochSeconds, 0).UTC() }
 
-func seconds(ticks int64) setting.Value { return setting.Seconds(ticks / ticksPerSec) }
+// secondAfter is the second in which a moment lies, or the next where it has a
+// fraction: what ends then is over at the second that follows.
+func secondAfter(ticks int64) int64 {
+	return (ticks+ticksPerSec-1)/ticksPerSec - epochSeconds
+}
+
+// seconds counts a part of a second as a whole one: half a second is no zero.
+func seconds(ticks int64) setting.Value {
+	return setting.Seconds((ticks + ticksPerSec - 1) / ticksPerSec)
+}

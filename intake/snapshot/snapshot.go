@@ -129,6 +129,7 @@ func (e *export) begin(line string, number int, r *intake.Request) error {
 		}
 		e.Read.Chooses = facts.Precedence(s.Chooses)
 	}
+	e.Read.WhyFirst = s.WhyFirst
 	if e.Read.Default == "" {
 		e.Read.Default = s.Default
 	}

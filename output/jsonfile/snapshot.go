@@ -64,7 +64,7 @@ func Snapshot(w io.Writer, export facts.Export, maxRefused int) (partial bool, e
 
 func systemOf(s *facts.System, partial bool, refused int) *snapshot.System {
 	out := &snapshot.System{Version: snapshot.Version, Name: s.Name, Title: s.Title, Labels: s.Labels, AsOfFrom: s.AsOfFrom,
-		Chooses: string(s.Chooses), Default: s.Default, Partial: partial, Refused: refused}
+		Chooses: string(s.Chooses), Default: s.Default, WhyFirst: s.WhyFirst, Partial: partial, Refused: refused}
 	if !s.AsOf.IsZero() {
 		out.AsOf = s.AsOf.UTC().Format(time.RFC3339)
 	}

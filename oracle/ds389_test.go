@@ -1,0 +1,362 @@
+package oracle
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"strings"
+	"testing"
+	"time"
+
+	"yewcone/core/facts"
+	"yewcone/intake/livetest"
+)
+
+// A ds389 is a scenario of a 389 directory.
+type ds389 struct {
+	random *rand.Rand
+	taken  int64
+	events []event
+	names  []string
+	dn     map[string]string
+	form   map[string]string // as it was given to the server
+	about  map[string]string
+	url    string
+}
+
+const managerOf389 = "-x -D 'cn=Directory Manager' -w Root+Flow-1"
+
+func (d *ds389) event(after int64, command string) {
+	d.events = append(d.events, event{time.Unix(d.taken+after, 0), command})
+}
+
+func (d *ds389) modify(after int64, ldif string) {
+	d.event(after, "ldapmodify -c -H "+d.url+" "+managerOf389+" >/dev/null <<'LDIF'\n"+ldif+"\nLDIF")
+}
+
+// start makes an instance, and gives it rules.
+func (d *ds389) start(r *livetest.Root) {
+	d.url = "ldap://127.0.0.1:" + r.Port("1390")
+	r.Once("ds389", "srv/ds", `cat > /tmp/inst.inf <<X
+[general]
+config_version = 2
+full_machine_name = localhost
+start = False
+strict_host_checking = False
+selinux = False
+systemd = False
+[slapd]
+instance_name = quay
+port = `+r.Port("1390")+`
+secure_port = `+r.Port("1391")+`
+root_dn = cn=Directory Manager
+root_password = Root+Flow-1
+self_sign_cert = False
+[backend-userroot]
+suffix = dc=quay,dc=example
+create_suffix_entry = True
+sample_entries = no
+X
+sed -i 's/with_systemd = 1/with_systemd = 0/' /usr/share/dirsrv/inf/defaults.inf
+dscreate from-file /tmp/inst.inf >/dev/null 2>&1
+mkdir -p /srv/ds; cp -a /etc/dirsrv /srv/ds/etc; cp -a /var/lib/dirsrv /srv/ds/lib
+`)
+	r.Run(`rm -rf /etc/dirsrv /var/lib/dirsrv; cp -a /srv/ds/etc /etc/dirsrv; cp -a /srv/ds/lib /var/lib/dirsrv
+mkdir -p /run/dirsrv /run/lock/dirsrv/slapd-quay /var/log/dirsrv/slapd-quay; chown -R dirsrv:dirsrv /run/dirsrv /run/lock/dirsrv /var/log/dirsrv`)
+	p := d.random
+	d.modify(-150*day, "dn: cn=config\nchangetype: modify\n"+d.rules(func(name, value string) string {
+		return "replace: " + name + "\n" + asLine(name, value) + "-\n"
+	})+
+		"replace: nsslapd-pwpolicy-local\nnsslapd-pwpolicy-local: on\n-\nreplace: passwordStorageScheme\npasswordStorageScheme: SSHA256\n")
+	if p.IntN(2) == 0 {
+		d.modify(-150*day, "dn: cn=Account Policy Plugin,cn=plugins,cn=config\nchangetype: modify\nreplace: "+
+			"nsslapd-pluginEnabled\nnsslapd-pluginEnabled: on\n\n"+
+			"dn: cn=config,cn=Account Policy Plugin,cn=plugins,cn=config\nchangetype: modify\nreplace: "+
+			"alwaysrecordlogin\nalwaysrecordlogin: yes\n-\n"+
+			"replace: stateattrname\nstateattrname: lastLoginTime\n-\nreplace: altstateattrname\naltstateattrname: createTimestamp\n-\n"+
+			"replace: specattrname\nspecattrname: acctPolicySubentry\n-\nreplace: limitattrname\nlimitattrname: "+
+			"accountInactivityLimit\n-\n"+
+			"replace: accountInactivityLimit\naccountInactivityLimit: 1728000")
+	}
+	d.event(-150*day, "end ns-slapd; "+d.begin(d.taken-150*day))
+	aci := ""
+	for i, who := range []string{"userdn=\"ldap:///uid=d01,dc=quay,dc=example\"", "groupdn=\"ldap:///cn=keepers,dc=quay,dc=example\"",
+		"userdn=\"ldap:///self\"", "userdn=\"ldap:///uid=d02,ou=deck,dc=quay,dc=example\" or " +
+			"userdn=\"ldap:///uid=d03,dc=quay,dc=example\""} {
+		rights := pick2(i == 2, "write", pick(p, "write", "all", "read,search"))
+		aci += fmt.Sprintf("aci: (targetattr=\"%s\")(version 3.0; acl \"rule %d\"; allow (%s) %s;)\n", pick2(i == 2, "userPassword",
+			pick(p, "userPassword", "*", "cn || sn", "userPassword || cn")), i, rights, who)
+	}
+	if p.IntN(2) == 0 {
+		aci += "aci: (targetattr=\"userPassword\")(version 3.0; acl \"not these\"; deny (write) " +
+			"groupdn=\"ldap:///cn=chiefs,dc=quay,dc=example\";)\n"
+	}
+	d.modify(-149*day, "dn: "+quay+"\nchangetype: modify\nadd: aci\n"+aci)
+	tree := ""
+	for _, unit := range []string{"deck", "office"} {
+		tree += "dn: ou=" + unit + "," + quay + "\nchangetype: add\nobjectClass: organizationalUnit\nou: " + unit + "\n\n"
+	}
+	tree += d.local("ou=deck,"+quay, "nsPwTemplateEntry", true) + d.local("uid=d04,ou=office,"+quay, "", false)
+	for n, group := range []string{"keepers", "chiefs"} {
+		tree += "dn: cn=" + group + "," + quay + "\nchangetype: add\nobjectClass: groupOfNames\ncn: " + group +
+			"\nmember: uid=d05,ou=deck," + quay +
+			"\nmember: uid=d06,ou=deck," + quay + "\nmember: uid=d07," + quay + pick2(n == 0, "\nmember: cn=chiefs,"+quay, "") + "\n\n"
+	}
+	d.modify(-148*day, tree)
+}
+
+// rules are settings at random, each in a form that takes its name and value.
+func (d *ds389) rules(form func(name, value string) string) string {
+	p := d.random
+	text := ""
+	for _, set := range [][2]string{{"passwordExp", pick(p, "on", "off")}, {"passwordMaxAge", pick(p, "2592000", "864000")},
+		{"passwordMustChange", pick(p, "on", "off")}, {"passwordLockout", pick(p, "on", "on", "off")},
+		{"passwordMaxFailure", pick(p, "2", "3")},
+		{"passwordUnlock", pick(p, "on", "on", "off")}, {"passwordLockoutDuration", pick(p, "600", "3600")},
+		{"passwordResetFailureCount", "600"},
+		{"passwordGraceLimit", pick(p, "0", "2")}, {"passwordLegacyPolicy", pick(p, "on", "off")}, {"passwordChange", "on"}} {
+		if p.IntN(5) > 0 {
+			text += form(set[0], set[1])
+		}
+	}
+	return text
+}
+
+func asLine(name, value string) string { return name + ": " + value + "\n" }
+
+// local is a policy of an entry or a subtree.
+func (d *ds389) local(of, template string, subtree bool) string {
+	under := of
+	if !subtree {
+		_, under, _ = strings.Cut(of, ",")
+	}
+	container := "cn=nsPwPolicyContainer," + under
+	policy := fmt.Sprintf("cn=\"cn=nsPwPolicyEntry,%s\",%s", of, container)
+	text := fmt.Sprintf("dn: %s\nchangetype: add\nobjectClass: nsContainer\ncn: nsPwPolicyContainer\n\ndn: %s\nchangetype: "+
+		"add\nobjectClass: ldapsubentry\n"+
+		"objectClass: passwordpolicy\ncn: cn=nsPwPolicyEntry,%s\n%s\n", container, policy, of,
+		strings.ReplaceAll(strings.ReplaceAll(d.rules(asLine), "passwordLegacyPolicy: on\n", ""),
+			"passwordLegacyPolicy: off\n", ""))
+	if subtree {
+		text += fmt.Sprintf("dn: cn=\"cn=nsPwTemplateEntry,%[1]s\",%[2]s\nchangetype: add\nobjectClass: "+
+			"extensibleObject\nobjectClass: costemplate\n"+
+			"objectClass: ldapsubentry\ncn: cn=nsPwTemplateEntry,%[1]s\ncosPriority: 1\npwdpolicysubentry: %[3]s\n\n"+
+			"dn: cn=nsPwPolicy_CoS,%[1]s\nchangetype: add\nobjectClass: ldapsubentry\nobjectClass: "+
+			"cosSuperDefinition\nobjectClass: cosPointerDefinition\n"+
+			"cn: nsPwPolicy_CoS\ncosTemplateDn: cn=\"cn=nsPwTemplateEntry,%[1]s\",%[2]s\ncosAttribute: pwdpolicysubentry "+
+			"default operational-default\n\n", of,
+			container, policy)
+	}
+	return text
+}
+
+func (d *ds389) accounts() {
+	p := d.random
+	edge := func() int64 { return int64(pick(p, -1, 0, 1, realmLater, -5000, 5000)) }
+	d.dn, d.form, d.about = map[string]string{}, map[string]string{}, map[string]string{}
+	for i := range 44 {
+		name, password := fmt.Sprintf("d%02d", i), realmPassword(i)
+		under := pick(p, "", "ou=deck,", "ou=office,") + quay
+		switch i {
+		case 4:
+			under = "ou=office," + quay
+		case 1, 3, 7:
+			under = quay
+		case 2, 5, 6:
+			under = "ou=deck," + quay
+		}
+		dn := "uid=" + name + "," + under
+		d.names, d.dn[name] = append(d.names, name), dn
+		form := pick(p, password, password, password, "{CLEAR}"+password, "{TOMORROW}"+password, "")
+		if form != password {
+			form = pick(p, form, password)
+		}
+		d.form[name] = form
+		made := -int64(pick(p, 10, 30))*day + edge()
+		entry := "dn: " + dn + "\nchangetype: add\nobjectClass: inetOrgPerson\nobjectClass: " +
+			"organizationalPerson\nobjectClass: person\nuid: " + name + "\ncn: " + name +
+			"\nsn: " + name + "\n"
+		if form != "" {
+			entry += "userPassword: " + form + "\n"
+		}
+		d.modify(made, entry)
+		d.about[name] = under + " " + form[:min(len(form), 6)]
+		note := func(after int64, lines string) {
+			d.about[name] += " " + strings.ReplaceAll(lines, "\n", " ")
+			d.modify(after, "dn: "+dn+"\nchangetype: modify\n"+lines)
+		}
+		visit := func(after int64, password string, times int) {
+			d.about[name] += fmt.Sprintf(" %d tries at %d", times, after)
+			d.event(after, strings.Repeat(fmt.Sprintf("ldapwhoami -H %s -x -D %s -w '%s' >/dev/null 2>&1 || :\n", d.url, dn,
+				password), times))
+		}
+		switch i % 11 {
+		case 1:
+			note(-100, "replace: nsAccountLock\nnsAccountLock: "+pick(p, "true", "false"))
+		case 3:
+			note(-100, "replace: userPassword\nuserPassword: "+password)
+			d.form[name] = password
+		case 4:
+			if i == 4 {
+				container := "cn=nsPwPolicyContainer,ou=office," + quay
+				note(made+10, "replace: pwdpolicysubentry\npwdpolicysubentry: cn=\"cn=nsPwPolicyEntry,"+dn+"\","+container)
+				note(made+20, "replace: userPassword\nuserPassword: "+password)
+				d.form[name] = password
+			}
+		case 5, 6, 7:
+			visit(min(0, -int64(pick(p, 0, 600, 3600))+edge()%600), "wrong", pick(p, 1, 2, 3, 4))
+		case 8:
+			visit(-int64(pick(p, 5, 20))*day+edge(), password, 1)
+		case 9:
+			visit(-30, password, p.IntN(4))
+		case 10:
+			note(-200, "replace: passwordExpirationTime\npasswordExpirationTime: "+time.Unix(d.taken+edge(),
+				0).UTC().Format("20060102150405Z"))
+		}
+	}
+	for n, victim := range []string{"uid=v1,", "uid=v2,ou=deck,", "uid=v3,ou=office,"} {
+		d.modify(-140*day, fmt.Sprintf("dn: %s%s\nchangetype: add\nobjectClass: inetOrgPerson\nuid: v%d\ncn: v\nsn: "+
+			"v\nuserPassword: Same+Flow-1\n", victim, quay, n+1))
+	}
+	for _, name := range []string{"cand", "last"} {
+		d.modify(-2*day, "dn: ou="+name+","+quay+"\nchangetype: add\nobjectClass: organizationalUnit\nou: "+name+"\n\n"+
+			strings.Replace(d.local("ou="+name+","+quay, "", true), "objectClass: passwordpolicy\n",
+				"objectClass: passwordpolicy\n"+d.quality(name), 1))
+		d.modify(-day, "dn: uid="+name+",ou="+name+","+quay+"\nchangetype: add\nobjectClass: inetOrgPerson\nuid: "+
+			""+name+"\ncn: "+name+"\nsn: "+name+"\nuserPassword: Own+Flow-1\n")
+	}
+	for n := range 6 {
+		d.event(-day+int64(n+1)*60, "LD_PRELOAD= sleep 1.1") // its history is dated by a clock that it looks at once a second
+		d.modify(-day+int64(n+1)*60, "dn: uid=last,ou=last,"+quay+"\nchangetype: modify\nreplace: userPassword\nuserPassword: "+old(n))
+	}
+}
+
+// quality is what the candidates, or old passwords, are asked.
+func (d *ds389) quality(name string) string {
+	p := d.random
+	if name == "last" {
+		return "passwordHistory: " + pick(p, "on", "off") + "\npasswordInHistory: " + pick(p, "1", "3") + "\n"
+	}
+	return fmt.Sprintf("passwordCheckSyntax: %s\npasswordMinLength: %d\npasswordMinDigits: %d\npasswordMinUppers: "+
+		"%d\npasswordMinCategories: %d\n"+
+		"passwordMaxRepeats: %d\n", pick(p, "on", "on", "off"), pick(p, 6, 8, 10), pick(p, 0, 1), pick(p, 0, 1),
+		pick(p, 1, 2, 3), pick(p, 0, 2, 3))
+}
+
+func (d *ds389) begin(at int64) string {
+	return fmt.Sprintf("clock %d; ns-slapd -D /etc/dirsrv/slapd-quay -i /tmp/ns-slapd.pid >/dev/null 2>&1; for i in $(seq 200); do "+
+		"[ -s /tmp/ns-slapd.pid ] && ldapsearch -x -H %s -s base -b '' 1.1 >/dev/null 2>&1 && break; LD_PRELOAD= sleep "+
+		"0.05; done\n", at, d.url)
+}
+
+func (d *ds389) restore(after int64) string {
+	return "rm -rf /var/lib/dirsrv /etc/dirsrv /dev/shm/slapd-quay*; cp -a /root/lib /var/lib/dirsrv; cp -a /root/etc " +
+		"/etc/dirsrv; " + d.begin(d.taken+after)
+}
+
+// TestLive389 holds the reader of 389 directories against ones that were lived
+// in.
+func TestLive389(t *testing.T) {
+	t.Parallel() // its servers mostly wait
+	scenarios(t, "389 directory", "389-directory", func(t *testing.T, r *livetest.Root, random *rand.Rand, commands string, c *tally) {
+		d := &ds389{random: random, taken: time.Date(2026, 11, 23, 6, 0, 0, 0, time.UTC).Unix() + int64(random.IntN(day))}
+		d.start(r)
+		d.accounts()
+		commands = strings.NewReplacer("ldap://SERVER", d.url, "-D BINDDN -W", "-D cn=directory\\ manager -w Root+Flow-1", "SUFFIX", quay,
+			"S=\"", "S=\"", "$S", "search").Replace(commands)
+		commands = "search() { ldapsearch -LLL -o ldif-wrap=no -H " + d.url + " " + managerOf389 + " \"$@\"; }\n" + commands
+		r.Run(clocked + "exec 2>&1\necho +0 > /etc/faketimerc\n" + d.begin(d.taken-150*day) + history(d.events) +
+			fmt.Sprintf("mkdir /root/export; cd /root/export; clock %d\n%s\nend ns-slapd; cp -a /var/lib/dirsrv /root/lib; "+
+				"cp -a /etc/dirsrv /root/etc\n", d.taken, commands))
+		e := newEstateFrom(t, r.Path("root/export"), "389-directory", "config.ldif", "directory.ldif")
+		for _, after := range []int64{0, 1, realmLater - 1, realmLater, realmLater + 1} {
+			d.visits(r, c, e, after)
+		}
+		d.rights(r, c, e)
+		d.candidates(r, c, e)
+	})
+}
+
+// visits signs in as each account, so many seconds after the export.
+func (d *ds389) visits(r *livetest.Root, c *tally, e *estate, after int64) {
+	var b strings.Builder
+	b.WriteString(clocked + d.restore(after))
+	for i, name := range d.names {
+		ask := fmt.Sprintf("ldapwhoami -e ppolicy -H %s -x -D %s -w", d.url, d.dn[name])
+		fmt.Fprintf(&b, "clock %d; (%s '%s' 2>&1 || %[2]s '%[4]s' 2>&1) | tr '\\n' ' ' || :; echo\n", d.taken+after, ask,
+			realmPassword(i), orBlank(d.form[name]))
+	}
+	lines := strings.Split(r.Run(b.String()+"end ns-slapd\n"), "\n")
+	said := e.facts(moment(time.Unix(d.taken+after, 0)))
+	for i, name := range d.names {
+		a, who, line := said[name], fmt.Sprintf("%s (%s) at +%d", name, d.about[name], after), lines[i]
+		in := strings.Contains(line, "dn:") || strings.Contains(line, "must be changed")
+		c.hold(who, "a right password lets in", a["enabled"].And(a["locked"].Not()).And(a["password_usable"]).And(a["shut"].Not()), in, line)
+		if in {
+			c.hold(who, "a new password is asked for", a["overdue"].Or(a["must_change"]), strings.Contains(line, "must be changed") ||
+				strings.Contains(line, "grace") || strings.Contains(line, "Password expired"), line)
+		}
+	}
+}
+
+// rights has each account set the passwords of others.
+func (d *ds389) rights(r *livetest.Root, c *tally, e *estate) {
+	ask := ""
+	for _, victim := range []string{"uid=v1,", "uid=v2,ou=deck,", "uid=v3,ou=office,"} {
+		ask += "dn: " + victim + quay + "\nchangetype: modify\nreplace: userPassword\nuserPassword: Same+Flow-1\n\n"
+	}
+	r.Write("tmp/ask.ldif", ask)
+	var b strings.Builder
+	b.WriteString(clocked + d.restore(0))
+	for i, name := range d.names {
+		fmt.Fprintf(&b, "clock %d; ldapmodify -c -v -H %s -x -D %s -w '%s' -f /tmp/ask.ldif 2>&1 | grep -E "+
+			"'complete|Insuff|ldap_bind|unwilling|Unwilling' | "+
+			"sort -u | tr '\\n' ' ' || :; echo\n", d.taken, d.url, d.dn[name], realmPassword(i))
+	}
+	lines := strings.Split(r.Run(b.String()+"end ns-slapd\n"), "\n")
+	said := e.facts("")
+	for i, name := range d.names {
+		if !strings.Contains(lines[i], "ldap_bind") && !strings.Contains(strings.ToLower(lines[i]), "unwilling") {
+			c.hold(name+" ("+d.dn[name]+")", "sets others' passwords", said[name]["privileged"],
+				strings.Contains(lines[i], "complete"), lines[i])
+		}
+	}
+}
+
+// candidates has the owner set the password to each of them, and to old ones.
+func (d *ds389) candidates(r *livetest.Root, c *tally, e *estate) {
+	all := invented(d.random, 300, 9, "cand", "quill", "harbour")
+	var b strings.Builder
+	for _, p := range all {
+		fmt.Fprintf(&b, "dn: uid=cand,ou=cand,%s\nchangetype: modify\nreplace: userPassword\nuserPassword: %s\n\n", quay, p)
+	}
+	r.Write("tmp/candidates.ldif", b.String())
+	out, _ := r.Try(clocked + d.restore(0) + fmt.Sprintf("clock %d; ldapmodify -c -S /tmp/refused -H %s -x -D "+
+		"uid=cand,ou=cand,%s -w Own+Flow-1 -f /tmp/candidates.ldif 2>&1 | tail -3\n",
+		d.taken, d.url, quay))
+	refused := refusedIn(r.Read("tmp/refused"))
+	for i, said := range e.verdicts("cand", "Own+Flow-1", all) {
+		c.hold("cand", "the password is accepted", said, !refused[all[i]], all[i], out)
+	}
+	barred := 0
+	fmt.Sscan(e.setting("ou=last,"+quay, "history"), &barred)
+	for n := 5; n >= 0; n-- {
+		out, _ := r.Try(clocked + fmt.Sprintf("clock %d; ldapmodify -H %s -x -D uid=last,ou=last,%s -w '%s' 2>&1 "+
+			"<<'LDIF'\ndn: uid=last,ou=last,%[3]s\n"+
+			"changetype: modify\nreplace: userPassword\nuserPassword: %[5]s\nLDIF\n", d.taken, d.url, quay, old(5), old(n)))
+		accepted := !strings.Contains(out, "ldap_")
+		c.hold("last", "an old password is accepted", facts.TriOf(5-n > barred || barred == 0), accepted,
+			fmt.Sprintf("history %d, %d before the present one", barred, 5-n), out)
+		if accepted {
+			break
+		}
+	}
+	r.Run(clocked + "end ns-slapd\n")
+}
+
+// orBlank is for a client that takes no empty password.
+func orBlank(text string) string {
+	if text == "" {
+		return " "
+	}
+	return text
+}
