@@ -416,3 +416,65 @@ func TestUsedAfter(t *testing.T) {
 		}
 	}
 }
+
+// TestChosenAmong: what a system chooses out of several comes first, the others
+// stand in the trail behind it, and the system's own comes last.
+func TestChosenAmong(t *testing.T) {
+	system := &facts.System{Chooses: facts.ChooseAssigned, Default: "domain", WhyFirst: "the lowest precedence",
+		Policies: []facts.Policy{p("domain", nil, "min_length", "7"), p("near", nil, "min_length", "10"),
+			p("far", nil, "min_length", "20")}}
+	s := NewResolver(system).For(account(func(a *facts.Account) { a.Policy, a.Reaching = "near", []string{"far"} }))
+	got := s.Get(setting.MinLength)
+	var trail []string
+	for _, c := range got.Trail {
+		trail = append(trail, fmt.Sprintf("%s %s: %s", c.Policy, setting.At(setting.MinLength).Text(c.Value), c.Why))
+	}
+	want := `[near 10: the lowest precedence far 20: the policy "near" comes first domain 7: the policy "near" comes first]`
+	if fmt.Sprint(trail) != want {
+		t.Errorf("%v", trail)
+	}
+	alone := NewResolver(system).For(account(nil)).Get(setting.MinLength)
+	if alone.From == nil || alone.From.Policy != "domain" || alone.From.Why != "the system's own, since no other reaches the account" {
+		t.Errorf("%+v", alone.From)
+	}
+}
+
+// TestNoPolicy: where none reaches an account, or the one that it names does not
+// exist, what the system does without one holds; nothing where that is not known.
+func TestNoPolicy(t *testing.T) {
+	none := p("no policy", nil, "min_length", "none")
+	for _, c := range []struct {
+		policy  string
+		none    *facts.Policy
+		want    string
+		missing string
+	}{
+		{"", &none, "none", ""}, {"gone", &none, "none", "gone"}, {"no policy", &none, "none", ""}, {"staff", &none, "12", ""},
+		{"", nil, "unknown", ""}, {"gone", nil, "unknown", "gone"},
+	} {
+		system := &facts.System{Chooses: facts.ChooseAssigned, NoPolicy: c.none,
+			Policies: []facts.Policy{p("staff", nil, "min_length", "12")}}
+		s := NewResolver(system).For(account(func(a *facts.Account) { a.Policy = c.policy }))
+		got := setting.At(setting.MinLength).Text(s.Get(setting.MinLength).Value)
+		if got != c.want || s.Missing != c.missing || c.policy != "staff" && s.PolicyName() != "" {
+			t.Errorf("%q: %s, missing %q, policy %q", c.policy, got, s.Missing, s.PolicyName())
+		}
+	}
+}
+
+// TestChangeFirst: a password that must be changed lets in for that, however long
+// it is over.
+func TestChangeFirst(t *testing.T) {
+	system := &facts.System{Chooses: facts.ChooseAssigned, Default: "staff", AsOf: time.Date(2026, 11, 23, 6, 0, 0, 0, time.UTC),
+		Policies: []facts.Policy{p("staff", nil, "max_age", "30 days", "grace_signins", "0")}}
+	for must, want := range map[facts.Tri]facts.Tri{facts.Yes: facts.No, facts.No: facts.Yes, facts.Unknown: facts.Unknown} {
+		a := account(func(a *facts.Account) {
+			a.PasswordSet, a.GraceUsed = facts.At(system.AsOf.AddDate(0, -3, 0)), facts.CountOf(0)
+			a.MustChange, a.ChangeFirst = must, true
+		})
+		var d facts.Derived
+		if DatesOf(&d, a, NewResolver(system).For(a), system, 0); d.Shut != want {
+			t.Errorf("must change %s: shut %s", must, d.Shut)
+		}
+	}
+}
