@@ -243,9 +243,9 @@ func (d *ds389) quality(name string) string {
 }
 
 func (d *ds389) begin(at int64) string {
-	return fmt.Sprintf("clock %d; ns-slapd -D /etc/dirsrv/slapd-quay -i /tmp/ns-slapd.pid >/dev/null 2>&1; for i in $(seq 200); do "+
-		"[ -s /tmp/ns-slapd.pid ] && ldapsearch -x -H %s -s base -b '' 1.1 >/dev/null 2>&1 && break; LD_PRELOAD= sleep "+
-		"0.05; done\n", at, d.url)
+	return fmt.Sprintf("clock %d; ns-slapd -D /etc/dirsrv/slapd-quay -i /tmp/ns-slapd.pid >/dev/null 2>&1; for i in $(seq 600); do "+
+		"[ -s /tmp/ns-slapd.pid ] && ldapsearch -x -H %s -s base -b '' 1.1 >/dev/null 2>&1 && break; LD_PRELOAD= sleep 0.05; done\n"+
+		"[ $i -lt 600 ] || { echo no start; tail -5 /var/log/dirsrv/slapd-quay/errors; exit 7; }\n", at, d.url)
 }
 
 func (d *ds389) restore(after int64) string {
@@ -261,9 +261,8 @@ func TestLive389(t *testing.T) {
 		d := &ds389{random: random, taken: time.Date(2026, 11, 23, 6, 0, 0, 0, time.UTC).Unix() + int64(random.IntN(day))}
 		d.start(r)
 		d.accounts()
-		commands = strings.NewReplacer("ldap://SERVER", d.url, "-D BINDDN -W", "-D cn=directory\\ manager -w Root+Flow-1", "SUFFIX", quay,
-			"S=\"", "S=\"", "$S", "search").Replace(commands)
-		commands = "search() { ldapsearch -LLL -o ldif-wrap=no -H " + d.url + " " + managerOf389 + " \"$@\"; }\n" + commands
+		commands = strings.NewReplacer("ldap://SERVER", d.url, "BINDDN", "cn=Directory Manager", "-W", "-w Root+Flow-1", "SUFFIX", quay).
+			Replace(commands)
 		r.Run(clocked + "exec 2>&1\necho +0 > /etc/faketimerc\n" + d.begin(d.taken-150*day) + history(d.events) +
 			fmt.Sprintf("mkdir /root/export; cd /root/export; clock %d\n%s\nend ns-slapd; cp -a /var/lib/dirsrv /root/lib; "+
 				"cp -a /etc/dirsrv /root/etc\n", d.taken, commands))

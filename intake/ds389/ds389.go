@@ -29,11 +29,11 @@ import (
 
 // how are the commands that take an export.
 const how = `As the directory's manager (cn=config without nsslapd-rootpw, its password):
-S="ldapsearch -LLL -o ldif-wrap=no -x -H ldap://SERVER -D BINDDN -W"
-$S -s base -b cn=config | grep -vi '^nsslapd-rootpw:' > config.ldif
-$S -b 'cn=Account Policy Plugin,cn=plugins,cn=config' >> config.ldif
-$S -b SUFFIX '(&(objectClass=ldapsubentry)(objectClass=passwordPolicy))' '*' passwordHistory modifyTimestamp >> config.ldif
-$S -b SUFFIX '(|(objectClass=*)(objectClass=ldapsubentry))' '*' aci createTimestamp modifyTimestamp pwdpolicysubentry nsAccountLock nsRole \
+search() { ldapsearch -LLL -o ldif-wrap=no -x -H ldap://SERVER -D 'BINDDN' -W "$@"; }
+search -s base -b cn=config | grep -vi '^nsslapd-rootpw:' > config.ldif
+search -b 'cn=Account Policy Plugin,cn=plugins,cn=config' >> config.ldif
+search -b SUFFIX '(&(objectClass=ldapsubentry)(objectClass=passwordPolicy))' '*' passwordHistory modifyTimestamp >> config.ldif
+search -b SUFFIX '(|(objectClass=*)(objectClass=ldapsubentry))' '*' aci createTimestamp modifyTimestamp pwdpolicysubentry nsAccountLock nsRole \
   passwordExpirationTime passwordRetryCount retryCountResetTime accountUnlockTime passwordGraceUserTime passwordAllowChangeTime \
   pwdUpdateTime pwdReset lastLoginTime acctPolicySubentry pwdTPRReset pwdTPRUseCount > directory.ldif
 
