@@ -271,7 +271,7 @@ func (e *export) privileged(dn string) facts.Tri {
 		if len(d.suffixes) == 0 {
 			continue
 		}
-		rules := e.rulesOf(d)
+		rules := d.rules
 		if len(rules) == 0 && !e.Read.View.Whole {
 			answer = answer.Or(facts.Unknown) // they may not be visible
 		}
@@ -300,6 +300,7 @@ func (e *export) privileged(dn string) facts.Tri {
 type targetList struct {
 	mutex sync.Mutex
 	list  []target
+	last  string // where it is full, the last name that still counts
 }
 
 func (l *targetList) add(x *ldif.Entry) {
@@ -309,30 +310,34 @@ func (l *targetList) add(x *ldif.Entry) {
 	dn := ldif.NormalDN(x.DN)
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
-	if len(l.list) < 2*looked {
-		l.list = append(l.list, target{strings.Clone(dn), "userpassword"})
+	if l.last != "" && dn >= l.last {
 		return
 	}
-	l.settle()
+	if l.list = append(l.list, target{strings.Clone(dn), "userpassword"}); len(l.list) == 2*looked {
+		l.settle()
+	}
 }
 
 // settle keeps the first of them.
-func (l *targetList) settle() {
+func (l *targetList) settle() []target {
 	slices.SortFunc(l.list, func(a, b target) int { return strings.Compare(a.dn, b.dn) })
-	l.list = l.list[:min(len(l.list), looked)]
+	if len(l.list) > looked {
+		l.list = l.list[:looked]
+		l.last = l.list[looked-1].dn
+	}
+	return l.list
 }
 
 // A target is an attribute of an entry that only administrators may write.
 type target struct{ dn, attr string }
 
-// rulesOf are the rules of a database, and those of all after them; where there
-// are none, nobody but the root may write.
-func (e *export) rulesOf(d *database) []rule {
-	if !d.parsed {
-		d.parsed = true
-		for _, text := range append(slices.Clone(d.access), e.config.access...) {
+// parseRules reads the rules of each database, and those of all after them,
+// before accounts are asked about from several sides; where there are none,
+// nobody but the root may write.
+func (c *config) parseRules() {
+	for _, d := range c.databases {
+		for _, text := range append(slices.Clone(d.access), c.access...) {
 			d.rules = append(d.rules, parseRule(text))
 		}
 	}
-	return d.rules
 }

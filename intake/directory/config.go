@@ -20,9 +20,7 @@ type database struct {
 	hashes   bool     // passwords that come in clear are hashed
 	lastBind bool     // it keeps when somebody last signed in
 	access   []string // rules, in their order
-
-	rules  []rule
-	parsed bool
+	rules    []rule   // these, and those of all databases, once all was read
 }
 
 // A config is what the export has of the server's configuration.

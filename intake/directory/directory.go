@@ -117,7 +117,8 @@ func open(r *intake.Request) (facts.Export, error) {
 	if latest := e.latest.Load(); e.Read.AsOf.IsZero() && latest > 0 {
 		e.Read.AsOf, e.Read.AsOfFrom = time.Unix(latest, 0).UTC(), "the latest change in the export"
 	}
-	e.targets = append(e.targets, e.passwords.list...)
+	e.config.parseRules()
+	e.targets = append(e.targets, e.passwords.settle()...)
 	e.settleView()
 	e.addPolicies()
 	e.settleDefault()

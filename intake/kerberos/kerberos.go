@@ -201,10 +201,8 @@ func (e *export) leftOver() {
 	}
 	var wanted []rows.Table
 	for _, d := range dumps {
-		if file, ok := rows.Find(e.request, e.folder, d.name); ok && !e.text {
-			used = append(used, file)
-		} else if ok {
-			used = append(used, file) // it says the same again
+		if file, ok := rows.Find(e.request, e.folder, d.name); ok {
+			used = append(used, file) // or beside getprinc.txt says the same again
 		}
 		if !e.text {
 			wanted = append(wanted, rows.Table{Name: d.name, Needs: d.columns})
