@@ -281,8 +281,9 @@ func TestLiveOpenLDAP(t *testing.T) {
 			"mkdir /root/search; cd /root/search; cp ../export/config.ldif .; ldapsearch%s\nend slapd; cp -a /var/lib/ldap /root/db\n",
 			s.taken, commands, search))
 		e := newEstateFrom(t, r.Path("root/export"), "ldif", "directory-1.ldif", "directory-2.ldif", "config.ldif")
+		searched := newEstateFrom(t, r.Path("root/search"), "ldif", "directory-1.ldif", "config.ldif")
 		for _, after := range []int64{0, 1, realmLater - 1, realmLater, realmLater + 1} {
-			s.visits(r, c, e, after)
+			s.visits(r, c, after, e, searched)
 		}
 		s.rights(r, c, e)
 		s.candidates(r, c, e)
@@ -290,7 +291,7 @@ func TestLiveOpenLDAP(t *testing.T) {
 }
 
 // visits signs in as each account, so many seconds after the export.
-func (s *slapd) visits(r *livetest.Root, c *tally, e *estate, after int64) {
+func (s *slapd) visits(r *livetest.Root, c *tally, after int64, estates ...*estate) {
 	var b strings.Builder
 	fmt.Fprintf(&b, "%srm -rf /var/lib/ldap; cp -a /root/db /var/lib/ldap; clock %d\n%s", clocked, s.taken+after, s.begin())
 	for _, name := range s.names {
@@ -302,18 +303,24 @@ func (s *slapd) visits(r *livetest.Root, c *tally, e *estate, after int64) {
 		b.WriteString(") | tr '\n' ' ' || :; echo\n")
 	}
 	lines := strings.Split(r.Run(b.String()+"end slapd\n"), "\n")
-	said := e.facts(moment(time.Unix(s.taken+after, 0)))
-	for i, name := range s.names {
-		a, who, line := said[name], fmt.Sprintf("%s (%s) at +%d", name, s.about[name], after), lines[i]
-		in := strings.Contains(line, "dn:")
-		if form := s.form[name]; !in && a["password_usable"] == facts.Yes && (strings.HasPrefix(form, "$(slappasswd -o") ||
-			strings.HasPrefix(form, "{SSHA512}")) {
-			continue // a server without the module may have hashed the text of the hash
-		}
-		c.hold(who, "a right password lets in", a["enabled"].And(a["locked"].Not()).And(a["password_usable"]).And(a["shut"].Not()), in, line)
-		if in {
-			c.hold(who, "a new password is asked for", a["overdue"].Or(a["must_change"]), strings.Contains(line, "must be changed") ||
-				strings.Contains(line, "race"), line)
+	for _, e := range estates {
+		said := e.facts(moment(time.Unix(s.taken+after, 0)))
+		for i, name := range s.names {
+			a, there := said[name]
+			if !there {
+				continue // of the other database, which this search does not reach
+			}
+			who, line := fmt.Sprintf("%s (%s) at +%d", name, s.about[name], after), lines[i]
+			in := strings.Contains(line, "dn:")
+			if form := s.form[name]; !in && a["password_usable"] == facts.Yes && (strings.HasPrefix(form, "$(slappasswd -o") ||
+				strings.HasPrefix(form, "{SSHA512}")) {
+				continue // a server without the module may have hashed the text of the hash
+			}
+			c.hold(who, "a right password lets in", a["enabled"].And(a["locked"].Not()).And(a["password_usable"]).And(a["shut"].Not()), in, line)
+			if in {
+				c.hold(who, "a new password is asked for", a["overdue"].Or(a["must_change"]), strings.Contains(line, "must be changed") ||
+					strings.Contains(line, "race"), line)
+			}
 		}
 	}
 }

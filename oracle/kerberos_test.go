@@ -17,8 +17,8 @@ import (
 const clocked = `export FAKETIME_NO_CACHE=1 LD_PRELOAD=/usr/lib/x86_64-linux-gnu/faketime/libfaketime.so.1
 clock() { local n=$(( $1 * 1000000000 + 50000000 - $(LD_PRELOAD= date +%s%N) )) sign=+; if [ $n -lt 0 ]; then sign=-; n=$(( -n )); fi
 	printf "%s%d.%09d" $sign $(( n / 1000000000 )) $(( n % 1000000000 )) > /etc/faketimerc.new; mv /etc/faketimerc.new /etc/faketimerc; }
-end() { local p=$(cat /tmp/$1.pid); rm -f /tmp/$1.pid; [ /proc/$p/root -ef / ] || return 0 # it ended, and the number is another's
-	kill $p; while kill -0 $p 2>/dev/null; do LD_PRELOAD= sleep 0.05; done; }
+end() { local p=$(cat /tmp/$1.pid 2>/dev/null || echo none); rm -f /tmp/$1.pid; [ /proc/$p/root -ef / ] || return 0 # it ended, and the number is another's
+	kill $p; while [ /proc/$p/root -ef / ]; do LD_PRELOAD= sleep 0.02; done; } # nobody may have buried it yet
 `
 
 // history is a script of events in their order.
@@ -218,7 +218,10 @@ func (k *realm) rights(r *livetest.Root, c *tally, estates ...*estate) {
 	fmt.Fprintf(&b, "%srm -rf /var/lib/krb5kdc; cp -a /root/db /var/lib/krb5kdc; clock %d; krb5kdc -P /tmp/kdc.pid "+
 		">/dev/null; kadmind -P /tmp/kadmind.pid\n", clocked, k.taken)
 	var ask strings.Builder
-	for _, name := range k.names {
+	for i, name := range k.names {
+		if at := i % 11; i%10 != 1 && at != 0 && at != 8 && at != 9 {
+			continue // nothing in the list of rights tells these apart
+		}
 		fmt.Fprintf(&ask, "cpw -pw \"\" \"%s\"\nmodprinc -maxlife \"10 hours\" \"%[1]s\"\n", name)
 	}
 	ask.WriteString("addpol zz\ndelpol -force yy\nktadd -k /tmp/kt -norandkey cand\n")

@@ -132,6 +132,7 @@ sed -i 's/server services = .*/server services = ldap\n\tldap server require str
 			pick(p, "TRUE", "FALSE"), pick(p, 0, 7, 9), pick2(i < 4, age(), ticks(-1)), pick(p, 0, 2, 3), length(), length())
 		d.step(-148*day, "s = %q\nfor g in %s:\n    s += 'msDS-PSOAppliesTo: ' + dn(g) + '\\n'\ndb.add_ldif(s)", text, pythonList(applies))
 	}
+	d.step(-147*day, `flag('administrator', 0x10000)`) // whose password takes the export
 	d.step(-147*day, `SDUtils(db).dacl_add_ace('OU=deck,' + BASE, '(OA;CIIO;CR;00299570-246d-11d0-a768-00aa006e0529;bf967aba-0de6-11d0-a285-00aa003049e2;%%s)' %% rid('desk')[1])`)
 }
 
@@ -177,6 +178,10 @@ func (d *domain) accounts() {
 		case 8:
 			d.step(made+3, "db.add_remove_group_members('crew', [%q], add_members_operation=True)", name)
 			note(made+4, "mod(%q, 'primaryGroupID', rid('crew')[1].split('-')[-1])", name)
+		case 9:
+			if p.IntN(2) == 0 { // whatever the policy of today says of locks
+				note(-50, "mod(%q, 'lockoutTime', %d)", name, filetime(d.taken-int64(pick(p, 0, 600, 3600))+edge()%600))
+			}
 		case 10:
 			note(made+5, "flag(%q, 0x40000)", name)
 			note(made+6, "db.setpassword('(sAMAccountName=%s)', %q)", name, realmPassword(i))

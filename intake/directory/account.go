@@ -90,8 +90,14 @@ func (e *export) fill(a *facts.Account, file string, x *ldif.Entry) {
 	p := e.policyOf(a, x, dn)
 	e.password(a, x)
 	e.dates(a, x)
-	if e.state(a, x, p); p.bare {
+	e.state(a, x, p)
+	switch {
+	case p.bare:
 		a.Enabled, a.Ends = facts.Yes, facts.Never
+	case p.unknown && a.Enabled == facts.No: // under none, the end of the account ends nothing
+		a.Enabled, a.Ends = facts.Unknown, facts.Moment{}
+	case p.unknown && a.Ends != facts.Never:
+		a.Ends = facts.Moment{}
 	}
 }
 

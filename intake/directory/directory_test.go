@@ -122,6 +122,7 @@ func TestViews(t *testing.T) {
 	const named = "pwdPolicySubentry: cn=p,dc=example\n"
 	admin := policy + person("ada", password+named+"pwdAccountLockedTime: 20261123055900Z\npwdChangedTime: 20261122060000Z\n") +
 		person("bo", password+named+"pwdReset: TRUE\npwdChangedTime: 20261122060000Z\n") + person("cy", password) +
+		person("di", password+"pwdEndTime: 20260101000000Z\n") +
 		program + password + "\n" + contractor + password + "\n"
 	desk := person("ada", "") + person("bo", "") + person("cy", "") + program + "\n" + contractor + "\n"
 	for _, c := range []struct {
@@ -132,9 +133,10 @@ func TestViews(t *testing.T) {
 		noted     string
 	}{
 		{"the administrator", admin, true, map[string]string{"ada: locked": "true", "bo: locked": "false", "bo: must_change": "true",
-			"cy: password_expires": "never", "cy: must_change": "false", "cy: enabled": "true", "radar: locked": "false"}, 5, ""},
+			"cy: password_expires": "never", "cy: must_change": "false", "cy: enabled": "true", "radar: locked": "false", "di: enabled": ""}, 6, ""},
 		{"who does not say so", admin, false, map[string]string{"ada: locked": "true", "bo: locked": "false", "bo: must_change": "true",
-			"cy: password_expires": "never", "cy: enabled": "", "cy: must_change": "false"}, 5, "does not show which policy"},
+			"cy: password_expires": "never", "cy: enabled": "", "cy: must_change": "false",
+			"di: enabled": "", "di: account_ends": ""}, 6, "does not show which policy"}, // under no policy, an end ends nothing
 		{"the help desk", desk, false, map[string]string{"ada: locked": "", "bo: must_change": "", "cy: password_expires": "",
 			"cy: enabled": "", "radar: is there": "yes", "ada: groups": ""}, 4, "may be an account"},
 		{"nobody", strings.ReplaceAll(desk, operational, ""), false, map[string]string{"ada: locked": "", "bo: must_change": "",

@@ -256,7 +256,8 @@ func stampMoment(text string) facts.Moment {
 	return facts.At(at)
 }
 
-// lock: the stamp of a lock stays after a timed lock has run out.
+// lock: the stamp of a lock stays after a timed lock has run out, and locks
+// under a policy that would not make it.
 func (e *export) lock(a *facts.Account, x *ldif.Entry, p settings) {
 	asOf, dated := e.Read.AsOf, !e.Read.AsOf.IsZero()
 	bad, counted := integer(x, "badpwdcount")
@@ -275,7 +276,7 @@ func (e *export) lock(a *facts.Account, x *ldif.Entry, p settings) {
 	a.Locked = facts.No
 	since, ok := integer(x, "lockouttime")
 	switch {
-	case !p.locks || ok && since == 0:
+	case ok && since == 0:
 		return
 	case !ok:
 		if !e.Read.View.Shows("lockoutTime") {
@@ -286,9 +287,18 @@ func (e *export) lock(a *facts.Account, x *ldif.Entry, p settings) {
 	begun := facts.At(moment(since))
 	if p.duration == 0 {
 		a.LockUntil(begun, facts.Never, asOf)
-	} else {
-		a.LockUntil(begun, facts.AtSecond(secondAfter(since+p.duration)), asOf)
+		return
 	}
+	end := secondAfter(since + p.duration)
+	if e.short != facts.Yes && (since+p.duration)%ticksPerSec == 0 {
+		// Up to 4.17 the clock that ends it has whole seconds, and a lock holds
+		// to the end of the last.
+		if end++; e.short == facts.Unknown && dated && asOf.Unix() == end-1 {
+			a.Locked = facts.Unknown
+			return
+		}
+	}
+	a.LockUntil(begun, facts.AtSecond(end), asOf)
 }
 
 // ticks turns a count of 100 ns into a duration.

@@ -233,17 +233,17 @@ func (p *policyReader) lockout(from attributes, s *settings) {
 	switch {
 	case attempts <= 0:
 		p.set(setting.LockoutAttempts, from.attempts, setting.OffValue)
-	case hasWindow && window == 0:
-		origin := p.origin(from.window)
-		origin.Text += ": each failure is forgotten at once, so that nothing locks"
-		p.policy.Set(setting.LockoutAttempts, setting.OffValue, origin)
 	default:
-		s.locks = true
 		p.set(setting.LockoutAttempts, from.attempts, setting.Count(attempts))
 	}
-	if hasWindow && window == math.MaxInt64 {
+	switch {
+	case hasWindow && window == math.MaxInt64:
 		p.set(setting.LockoutWindow, from.window, setting.OffValue)
-	} else if hasWindow {
+	case hasWindow && window == 0:
+		origin := p.origin(from.window)
+		origin.Text += ": a failure counts to the end of its second"
+		p.policy.Set(setting.LockoutWindow, setting.Seconds(1), origin)
+	case hasWindow:
 		p.set(setting.LockoutWindow, from.window, seconds(window))
 	}
 	if hasDuration && s.duration == 0 {

@@ -92,7 +92,6 @@ const unexported = "domain, not in the export"
 
 // settings is what the reader itself needs of a policy.
 type settings struct {
-	locks       bool
 	duration    int64 // of a lock, in 100 ns; 0 until an administrator acts
 	window      int64 // in 100 ns; math.MaxInt64 for ever
 	reversible  bool
@@ -118,7 +117,7 @@ type export struct {
 	latest   time.Time
 
 	brief        []string  // policies with such an age
-	short        facts.Tri // passwords end that may grow a day old at most
+	short        facts.Tri // passwords end that may grow a day old at most, and parts of a second count
 	from         []string
 	whole        bool // the estate says that everything was visible
 	ruled        bool // the group of the domain's administrators is in the export

@@ -48,7 +48,7 @@ func TestSambaValues(t *testing.T) {
 		{"lockoutDuration: 0", map[string]string{"lockout_duration": "until unlocked"}},
 		{"lockoutDuration: -5000000", map[string]string{"lockout_duration": "1 second"}},
 		{"lockOutObservationWindow: -15000000", map[string]string{"lockout_window": "2 seconds", "lockout_attempts": "10"}},
-		{"lockOutObservationWindow: 0", map[string]string{"lockout_attempts": "never"}}, // each failure is forgotten at once
+		{"lockOutObservationWindow: 0", map[string]string{"lockout_attempts": "10", "lockout_window": "1 second"}},
 	} {
 		want := map[string]string{}
 		for name, value := range c.want {
@@ -90,12 +90,14 @@ func TestSambaOrder(t *testing.T) {
 		"member: CN=al,CN=Users,DC=example\nmember: CN=bo,CN=Users,DC=example\n\n" +
 		"dn: CN=Domain Users,CN=Users,DC=example\nobjectClass: group\nsAMAccountName: Domain Users\ngroupType: -2147483646\n" +
 		"objectSid: S-1-5-21-1-2-3-513\n\n" +
-		user("al", "") + user("bo", "lockoutTime: 134083800000000000\nbadPwdCount: 3\nbadPasswordTime: 134083800000000000") // an hour ago
+		user("al", "") + user("bo", "lockoutTime: 134398836000000000\nbadPwdCount: 3\nbadPasswordTime: 134398836000000000") + // an hour ago
+		user("cy", "lockoutTime: 134398835990000000")
 	said, _ := intaketest.Read(t, Format, []string{"d.ldif"}, files)
 	intaketest.Hold(t, "order", said, map[string]string{
 		"account al: policy": "near", "account bo: policy": "own", "policy near: min_length": "10",
 		"policy near: max_age": "", // one day: by the version
-		"account bo: locked":   "false", "account bo: password_set": "2025-08-18T14:13:20Z",
+		"account bo: locked":   "", // in the second in which it ends: by the version
+		"account cy: locked":   "false", "account bo: password_set": "2025-08-18T14:13:20Z",
 	})
 }
 
