@@ -13,7 +13,7 @@ import (
 	"yewcone/core/reading"
 	"yewcone/intake"
 	"yewcone/intake/formats"
-	"yewcone/intake/mapping"
+	"yewcone/intake/draft"
 	"yewcone/output/atomicfile"
 	"yewcone/output/jsonfile"
 	"yewcone/output/text"
@@ -61,7 +61,7 @@ real system; --draft proposes a mapping for files of no known format, to be read
 				return err
 			}
 			if c.Bool("draft") {
-				return draft(c, w)
+				return draftMapping(c, w)
 			}
 			opened, err := openEstate(c, c.Args().Slice())
 			if err != nil {
@@ -118,12 +118,12 @@ func writeSnapshot(c *cli.Command, w io.Writer, o *opened, format string) error 
 	return err
 }
 
-// draft proposes a mapping for the files that the call names.
-func draft(c *cli.Command, w io.Writer) error {
+// draftMapping proposes a mapping for the files that the call names.
+func draftMapping(c *cli.Command, w io.Writer) error {
 	if !c.Args().Present() {
 		return errors.New("--draft takes the files of the export")
 	}
-	text, err := mapping.Draft(&intake.Request{From: c.Args().Slice()})
+	text, err := draft.Of(&intake.Request{From: c.Args().Slice()})
 	if err != nil {
 		return err
 	}

@@ -173,8 +173,9 @@ func (m Moment) String() string {
 // Origin is where a value stood in an export.
 type Origin struct {
 	File  string
+	Part  string // of the file: a sheet of a workbook, a path in a document of one line; mostly ""
 	Line  int    // counted from 1; 0 where lines mean nothing
-	Place string // what lines cannot say: an entry and attribute, a sheet and cell
+	Place string // what lines cannot say: an entry and attribute, a column
 	Text  string // as it stood there; never a secret
 }
 
@@ -183,6 +184,9 @@ func (o Origin) Known() bool { return o.File != "" }
 
 func (o Origin) String() string {
 	text := o.File
+	if o.Part != "" {
+		text += " (" + o.Part + ")"
+	}
 	if o.Line > 0 {
 		text += ":" + strconv.Itoa(o.Line)
 	}

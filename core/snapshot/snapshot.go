@@ -43,6 +43,7 @@ type System struct {
 // An Origin is where something stood in the export that was read first.
 type Origin struct {
 	File  string `json:"file"`
+	Part  string `json:"part,omitempty"`
 	Line  int    `json:"line,omitempty"`
 	Place string `json:"place,omitempty"`
 	Text  string `json:"text,omitempty"`

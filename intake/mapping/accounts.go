@@ -11,13 +11,16 @@ import (
 	"yewcone/core/nearword"
 	"yewcone/core/setting"
 	"yewcone/core/strictyaml"
+	"yewcone/intake/dateform"
 	"yewcone/intake/stamp"
 	"yewcone/intake/stored"
+	"yewcone/intake/table"
 )
 
 // accountReader reads one table of accounts.
 type accountReader struct {
-	name    string
+	name    string       // of the file, as it is opened
+	origin  facts.Origin // of its rows
 	shape   shape
 	columns []factColumn
 	own     []ownColumn
@@ -144,6 +147,33 @@ var (
 	}
 )
 
+// A FactKind is how a mapping fills a fact.
+type FactKind uint8
+
+// The kinds of facts.
+const (
+	NoFact FactKind = iota
+	TextFact
+	FlagFact // yes or no
+	DateFact
+	ListFact
+)
+
+// KindOf tells how a mapping fills a fact; NoFact where it does not.
+func KindOf(fact string) FactKind {
+	switch {
+	case textFacts[fact] != nil:
+		return TextFact
+	case triFacts[fact] != nil:
+		return FlagFact
+	case dateFacts[fact] != nil:
+		return DateFact
+	case listFacts[fact] != nil:
+		return ListFact
+	}
+	return NoFact
+}
+
 // factNames lists the facts that a mapping can fill.
 func factNames() []string {
 	names := []string{"storage", "stored_value"}
@@ -182,20 +212,20 @@ func (e *export) prepareFile(source *accountsTable, file strictyaml.Text) error 
 	if err != nil {
 		return err
 	}
-	defer t.close()
-	r.name = t.path()
+	defer t.Close()
+	r.name, r.origin = e.fileOf(file.Value), t.Origin()
 	hasLogin := false
 	for j := range source.Take {
 		key, from := source.Take[j].Key, &source.Take[j].Value
 		for _, c := range e.plan.factColumns(key, from) {
-			c.index = t.column(e.plan, c.from)
+			c.index = e.plan.column(t, c.from)
 			r.columns = append(r.columns, *c)
 		}
 		hasLogin = hasLogin || key.Value == "login"
 	}
 	for j := range source.Set {
 		if taker, ok := e.plan.taker(source.Set[j].Key, &source.Set[j].Value); ok {
-			r.own = append(r.own, ownColumn{index: t.column(e.plan, taker.from), taker: taker})
+			r.own = append(r.own, ownColumn{index: e.plan.column(t, taker.from), taker: taker})
 		}
 	}
 	e.settlePresence(&r, file.Value)
@@ -216,7 +246,7 @@ func (e *export) prepareFile(source *accountsTable, file strictyaml.Text) error 
 	for _, m := range r.members {
 		taken[m.match.Value] = true
 	}
-	e.leftOver(r.name, t.headings(), taken)
+	e.leftOver(r.origin, t.Headings(), taken)
 	e.accounts = append(e.accounts, r)
 	return nil
 }
@@ -238,21 +268,21 @@ func (e *export) settlePresence(r *accountReader, file string) {
 	}
 	var unheard facts.Notes // what is odd is noted when accounts are read
 	t, err := e.openTable(e.fileOf(file), r.shape, &unheard)
-	if err != nil || t.headings() != nil {
+	if err != nil || t.Headings() != nil {
 		return
 	}
-	defer t.close()
+	defer t.Close()
 	indexes := map[int]int{} // in this table, and in the one that was opened first
 	for i := range r.columns {
 		if c := &r.columns[i]; open[c.index] {
-			indexes[t.column(e.plan, c.from)] = c.index
+			indexes[e.plan.column(t, c.from)] = c.index
 		}
 	}
 	rows := 0
-	for row, _ := t.next(); row != nil && len(open) > 0; row, _ = t.next() {
+	for row, _ := t.Next(); row != nil && len(open) > 0; row, _ = t.Next() {
 		rows++
 		for at, index := range indexes {
-			if at >= 0 && row[at] != "" && row[at] != absent {
+			if at >= 0 && row[at] != "" && row[at] != table.Absent {
 				delete(open, index)
 			}
 		}
@@ -260,7 +290,7 @@ func (e *export) settlePresence(r *accountReader, file string) {
 	for i := range r.columns {
 		if c := &r.columns[i]; rows > 0 && open[c.index] {
 			c.neverSeen = true
-			e.Noted.Remark(facts.Origin{File: r.name},
+			e.Noted.Remark(r.origin,
 				"no row has %q: whether it was left out of the export is not known, and so is %s", c.from.Value, c.fact)
 		}
 	}
@@ -268,16 +298,16 @@ func (e *export) settlePresence(r *accountReader, file string) {
 
 // bind finds the columns in a table that was opened again; false when one is
 // no longer there.
-func (r *accountReader) bind(p *plan, t table) bool {
+func (r *accountReader) bind(p *plan, t table.Table) bool {
 	before := len(p.problems)
 	for i := range r.columns {
-		r.columns[i].index = t.column(p, r.columns[i].from)
+		r.columns[i].index = p.column(t, r.columns[i].from)
 	}
 	for i := range r.own {
-		r.own[i].index = t.column(p, r.own[i].taker.from)
+		r.own[i].index = p.column(t, r.own[i].taker.from)
 	}
 	for i := range r.members {
-		r.members[i].index = t.column(p, r.members[i].match)
+		r.members[i].index = p.column(t, r.members[i].match)
 	}
 	return len(p.problems) == before
 }
@@ -484,7 +514,7 @@ func (p *plan) triWords(c *factColumn, source *factSource) {
 
 // dateWords read a date, or a word or nothing in its place.
 type dateWords struct {
-	form  *dateForm
+	form  *dateform.Form
 	iso   bool // the form is ISO 8601, mostly written in full
 	zone  *time.Location
 	empty facts.Moment
@@ -505,7 +535,7 @@ func (d *dateWords) find(text string) (facts.Moment, bool) {
 			return at, true
 		}
 	}
-	return d.form.parse(text, d.zone)
+	return d.form.Parse(text, d.zone)
 }
 
 func (p *plan) dateWords(c *factColumn, key strictyaml.Text, source *factSource) bool {
@@ -527,7 +557,7 @@ func (p *plan) dateWords(c *factColumn, key strictyaml.Text, source *factSource)
 			d.words[w.Key.Value] = facts.Moment{}
 		}
 	}
-	d.iso = d.form.special == "iso 8601"
+	d.iso = d.form.ISO()
 	c.dates = d
 	return true
 }
@@ -550,7 +580,7 @@ func (p *plan) storagePutter(source *factSource) func(*facts.Account, string) bo
 }
 
 // fill puts a row into the account; false when the row names nobody.
-func (r *accountReader) fill(a *facts.Account, columns []boundColumn, row []string, line int, e *export, notes *facts.Notes) bool {
+func (r *accountReader) fill(a *facts.Account, columns []boundColumn, row []string, e *export, notes *facts.Notes) bool {
 	for _, put := range r.fixed {
 		put(a)
 	}
@@ -564,7 +594,7 @@ func (r *accountReader) fill(a *facts.Account, columns []boundColumn, row []stri
 		}
 		text := row[c.at]
 		if text != "" && (spaceOrOdd(text[0]) || spaceOrOdd(text[len(text)-1])) {
-			if text == absent {
+			if text == table.Absent {
 				if !c.goneIsEmpty {
 					endMissing = endMissing || c.fact == "account_ends"
 					a.PolicyOpen = a.PolicyOpen || c.fact == "policy"
@@ -580,10 +610,10 @@ func (r *accountReader) fill(a *facts.Account, columns []boundColumn, row []stri
 		switch {
 		case c.take(a, text):
 		case c.fact == "storage": // never show what may be a stored password
-			notes.Refuse(facts.Origin{File: r.name, Line: line},
+			notes.Refuse(a.Origin,
 				"storage: the text here is not understood; say under \"words\" what it means")
 		default:
-			notes.Refuse(facts.Origin{File: r.name, Line: line}, "%s: %q is not understood", c.fact, text)
+			notes.Refuse(a.Origin, "%s: %s is not understood", c.fact, table.Shown(text))
 		}
 	}
 	for i := range r.members {
@@ -591,12 +621,13 @@ func (r *accountReader) fill(a *facts.Account, columns []boundColumn, row []stri
 	}
 	for i := range r.own {
 		o := &r.own[i]
-		if row[o.index] == absent {
+		if row[o.index] == table.Absent {
 			continue
 		}
 		text := strings.TrimSpace(row[o.index])
 		v, said, problem := e.plan.value(&o.taker, text)
-		origin := facts.Origin{File: r.name, Line: line, Text: o.taker.from.Value + ": " + text}
+		origin := a.Origin
+		origin.Text = o.taker.from.Value + ": " + text
 		if problem != "" {
 			notes.Refuse(origin, "%s: %s", o.taker.def.Name, problem)
 		} else if said {
@@ -610,7 +641,7 @@ func (r *accountReader) fill(a *facts.Account, columns []boundColumn, row []stri
 		a.Enabled = facts.No
 	}
 	if a.Login == "" {
-		notes.Refuse(facts.Origin{File: r.name, Line: line}, "the row has no sign-in name")
+		notes.Refuse(a.Origin, "the row has no sign-in name")
 		return false
 	}
 	return true

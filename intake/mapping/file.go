@@ -1,14 +1,19 @@
 package mapping
 
 import (
+	"errors"
 	"os"
 	"slices"
 	"strings"
 	"time"
 
+	"yewcone/core/facts"
 	"yewcone/core/nearword"
 	"yewcone/core/strictyaml"
 	"yewcone/intake"
+	"yewcone/intake/dateform"
+	"yewcone/intake/table"
+	"yewcone/intake/table/forms"
 	"yewcone/intake/text"
 )
 
@@ -111,7 +116,7 @@ type plan struct {
 	file      mappingFile
 	encoding  string
 	delimiter rune
-	dates     *dateForm
+	dates     *dateform.Form
 	zone      *time.Location
 	problems  strictyaml.Problems
 }
@@ -162,14 +167,14 @@ func (p *plan) fail(at strictyaml.Text, format string, args ...any) {
 	p.problems = append(p.problems, at.At(0, format, args...))
 }
 
-func (p *plan) dateForm(pattern *strictyaml.Text) *dateForm {
+func (p *plan) dateForm(pattern *strictyaml.Text) *dateform.Form {
 	if pattern == nil {
 		return nil
 	}
-	form, err := newDateForm(pattern.Value)
+	form, err := dateform.New(pattern.Value)
 	if err != nil {
 		p.fail(*pattern, "%s", err)
-		return &dateForm{}
+		return &dateform.Form{}
 	}
 	return form
 }
@@ -190,4 +195,39 @@ func (p *plan) choice(text strictyaml.Text, words ...string) string {
 		p.fail(text, "expected one of %s, found %q%s", strings.Join(words, ", "), text.Value, nearword.Advice(text.Value, words))
 	}
 	return text.Value
+}
+
+// shape is what a mapping says of the form of a file.
+type shape struct {
+	form    *strictyaml.Text // one of forms; by the name's ending when nil
+	rows    *strictyaml.Text // path of the rows in JSON and XML, object class of the entries in LDIF
+	sheet   *strictyaml.Text // of a workbook
+	heading int              // the row with the headings
+}
+
+// openTable opens a file in the form that the mapping says or its name ends
+// in.
+func (e *export) openTable(name string, s shape, notes *facts.Notes) (table.Table, error) {
+	form := ""
+	if s.form != nil {
+		form = e.plan.choice(*s.form, forms.Names()...)
+	}
+	t, err := forms.Of(form, name).Open(&table.Source{Name: name, File: e.request.Path(name), Encoding: e.plan.encoding,
+		Delimiter: byte(e.plan.delimiter), Rows: s.rows, Sheet: s.sheet, Heading: s.heading, Notes: notes})
+	var unsaid table.Unsaid
+	if errors.As(err, &unsaid) {
+		e.plan.fail(e.plan.file.Mapping, "%s", unsaid)
+		return nil, e.plan.problems.Err()
+	}
+	return t, err
+}
+
+// column finds a column, and notes what is wrong with its name; -1 then.
+func (p *plan) column(t table.Table, name strictyaml.Text) int {
+	c, err := t.Column(name.Value)
+	if err != nil {
+		p.fail(name, "%s", err)
+		return -1
+	}
+	return c
 }

@@ -15,6 +15,7 @@ import (
 	"yewcone/core/setting"
 	"yewcone/core/strictyaml"
 	"yewcone/intake"
+	"yewcone/intake/table"
 )
 
 // how are the commands that take an export.
@@ -51,11 +52,11 @@ type export struct {
 func (e *export) Unread() []facts.Unread { return e.unread }
 
 // leftOver notes the names that were not taken from a file.
-func (e *export) leftOver(file string, names []string, taken map[string]bool) {
+func (e *export) leftOver(file facts.Origin, names []string, taken map[string]bool) {
 	left := slices.DeleteFunc(slices.Clone(names), func(n string) bool { return taken[n] || n == "" })
 	if len(left) > 0 {
 		slices.Sort(left)
-		e.unread = append(e.unread, facts.Unread{File: file, Names: left})
+		e.unread = append(e.unread, facts.Unread{File: file.String(), Names: left})
 	}
 }
 
@@ -130,7 +131,7 @@ func (e *export) settings(s *settingsTable) error {
 	if err != nil {
 		return err
 	}
-	defer t.close()
+	defer t.Close()
 	takers := e.plan.takers(s)
 	switch e.plan.choice(s.Layout, "pairs", "rows", "document") {
 	case "pairs":
@@ -138,27 +139,28 @@ func (e *export) settings(s *settingsTable) error {
 	case "rows", "document":
 		err = e.rows(t, s, takers)
 	}
-	if l, ok := t.(leaver); ok {
-		e.addUnread(l.unread())
+	if l, ok := t.(table.Leaver); ok {
+		e.addUnread(l.Unread())
 	}
 	return err
 }
 
 // pairs reads a table with a setting in each row.
-func (e *export) pairs(t table, s *settingsTable, takers []taker) error {
+func (e *export) pairs(t table.Table, s *settingsTable, takers []taker) error {
 	if s.Key == nil || s.Value == nil {
 		e.plan.fail(s.Place, "a table of pairs needs \"key\" and \"value\": the headings of its two columns")
 		return nil
 	}
-	key, value := t.column(e.plan, *s.Key), t.column(e.plan, *s.Value)
+	key, value := e.plan.column(t, *s.Key), e.plan.column(t, *s.Value)
 	if key < 0 || value < 0 {
 		return nil
 	}
-	p := facts.Policy{Name: s.Policy.Value, Origin: facts.Origin{File: t.path()}}
+	p := facts.Policy{Name: s.Policy.Value, Origin: t.Origin()}
 	seen := map[string]bool{}
-	for row, line := t.next(); row != nil; row, line = t.next() {
-		name, text := cell(row, key), cell(row, value)
-		origin := facts.Origin{File: t.path(), Line: line, Place: name, Text: name + ": " + text}
+	for row, at := t.Next(); row != nil; row, at = t.Next() {
+		name, text := table.Cell(row, key), table.Cell(row, value)
+		origin := at.In(t.Origin())
+		origin.Place, origin.Text = name, name+": "+text
 		if seen[name] {
 			e.Noted.Refuse(origin, "%q stands here a second time; the first value counts", name)
 			continue
@@ -175,7 +177,7 @@ func (e *export) pairs(t table, s *settingsTable, takers []taker) error {
 	}
 	for i := range takers {
 		if !seen[takers[i].from.Value] {
-			e.Noted.Remark(facts.Origin{File: t.path()}, "there is no row %q, from which %s is to come; it stays unknown",
+			e.Noted.Remark(t.Origin(), "there is no row %q, from which %s is to come; it stays unknown",
 				takers[i].from.Value, takers[i].def.Name)
 		}
 	}
@@ -186,29 +188,29 @@ func (e *export) pairs(t table, s *settingsTable, takers []taker) error {
 	if s.AsOf != nil {
 		taken[s.AsOf.Value] = true
 	}
-	e.leftOver(t.path(), slices.Collect(maps.Keys(seen)), taken)
+	e.leftOver(t.Origin(), slices.Collect(maps.Keys(seen)), taken)
 	e.addPolicy(p, s)
 	return nil
 }
 
 // rows reads a table with a policy in each row.
-func (e *export) rows(t table, s *settingsTable, takers []taker) error {
+func (e *export) rows(t table.Table, s *settingsTable, takers []taker) error {
 	document := s.Layout.Value == "document"
 	name, asOf := -1, -1
 	if !document {
-		name = t.column(e.plan, s.Policy)
+		name = e.plan.column(t, s.Policy)
 	} else if s.AsOf != nil {
-		asOf = t.column(e.plan, *s.AsOf)
+		asOf = e.plan.column(t, *s.AsOf)
 	}
 	columns := make([]int, len(takers))
 	for i := range takers {
-		columns[i] = t.column(e.plan, takers[i].from)
+		columns[i] = e.plan.column(t, takers[i].from)
 	}
 	column := func(name *strictyaml.Text) int {
 		if name == nil {
 			return -1
 		}
-		return t.column(e.plan, *name)
+		return e.plan.column(t, *name)
 	}
 	roles, unit, parent, number := column(s.Roles), column(s.Unit), column(s.Parent), column(s.Number)
 	if len(e.plan.problems) > 0 {
@@ -217,51 +219,56 @@ func (e *export) rows(t table, s *settingsTable, takers []taker) error {
 	taken := map[string]bool{}
 	for _, c := range append(slices.Clone(columns), name, roles, unit, parent, number, asOf) {
 		if c >= 0 {
-			taken[t.heading(c)] = true
+			taken[t.Heading(c)] = true
 		}
 	}
-	e.leftOver(t.path(), t.headings(), taken)
+	e.leftOver(t.Origin(), t.Headings(), taken)
 	before, shown := len(e.Read.Policies), make([]bool, len(columns))
-	for row, line := t.next(); row != nil; row, line = t.next() {
-		p := facts.Policy{Name: s.Policy.Value, Origin: facts.Origin{File: t.path(), Line: line}}
+	for row, at := t.Next(); row != nil; row, at = t.Next() {
+		p := facts.Policy{Name: s.Policy.Value, Origin: at.In(t.Origin())}
+		cell := func(c int) string { return table.Cell(row, c) }
+		from := func(c int) facts.Origin {
+			o := p.Origin
+			o.Place, o.Text = t.Heading(c), t.Heading(c)+": "+cell(c)
+			return o
+		}
 		if !document {
-			p.Name = cell(row, name)
+			p.Name = cell(name)
 		}
 		if asOf >= 0 {
-			e.asOf(cell(row, asOf), facts.Origin{File: t.path(), Line: line, Text: cell(row, asOf)})
+			e.asOf(cell(asOf), from(asOf))
 		}
 		if e.Read.Policy(p.Name) != nil {
 			e.Noted.Refuse(p.Origin, "the policy %q stands here a second time; the first counts", p.Name)
 			continue
 		}
-		if roles >= 0 && row[roles] == absent {
+		if roles >= 0 && row[roles] == table.Absent {
 			e.Noted.Refuse(p.Origin, "the policy %q is left out: whom it is for is not in the row", p.Name)
 			continue
 		}
 		if roles >= 0 {
-			p.Roles = []string{cell(row, roles)}
+			p.Roles = []string{cell(roles)}
 		}
 		if unit >= 0 {
-			p.Unit = cell(row, unit)
+			p.Unit = cell(unit)
 		}
 		if parent >= 0 {
-			p.Parent = cell(row, parent)
+			p.Parent = cell(parent)
 		}
 		if number >= 0 {
-			n, err := strconv.Atoi(cell(row, number))
+			n, err := strconv.Atoi(cell(number))
 			if err != nil {
 				e.Noted.Refuse(p.Origin, "the policy %q has the priority %q, which is no whole number; it counts as 0",
-					p.Name, cell(row, number))
+					p.Name, cell(number))
 			}
 			p.Priority = n
 		}
 		for i, c := range columns {
-			if row[c] == absent {
+			if row[c] == table.Absent {
 				continue
 			}
 			shown[i] = true
-			text := cell(row, c)
-			e.take(&p, &takers[i], text, facts.Origin{File: t.path(), Line: line, Place: t.heading(c), Text: t.heading(c) + ": " + text})
+			e.take(&p, &takers[i], cell(c), from(c))
 		}
 		e.addPolicy(p, s)
 	}
@@ -269,7 +276,9 @@ func (e *export) rows(t table, s *settingsTable, takers []taker) error {
 	// would be there.
 	for i := range columns {
 		for n := before; !shown[i] && n < len(e.Read.Policies); n++ {
-			e.Read.Policies[n].Hide(takers[i].id, facts.Origin{File: t.path(), Text: t.heading(columns[i]) + " is not in the export"})
+			hidden := t.Origin()
+			hidden.Text = t.Heading(columns[i]) + " is not in the export"
+			e.Read.Policies[n].Hide(takers[i].id, hidden)
 		}
 	}
 	return nil
@@ -294,7 +303,7 @@ func (e *export) asOf(text string, origin facts.Origin) {
 		e.plan.fail(e.plan.file.Mapping, "\"as_of\" needs \"dates\": how dates are written")
 		return
 	}
-	at, ok := e.plan.dates.parse(text, e.plan.zone)
+	at, ok := e.plan.dates.Parse(text, e.plan.zone)
 	if !ok {
 		e.Noted.Refuse(origin, "%q is no date as %s", text, e.plan.dates)
 		return

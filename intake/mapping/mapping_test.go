@@ -1,91 +1,10 @@
 package mapping
 
 import (
-	"encoding/json"
-	"strings"
 	"testing"
-	"time"
 
 	"yewcone/core/strictyaml"
 )
-
-func TestPaths(t *testing.T) {
-	var doc any
-	d := json.NewDecoder(strings.NewReader(`{"a": {"b c": [1, {"d": "x"}, {"d": null}], "e": true}, "f": [], "urn:x:2.0": {"g": "y"}}`))
-	d.UseNumber()
-	if err := d.Decode(&doc); err != nil {
-		t.Fatal(err)
-	}
-	for path, want := range map[string]string{
-		"$.a.e": "true", "$.a['b c'][0]": "1", "$.a['b c'][1].d": "x", "$.a['b c'][*].d": "x|null", "$.a['b c'][-1].d": "null",
-		"$['urn:x:2.0'].g": "y", "$.f[*]": "", "$.f[0]": "", "$.nowhere": "", "$.a.e.deeper": "", "$.a.*": `[1,{"d":"x"},{"d":null}]|true`,
-		"$.f": "[]",
-	} {
-		steps, err := parsePath(path)
-		if err != nil {
-			t.Errorf("%s: %v", path, err)
-			continue
-		}
-		var got []string
-		for _, n := range follow(doc, steps, nil) {
-			got = append(got, plainText(n))
-		}
-		if text := strings.Join(got, "|"); text != want {
-			t.Errorf("%s leads to %q, want %q", path, text, want)
-		}
-	}
-	for _, path := range []string{"", "a.b", "$a", "$.", "$..b", "$[", "$[x]", "$['a'", "$['a'x]", "$.a[?@.b]", "$.a[0:2]"} {
-		if steps, err := parsePath(path); err == nil {
-			t.Errorf("%q is read as %v", path, steps)
-		}
-	}
-}
-
-func TestDateForms(t *testing.T) {
-	london, err := time.LoadLocation("Europe/London")
-	if err != nil {
-		t.Fatal(err)
-	}
-	for _, c := range []struct {
-		form, text, want string
-		zone             *time.Location
-	}{
-		{"dd/mm/yyyy hh:mm", "23/11/2026 06:00", "2026-11-23 06:00", time.UTC},
-		{"dd/mm/yyyy hh:mm", "23/07/2026 06:00", "2026-07-23 05:00", london},
-		{"d.m.yyyy", "3.7.2026", "2026-07-03", time.UTC},
-		{"d mon yyyy", "3 Jul 2026", "2026-07-03", time.UTC},
-		{"yyyy-mm-dd hh:mm:ss", "2026-07-03 04:05:06", "2026-07-03 04:05", time.UTC},
-		{"dd/mm/yyyy", "2026-07-03", "", time.UTC},
-		{"dd/mm/yyyy", "31/02/2026", "", time.UTC},
-		{"iso 8601", "2026-11-22T23:30:00-05:00", "2026-11-23 04:30", time.UTC},
-		{"iso 8601", "2026-11-22", "2026-11-22", time.UTC},
-		{"epoch seconds", "1793637900", "2026-11-02 16:45", time.UTC},
-		{"epoch milliseconds", "1793637900000", "2026-11-02 16:45", time.UTC},
-		{"epoch days", "20780", "2026-11-23", time.UTC},
-		{"epoch days", "x", "", time.UTC},
-		{"spreadsheet days", "46349.2395833333", "2026-11-23 05:45", time.UTC},
-		{"spreadsheet days", "-1", "", time.UTC},
-	} {
-		form, err := newDateForm(c.form)
-		if err != nil {
-			t.Errorf("%s: %v", c.form, err)
-			continue
-		}
-		at, ok := form.parse(c.text, c.zone)
-		got := at.String()
-		if !ok {
-			got = ""
-		}
-		if got != c.want {
-			t.Errorf("%s as %s: %q, want %q", c.text, c.form, got, c.want)
-		}
-	}
-	for _, pattern := range []string{"", "yyyy", "dd/mm", "qq/mm/yyyy", "iso"} {
-		if _, err := newDateForm(pattern); err == nil {
-			t.Errorf("%q is taken for a date pattern", pattern)
-		}
-	}
-}
 
 // TestValues: a zero means what the mapping says, and what nothing explains is
 // refused, not guessed.

@@ -7,6 +7,7 @@ import (
 	"yewcone/core/facts"
 	"yewcone/core/strictyaml"
 	"yewcone/intake/ldif"
+	"yewcone/intake/table"
 )
 
 // membership is who is in which group, out of a table of its own. It is held
@@ -19,7 +20,7 @@ type membership struct {
 }
 
 // prepareMembers reads the tables of members for a table of accounts.
-func (e *export) prepareMembers(r *accountReader, t table, source *accountsTable) error {
+func (e *export) prepareMembers(r *accountReader, t table.Table, source *accountsTable) error {
 	for i := range source.Members {
 		m := &source.Members[i]
 		as := "groups"
@@ -39,7 +40,7 @@ func (e *export) prepareMembers(r *accountReader, t table, source *accountsTable
 		if m.Match != nil {
 			joined.match = *m.Match
 		}
-		joined.index = t.column(e.plan, joined.match)
+		joined.index = e.plan.column(t, joined.match)
 		whole := true
 		for _, file := range m.File {
 			if err := e.readMembers(m, file, joined.groups); err != nil {
@@ -61,20 +62,20 @@ func (e *export) readMembers(m *membersTable, file strictyaml.Text, groups *ldif
 	if err != nil {
 		return err
 	}
-	defer t.close()
-	account, group, id := t.column(e.plan, m.Account), t.column(e.plan, m.Group), -1
+	defer t.Close()
+	account, group, id := e.plan.column(t, m.Account), e.plan.column(t, m.Group), -1
 	if m.ID != nil {
-		id = t.column(e.plan, *m.ID)
+		id = e.plan.column(t, *m.ID)
 	}
 	if len(e.plan.problems) > 0 {
 		return nil
 	}
 	split := cmp.Or(m.Split, "\n")
 	names := map[string]string{} // each kept once
-	for row, line := t.next(); row != nil; row, line = t.next() {
-		name := cell(row, group)
+	for row, at := t.Next(); row != nil; row, at = t.Next() {
+		name := table.Cell(row, group)
 		if name == "" {
-			e.Noted.Refuse(facts.Origin{File: t.path(), Line: line}, "the row names no group")
+			e.Noted.Refuse(at.In(t.Origin()), "the row names no group")
 			continue
 		}
 		if known, ok := names[name]; ok {
@@ -85,10 +86,10 @@ func (e *export) readMembers(m *membersTable, file strictyaml.Text, groups *ldif
 		}
 		key := name
 		if id >= 0 {
-			key = strings.Clone(cell(row, id))
+			key = strings.Clone(table.Cell(row, id))
 		}
 		groups.Name(key, name)
-		for member := range strings.SplitSeq(cell(row, account), split) {
+		for member := range strings.SplitSeq(table.Cell(row, account), split) {
 			if member = strings.TrimSpace(member); member != "" {
 				groups.Add(strings.Clone(member), key)
 			}
@@ -98,16 +99,16 @@ func (e *export) readMembers(m *membersTable, file strictyaml.Text, groups *ldif
 	if m.ID != nil {
 		taken[m.ID.Value] = true
 	}
-	e.leftOver(t.path(), t.headings(), taken)
-	if l, ok := t.(leaver); ok {
-		e.addUnread(l.unread())
+	e.leftOver(t.Origin(), t.Headings(), taken)
+	if l, ok := t.(table.Leaver); ok {
+		e.addUnread(l.Unread())
 	}
 	return nil
 }
 
 // join adds the groups of the account in a row.
 func (m *membership) join(a *facts.Account, row []string) {
-	if row[m.index] == absent {
+	if row[m.index] == table.Absent {
 		return
 	}
 	list, known := m.field(a)

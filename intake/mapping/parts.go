@@ -2,6 +2,7 @@ package mapping
 
 import (
 	"yewcone/core/facts"
+	"yewcone/intake/table"
 	"yewcone/intake/text"
 )
 
@@ -24,15 +25,15 @@ func (r *accountReader) parts(e *export, yield func(facts.Part) error) error {
 	var notes facts.Notes // what is noted on the way; it joins the others at the end
 	t, err := e.openTable(r.name, r.shape, &notes)
 	if err != nil {
-		notes.Incomplete(facts.Origin{File: r.name}, "the file cannot be read a second time: %s", err)
+		notes.Incomplete(r.origin, "the file cannot be read a second time: %s", err)
 		return yield(&endPart{e: e, notes: &notes})
 	}
-	defer t.close()
+	defer t.Close()
 	if !r.bind(e.plan, t) {
-		notes.Incomplete(facts.Origin{File: r.name}, "the file changed while it was read")
+		notes.Incomplete(r.origin, "the file changed while it was read")
 		return yield(&endPart{e: e, notes: &notes})
 	}
-	d, ok := t.(divisible)
+	d, ok := t.(table.Divisible)
 	if !ok {
 		err := facts.Batches(func(yield func(*facts.Account) error) error {
 			return r.accounts(e, t, &notes, yield)
@@ -42,7 +43,7 @@ func (r *accountReader) parts(e *export, yield func(facts.Part) error) error {
 		}
 		return yield(&endPart{e: e, table: t, notes: &notes})
 	}
-	for piece, ok := d.nextPiece(&notes); ok; piece, ok = d.nextPiece(&notes) {
+	for piece, ok := d.NextPiece(&notes); ok; piece, ok = d.NextPiece(&notes) {
 		if err := yield(&accountPart{e: e, r: r, table: d, piece: piece}); err != nil {
 			return err
 		}
@@ -51,13 +52,13 @@ func (r *accountReader) parts(e *export, yield func(facts.Part) error) error {
 }
 
 // accounts fills an account with each row.
-func (r *accountReader) accounts(e *export, rows pieceRows, notes *facts.Notes, yield func(*facts.Account) error) error {
+func (r *accountReader) accounts(e *export, rows table.Rows, notes *facts.Notes, yield func(*facts.Account) error) error {
 	var a facts.Account
 	columns := r.boundTo(&a)
-	for row, line := rows.next(); row != nil; row, line = rows.next() {
+	for row, at := rows.Next(); row != nil; row, at = rows.Next() {
 		a.Reset()
-		a.Origin = facts.Origin{File: r.name, Line: line}
-		if r.fill(&a, columns, row, line, e, notes) {
+		a.Origin = at.In(r.origin)
+		if r.fill(&a, columns, row, e, notes) {
 			if err := yield(&a); err != nil {
 				return err
 			}
@@ -70,29 +71,26 @@ func (r *accountReader) accounts(e *export, rows pieceRows, notes *facts.Notes, 
 type accountPart struct {
 	e     *export
 	r     *accountReader
-	table divisible
+	table table.Divisible
 	piece text.Piece
-	rows  pieceRows
+	rows  table.Rows
 	notes facts.Notes
 }
 
 func (p *accountPart) Accounts(yield func(*facts.Account) error) error {
-	p.rows = p.table.part(p.piece, &p.notes)
+	p.rows = p.table.Part(p.piece, &p.notes)
 	return p.r.accounts(p.e, p.rows, &p.notes, yield)
 }
 
 func (p *accountPart) Done() {
-	p.table.absorb(p.rows)
+	p.table.Absorb(p.rows)
 	p.e.Noted.Join(&p.notes)
 }
-
-// A leaver knows after its last row what no column has taken.
-type leaver interface{ unread() facts.Unread }
 
 // endPart comes after all pieces of a table and has no accounts.
 type endPart struct {
 	e     *export
-	table table // nil where it could not be opened
+	table table.Table // nil where it could not be opened
 	notes *facts.Notes
 }
 
@@ -100,10 +98,10 @@ func (p *endPart) Accounts(func(*facts.Account) error) error { return nil }
 
 func (p *endPart) Done() {
 	p.e.Noted.Join(p.notes)
-	if d, ok := p.table.(divisible); ok {
-		d.end(&p.e.Noted)
+	if d, ok := p.table.(table.Divisible); ok {
+		d.End(&p.e.Noted)
 	}
-	if t, ok := p.table.(leaver); ok {
-		p.e.addUnread(t.unread())
+	if t, ok := p.table.(table.Leaver); ok {
+		p.e.addUnread(t.Unread())
 	}
 }

@@ -61,6 +61,7 @@ type notePart struct {
 
 type originPart struct {
 	File  string `json:"file"`
+	Part  string `json:"part,omitempty"`
 	Line  int    `json:"line,omitempty"`
 	Place string `json:"place,omitempty"`
 	Text  string `json:"text,omitempty"`
@@ -171,7 +172,7 @@ func system(r *finding.Result, s *finding.SystemResult) systemPart {
 	return part
 }
 
-func origin(o facts.Origin) originPart { return originPart{o.File, o.Line, o.Place, o.Text} }
+func origin(o facts.Origin) originPart { return originPart{o.File, o.Part, o.Line, o.Place, o.Text} }
 
 func findingOf(f *finding.Finding) findingPart {
 	part := findingPart{

@@ -1,4 +1,5 @@
-package mapping
+// Package ldifrows reads the entries of LDIF as a table.
+package ldifrows
 
 import (
 	"errors"
@@ -8,15 +9,15 @@ import (
 	"strings"
 
 	"yewcone/core/facts"
-	"yewcone/core/strictyaml"
 	"yewcone/intake/ldif"
+	"yewcone/intake/table"
 	"yewcone/intake/text"
 )
 
 // ldifTable reads the entries of LDIF as rows, with attributes as columns.
 // Several values of an attribute stand on a line each.
 type ldifTable struct {
-	inPieces
+	table.InPieces
 	class   string // object class of the entries that are rows; "" for all
 	names   []string
 	small   []string // the names in small letters
@@ -28,26 +29,37 @@ type ldifTable struct {
 	count   int
 }
 
-func newLDIF(name string, f *text.File, s shape, notes *facts.Notes) *ldifTable {
+// Form is LDIF, with the object class of the entries that are rows.
+var Form = table.Form{Name: "ldif", Endings: []string{".ldif", ".ldf"}, Open: open}
+
+func open(s *table.Source) (table.Table, error) {
+	f, err := table.OpenText(s)
+	if err != nil {
+		return nil, err
+	}
 	t := &ldifTable{wanted: map[string]bool{}, skipped: map[string]bool{}}
 	for _, name := range []string{"dn", "version", "search", "result", "ref", "changetype", "objectclass"} {
 		t.wanted[name] = true
 	}
-	if s.rows != nil {
-		t.class = s.rows.Value
+	if s.Rows != nil {
+		t.class = s.Rows.Value
 	}
-	t.inPieces = newInPieces(t, name, f, text.NewPieces(f, ldif.AfterEntry), notes)
-	return t
+	t.InPieces = table.NewInPieces(t, s.Name, f, text.NewPieces(f, ldif.AfterEntry), s.Notes)
+	return t, nil
 }
 
-func (t *ldifTable) heading(c int) string { return t.names[c] }
-func (t *ldifTable) headings() []string   { return nil }
+// Heading is an attribute.
+func (t *ldifTable) Heading(c int) string { return t.names[c] }
 
-func (t *ldifTable) column(_ *plan, name strictyaml.Text) int {
-	small := strings.ToLower(name.Value)
-	t.names, t.small, t.found = append(t.names, name.Value), append(t.small, small), append(t.found, false)
+// Headings are none: entries differ.
+func (t *ldifTable) Headings() []string { return nil }
+
+// Column asks for an attribute.
+func (t *ldifTable) Column(name string) (int, error) {
+	small := strings.ToLower(name)
+	t.names, t.small, t.found = append(t.names, name), append(t.small, small), append(t.found, false)
 	t.wanted[small] = true
-	return len(t.names) - 1
+	return len(t.names) - 1, nil
 }
 
 // ldifRows are the rows of one piece.
@@ -60,22 +72,24 @@ type ldifRows struct {
 	count int
 }
 
-func (t *ldifTable) part(piece text.Piece, notes *facts.Notes) pieceRows {
+// Part reads the entries of a piece.
+func (t *ldifTable) Part(piece text.Piece, notes *facts.Notes) table.Rows {
 	r := &ldifRows{Entries: ldif.NewEntries(t.wanted), whole: t, notes: notes, row: make([]string, len(t.names)),
 		found: make([]bool, len(t.names))}
 	r.Begin(piece)
 	return r
 }
 
-func (r *ldifRows) next() ([]string, int) {
+// Next returns the next entry.
+func (r *ldifRows) Next() ([]string, table.Place) {
 	for {
-		x, err := r.Next()
+		x, err := r.Entries.Next()
 		var bad *ldif.BadEntry
 		switch {
 		case err == io.EOF:
-			return nil, 0
+			return nil, table.Place{}
 		case errors.As(err, &bad):
-			r.notes.Refuse(facts.Origin{File: r.whole.name, Line: bad.Line}, "the entry is left out: %s", bad.Message)
+			r.notes.Refuse(facts.Origin{File: r.whole.Name, Line: bad.Line}, "the entry is left out: %s", bad.Message)
 			continue
 		}
 		if r.whole.class != "" && !x.Is(r.whole.class) {
@@ -83,7 +97,7 @@ func (r *ldifRows) next() ([]string, int) {
 		}
 		r.count++
 		r.fill(x)
-		return r.row, x.Line
+		return r.row, table.Place{Line: x.Line}
 	}
 }
 
@@ -124,7 +138,8 @@ func (r *ldifRows) put(c int, value string) {
 	}
 }
 
-func (t *ldifTable) absorb(rows pieceRows) {
+// Absorb takes in what a part has found.
+func (t *ldifTable) Absorb(rows table.Rows) {
 	part := rows.(*ldifRows)
 	t.count += part.count
 	t.closed, t.line = part.Closed, part.Line
@@ -134,14 +149,15 @@ func (t *ldifTable) absorb(rows pieceRows) {
 	}
 }
 
-func (t *ldifTable) end(notes *facts.Notes) {
-	origin := facts.Origin{File: t.name, Line: t.line}
+// End tells what was not found, and whether the file is whole.
+func (t *ldifTable) End(notes *facts.Notes) {
+	origin := facts.Origin{File: t.Name, Line: t.line}
 	switch {
 	case t.count == 0:
 		notes.Incomplete(origin, "no entries were found here; check \"rows\" in the mapping, the object class of the entries, or "+
 			"take the export again")
 		return
-	case !t.file.EndsInLine():
+	case !t.File.EndsInLine():
 		notes.Incomplete(origin, "the file ends in the middle of a line: it was cut off; take the export again")
 	case !t.closed:
 		notes.Incomplete(origin, "the file ends without the empty line that closes an entry: it may have been cut off; take the "+
@@ -149,12 +165,12 @@ func (t *ldifTable) end(notes *facts.Notes) {
 	}
 	for i, found := range t.found {
 		if !found {
-			notes.Remark(facts.Origin{File: t.name}, "no entry has the attribute %s; what it was to bring stays unknown", t.names[i])
+			notes.Remark(facts.Origin{File: t.Name}, "no entry has the attribute %s; what it was to bring stays unknown", t.names[i])
 		}
 	}
 }
 
-// unread names the attributes that no column takes.
-func (t *ldifTable) unread() facts.Unread {
-	return facts.Unread{File: t.name, Names: slices.Sorted(maps.Keys(t.skipped))}
+// Unread names the attributes that no column takes.
+func (t *ldifTable) Unread() facts.Unread {
+	return facts.Unread{File: t.Name, Names: slices.Sorted(maps.Keys(t.skipped))}
 }

@@ -1,4 +1,5 @@
-package mapping
+// Package xmlrows reads elements of XML as a table.
+package xmlrows
 
 import (
 	"bytes"
@@ -13,7 +14,7 @@ import (
 	"golang.org/x/text/encoding/htmlindex"
 
 	"yewcone/core/facts"
-	"yewcone/core/strictyaml"
+	"yewcone/intake/table"
 	"yewcone/intake/text"
 )
 
@@ -40,11 +41,17 @@ type xmlTable struct {
 const (
 	maxElements = 100     // nested
 	maxField    = 1 << 24 // bytes
-	maxLeft     = 1000    // names that are kept of what no column takes
 )
 
-func (e *export) openXML(name string, f *text.File, s shape, notes *facts.Notes) table {
-	t := &xmlTable{name: name, file: f, decoder: xml.NewDecoder(f), notes: notes, index: map[string]int{}, left: map[string]bool{}}
+// Form is XML, with the path to the elements that are rows.
+var Form = table.Form{Name: "xml", Endings: []string{".xml"}, Open: open}
+
+func open(s *table.Source) (table.Table, error) {
+	f, err := table.OpenText(s)
+	if err != nil {
+		return nil, err
+	}
+	t := &xmlTable{name: s.Name, file: f, decoder: xml.NewDecoder(f), notes: s.Notes, index: map[string]int{}, left: map[string]bool{}}
 	t.decoder.CharsetReader = func(label string, r io.Reader) (io.Reader, error) {
 		// The bytes were decoded already; that the declaration names something
 		// known is all there is to ask.
@@ -53,33 +60,42 @@ func (e *export) openXML(name string, f *text.File, s shape, notes *facts.Notes)
 		}
 		return r, nil
 	}
-	if s.rows == nil {
-		e.plan.fail(e.plan.file.Mapping, "%s is XML: say under \"rows\" which elements are the rows, as in users/user", name)
-		return t
+	if s.Rows == nil {
+		f.Close()
+		return nil, table.Unsaid(s.Name + " is XML: say under \"rows\" which elements are the rows, as in users/user")
 	}
-	t.rows = strings.Split(strings.Trim(s.rows.Value, "/"), "/")
-	return t
+	t.rows = strings.Split(strings.Trim(s.Rows.Value, "/"), "/")
+	return t, nil
 }
 
-func (t *xmlTable) close()               { t.file.Close() }
-func (t *xmlTable) path() string         { return t.name }
-func (t *xmlTable) heading(c int) string { return t.columns[c] }
-func (t *xmlTable) headings() []string   { return nil }
+// Close closes the file.
+func (t *xmlTable) Close() { t.file.Close() }
 
-func (t *xmlTable) column(_ *plan, name strictyaml.Text) int {
-	if c, ok := t.index[name.Value]; ok {
-		return c
+// Origin names the file.
+func (t *xmlTable) Origin() facts.Origin { return facts.Origin{File: t.name} }
+
+// Heading is the path to a part of a row.
+func (t *xmlTable) Heading(c int) string { return t.columns[c] }
+
+// Headings are none: elements differ.
+func (t *xmlTable) Headings() []string { return nil }
+
+// Column asks for a part of the rows.
+func (t *xmlTable) Column(name string) (int, error) {
+	if c, ok := t.index[name]; ok {
+		return c, nil
 	}
-	t.columns, t.found, t.row = append(t.columns, name.Value), append(t.found, false), append(t.row, "")
-	t.index[name.Value] = len(t.columns) - 1
-	return len(t.columns) - 1
+	t.columns, t.found, t.row = append(t.columns, name), append(t.found, false), append(t.row, "")
+	t.index[name] = len(t.columns) - 1
+	return len(t.columns) - 1, nil
 }
 
-func (t *xmlTable) next() ([]string, int) {
+// Next returns the next row.
+func (t *xmlTable) Next() ([]string, table.Place) {
 	row, line, err := t.read()
 	if err == nil {
 		t.count++
-		return row, line
+		return row, table.Place{Line: line}
 	}
 	at, _ := t.decoder.InputPos()
 	origin := facts.Origin{File: t.name, Line: at}
@@ -91,9 +107,9 @@ func (t *xmlTable) next() ([]string, int) {
 	case t.count == 0:
 		t.notes.Incomplete(origin, "no rows were found here; check \"rows\" in the mapping")
 	default:
-		leadNowhere(t.name, t.columns, t.found, t.notes)
+		table.LeadNowhere(t.name, t.columns, t.found, t.notes)
 	}
-	return nil, 0
+	return nil, table.Place{}
 }
 
 // read goes on to the next row and reads it.
@@ -191,7 +207,7 @@ func (t *xmlTable) put(path, value string) {
 	}
 	c, ok := t.index[path]
 	if !ok {
-		if value != "" && path != "." && len(t.left) < maxLeft {
+		if value != "" && path != "." && len(t.left) < table.MostUnread {
 			t.left[path] = true
 		}
 		return
@@ -203,6 +219,7 @@ func (t *xmlTable) put(path, value string) {
 	}
 }
 
-func (t *xmlTable) unread() facts.Unread {
+// Unread names the parts of rows that no column takes.
+func (t *xmlTable) Unread() facts.Unread {
 	return facts.Unread{File: t.name, Names: slices.Sorted(maps.Keys(t.left))}
 }

@@ -1,4 +1,4 @@
-package mapping
+package jsonrows
 
 import (
 	"encoding/json"
@@ -7,6 +7,8 @@ import (
 	"strings"
 	"unicode/utf16"
 	"unicode/utf8"
+
+	"yewcone/intake/table"
 )
 
 // A jsonNode says which members of an object bring columns.
@@ -47,7 +49,7 @@ func (n *jsonNode) add(steps []step, column int) {
 		kid.columns = append(kid.columns, column)
 	case rest[0].kind == toMember:
 		if kid.inner == nil {
-			kid.inner = &jsonNode{path: member(n.path, kid.name)}
+			kid.inner = &jsonNode{path: Member(n.path, kid.name)}
 		}
 		kid.inner.add(rest, column)
 	default:
@@ -74,8 +76,8 @@ func (n *jsonNode) noteUnread(node any, left map[string]bool) {
 	for name, value := range object {
 		i := slices.IndexFunc(n.kids, func(k jsonKid) bool { return k.name == name })
 		switch {
-		case i < 0 && len(left) < maxLeft:
-			left[member(n.path, name)] = true
+		case i < 0 && len(left) < table.MostUnread:
+			left[Member(n.path, name)] = true
 		case i >= 0 && len(n.kids[i].columns) == 0:
 			n.kids[i].inner.noteUnread(value, left)
 		}
@@ -121,7 +123,7 @@ type lateText struct{ column, from, to int }
 func (p *jsonLine) read(s string, root *jsonNode) error {
 	p.s, p.i, p.late, p.bytes = s, 0, p.late[:0], p.bytes[:0]
 	for i := range p.row {
-		p.row[i] = absent
+		p.row[i] = table.Absent
 	}
 	p.space()
 	if !p.at('{') {
@@ -218,8 +220,8 @@ func (p *jsonLine) member(n *jsonNode, name string, guess *int, depth int) error
 		*guess++
 	}
 	if at < 0 {
-		if p.left != nil && len(p.left) < maxLeft {
-			p.left[member(n.path, name)] = true
+		if p.left != nil && len(p.left) < table.MostUnread {
+			p.left[Member(n.path, name)] = true
 		}
 		return p.skip(depth + 1)
 	}
@@ -287,7 +289,7 @@ func (p *jsonLine) nested(kid *jsonKid, raw string, start, depth int) error {
 	}
 	for _, c := range kid.columns {
 		p.undo(c)
-		p.row[c], p.found[c] = plainText(node), true
+		p.row[c], p.found[c] = Text(node), true
 	}
 	for _, o := range kid.odd {
 		text, found := valueAt(node, o.steps)
@@ -304,10 +306,10 @@ func (p *jsonLine) forget(n *jsonNode) {
 	for i := range n.kids {
 		for _, c := range n.kids[i].columns {
 			p.undo(c)
-			p.row[c] = absent
+			p.row[c] = table.Absent
 		}
 		for _, o := range n.kids[i].odd {
-			p.row[o.column] = absent
+			p.row[o.column] = table.Absent
 		}
 		if n.kids[i].inner != nil {
 			p.forget(n.kids[i].inner)
@@ -315,12 +317,12 @@ func (p *jsonLine) forget(n *jsonNode) {
 	}
 }
 
-// valueAt writes what the steps lead to; absent where they lead nowhere, apart
+// valueAt writes what the steps lead to; table.Absent where they lead nowhere, apart
 // from a list that is there and empty.
 func valueAt(node any, steps []step) (text string, found bool) {
 	nodes := follow(node, steps, nil)
 	if all := lastAll(steps); all > 0 && len(nodes) < len(follow(node, steps[:all], nil)) {
-		return absent, len(nodes) > 0 // an element lacks the member: the list is not whole
+		return table.Absent, len(nodes) > 0 // an element lacks the member: the list is not whole
 	}
 	if len(nodes) > 0 {
 		return joined(nodes)
@@ -329,7 +331,7 @@ func valueAt(node any, steps []step) (text string, found bool) {
 	if names >= 0 && len(follow(node, steps[:names], nil)) > 0 {
 		return "", false
 	}
-	return absent, false
+	return table.Absent, false
 }
 
 // lastAll is how many steps there are up to the last to all elements; 0 for
@@ -347,7 +349,7 @@ func lastAll(steps []step) int {
 func joined(nodes []any) (text string, found bool) {
 	var texts []string
 	for _, n := range nodes {
-		texts = append(texts, plainText(n))
+		texts = append(texts, Text(n))
 	}
 	return strings.Join(texts, "\n"), len(nodes) > 0
 }

@@ -1,4 +1,4 @@
-package mapping
+package jsonrows
 
 import (
 	"bufio"
@@ -9,13 +9,13 @@ import (
 	"strings"
 
 	"yewcone/core/facts"
-	"yewcone/core/strictyaml"
+	"yewcone/intake/table"
 	"yewcone/intake/text"
 )
 
 // jsonLines reads a file with a JSON object on each line.
 type jsonLines struct {
-	inPieces
+	table.InPieces
 	paths []string
 	steps [][]step
 	tree  *jsonNode
@@ -38,22 +38,25 @@ func objectPerLine(r *bufio.Reader) bool {
 
 func newJSONLines(name string, f *text.File, r *bufio.Reader, notes *facts.Notes) *jsonLines {
 	t := &jsonLines{left: map[string]bool{}}
-	t.inPieces = newInPieces(t, name, f, text.NewPieces(r, text.AfterLine), notes)
+	t.InPieces = table.NewInPieces(t, name, f, text.NewPieces(r, text.AfterLine), notes)
 	return t
 }
 
-func (t *jsonLines) heading(c int) string { return t.paths[c] }
-func (t *jsonLines) headings() []string   { return nil }
+// Heading is the path to a value.
+func (t *jsonLines) Heading(c int) string { return t.paths[c] }
 
-func (t *jsonLines) column(p *plan, name strictyaml.Text) int {
-	steps, err := parsePath(name.Value)
+// Headings are none: objects differ.
+func (t *jsonLines) Headings() []string { return nil }
+
+// Column asks for what a path leads to.
+func (t *jsonLines) Column(name string) (int, error) {
+	steps, err := parsePath(name)
 	if err != nil {
-		p.fail(name, "%s", err)
-		return -1
+		return -1, err
 	}
-	t.paths, t.steps, t.found = append(t.paths, name.Value), append(t.steps, steps), append(t.found, false)
+	t.paths, t.steps, t.found = append(t.paths, name), append(t.steps, steps), append(t.found, false)
 	t.tree = jsonTree(t.steps)
-	return len(t.paths) - 1
+	return len(t.paths) - 1, nil
 }
 
 // jsonLineRows are the rows of one piece.
@@ -68,13 +71,15 @@ type jsonLineRows struct {
 	left  map[string]bool
 }
 
-func (t *jsonLines) part(piece text.Piece, notes *facts.Notes) pieceRows {
+// Part reads the lines of a piece.
+func (t *jsonLines) Part(piece text.Piece, notes *facts.Notes) table.Rows {
 	return &jsonLineRows{whole: t, rest: piece.Text, at: piece.Line - 1, last: piece.Last, notes: notes,
 		line: jsonLine{row: make([]string, len(t.paths)), found: make([]bool, len(t.paths)), left: map[string]bool{}},
 		left: map[string]bool{}}
 }
 
-func (r *jsonLineRows) next() ([]string, int) {
+// Next returns the next object.
+func (r *jsonLineRows) Next() ([]string, table.Place) {
 	for r.rest != "" {
 		line, rest, ended := strings.Cut(r.rest, "\n")
 		r.rest = rest
@@ -87,16 +92,16 @@ func (r *jsonLineRows) next() ([]string, int) {
 			if r.count++; r.count == leftRows {
 				r.left, r.line.left = r.line.left, nil
 			}
-			return r.line.row, r.at
+			return r.line.row, table.Place{Line: r.at}
 		}
-		origin := facts.Origin{File: r.whole.name, Line: r.at}
+		origin := facts.Origin{File: r.whole.Name, Line: r.at}
 		if r.last && r.rest == "" && !ended {
 			r.notes.Incomplete(origin, "the file ends in the middle of a row: it was cut off; take the export again")
 		} else {
 			r.notes.Refuse(origin, "the line is no JSON object: %s", err)
 		}
 	}
-	return nil, 0
+	return nil, table.Place{}
 }
 
 // read reads one object, by the tree where all paths fit into it.
@@ -121,7 +126,8 @@ func (r *jsonLineRows) read(line string) error {
 	return nil
 }
 
-func (t *jsonLines) absorb(rows pieceRows) {
+// Absorb takes in what a part has found.
+func (t *jsonLines) Absorb(rows table.Rows) {
 	part := rows.(*jsonLineRows)
 	t.count += part.count
 	maps.Copy(t.left, part.left)
@@ -131,14 +137,16 @@ func (t *jsonLines) absorb(rows pieceRows) {
 	}
 }
 
-func (t *jsonLines) unread() facts.Unread {
-	return facts.Unread{File: t.name, Names: slices.Sorted(maps.Keys(t.left))}
+// Unread names the members that no column takes.
+func (t *jsonLines) Unread() facts.Unread {
+	return facts.Unread{File: t.Name, Names: slices.Sorted(maps.Keys(t.left))}
 }
 
-func (t *jsonLines) end(notes *facts.Notes) {
+// End tells what was not found.
+func (t *jsonLines) End(notes *facts.Notes) {
 	if t.count == 0 {
-		notes.Incomplete(facts.Origin{File: t.name}, "no rows were found here; check \"rows\" in the mapping")
+		notes.Incomplete(facts.Origin{File: t.Name}, "no rows were found here; check \"rows\" in the mapping")
 		return
 	}
-	leadNowhere(t.name, t.paths, t.found, notes)
+	table.LeadNowhere(t.Name, t.paths, t.found, notes)
 }

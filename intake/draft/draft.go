@@ -1,4 +1,5 @@
-package mapping
+// Package draft proposes mappings for files of no known format.
+package draft
 
 import (
 	"cmp"
@@ -10,6 +11,7 @@ import (
 
 	"yewcone/core/setting"
 	"yewcone/intake"
+	"yewcone/intake/mapping"
 )
 
 // sampleRows is how many rows a draft looks at.
@@ -35,10 +37,10 @@ func (s *sample) column(c int) []string {
 	return values
 }
 
-// Draft proposes a mapping for files of no known format, from their headings
+// Of proposes a mapping for files of no known format, from their headings
 // and values. What is likely but not sure says so; what nothing is proposed
 // for stands in remarks. No value about an account is ever shown.
-func Draft(r *intake.Request) (string, error) {
+func Of(r *intake.Request) (string, error) {
 	d := &drafter{}
 	for _, from := range r.From {
 		samples, err := takeSamples(r, from)
@@ -77,7 +79,7 @@ func (d *drafter) write() string {
 	}
 	for i := range d.samples {
 		for c, h := range d.samples[i].header {
-			if f := match(factClues, h); d.dates == "" && dateFacts[f] != nil {
+			if f := match(factClues, h); d.dates == "" && mapping.KindOf(f) == mapping.DateFact {
 				d.dates = dateFormOf(d.samples[i].column(c))
 			}
 		}
@@ -142,7 +144,7 @@ func (d *drafter) learnWords(s *sample, c int, values []string) {
 			d.yes, d.no = append(d.yes, yes), append(d.no, no)
 		}
 	}
-	if f := match(factClues, s.header[c]); triFacts[f] != nil {
+	if f := match(factClues, s.header[c]); mapping.KindOf(f) == mapping.FlagFact {
 		add(yesNoOf(values))
 	}
 	if k := s.kind; k == "pairs" || k == "document" {
@@ -500,16 +502,16 @@ func (d *drafter) fact(fact, from string, values []string, rows int) string {
 	options := []string{"from: " + yamlText(from)}
 	remark := ""
 	switch {
-	case dateFacts[fact] != nil:
+	case mapping.KindOf(fact) == mapping.DateFact:
 		if form := dateFormOf(values); form != "" && form != d.dates {
 			options = append(options, "dates: "+form)
 		}
 		if len(values) < rows && (fact == "password_set" || fact == "last_sign_in" || fact == "locked_since" || fact == "account_ends") {
 			options, remark = append(options, "empty: never"), "likely"
 		}
-	case triFacts[fact] != nil:
+	case mapping.KindOf(fact) == mapping.FlagFact:
 		options, remark = d.answers(fact, from, values, options)
-	case listFacts[fact] != nil:
+	case mapping.KindOf(fact) == mapping.ListFact:
 		for _, sep := range []string{",", ";", "|"} {
 			if slices.ContainsFunc(values, func(v string) bool { return strings.Contains(v, sep) }) {
 				options, remark = append(options, "split: "+strconv.Quote(sep)), "likely"

@@ -1,4 +1,5 @@
-package mapping
+// Package delimited reads delimited files as tables.
+package delimited
 
 import (
 	"bufio"
@@ -7,9 +8,8 @@ import (
 	"strings"
 
 	"yewcone/core/facts"
-	"yewcone/core/nearword"
-	"yewcone/core/strictyaml"
 	"yewcone/intake"
+	"yewcone/intake/table"
 	"yewcone/intake/text"
 )
 
@@ -19,22 +19,31 @@ const refusedMost = 1000
 
 // delimited reads one delimited file with a heading.
 type delimited struct {
-	inPieces
+	table.InPieces
 	header []string
 	comma  byte
 	rows   int
 	bad    int
 }
 
-func (e *export) openDelimited(name string, f *text.File, notes *facts.Notes) (table, error) {
+// Form is rows of fields with a character between them, as RFC 4180 writes
+// them, below a row of headings.
+var Form = table.Form{Name: "csv", Open: open}
+
+func open(s *table.Source) (table.Table, error) {
+	f, err := table.OpenText(s)
+	if err != nil {
+		return nil, err
+	}
+	name := s.Name
 	buffered := bufio.NewReaderSize(f, 1<<16)
 	head, _ := buffered.Peek(1 << 12)
-	t := &delimited{comma: byte(e.plan.delimiter)}
+	t := &delimited{comma: s.Delimiter}
 	if t.comma == 0 {
 		t.comma = findDelimiter(head)
 	}
-	t.inPieces = newInPieces(t, name, f, text.NewPieces(buffered, afterRecord(t.comma)), notes)
-	piece, err := t.pieces.Next()
+	t.InPieces = table.NewInPieces(t, name, f, text.NewPieces(buffered, afterRecord(t.comma)), s.Notes)
+	piece, err := t.First()
 	if err == io.EOF {
 		f.Close()
 		return nil, &intake.Unreadable{File: name, Message: "the file is empty; take the export again"}
@@ -52,12 +61,15 @@ func (e *export) openDelimited(name string, f *text.File, notes *facts.Notes) (t
 	for _, h := range header {
 		t.header = append(t.header, strings.Clone(strings.TrimSpace(h)))
 	}
-	t.waiting = &text.Piece{Text: piece.Text[r.pos:], Line: r.line, Last: piece.Last}
+	t.Waiting = &text.Piece{Text: piece.Text[r.pos:], Line: r.line, Last: piece.Last}
 	return t, nil
 }
 
-func (t *delimited) heading(c int) string { return t.header[c] }
-func (t *delimited) headings() []string   { return t.header }
+// Heading is the heading of a column.
+func (t *delimited) Heading(c int) string { return t.header[c] }
+
+// Headings are all of them.
+func (t *delimited) Headings() []string { return t.header }
 
 // findDelimiter takes the character that the heading has most often.
 func findDelimiter(head []byte) byte {
@@ -71,25 +83,8 @@ func findDelimiter(head []byte) byte {
 	return best
 }
 
-// column finds a heading.
-func (t *delimited) column(p *plan, name strictyaml.Text) int {
-	return columnOf(p, t.name, t.header, name)
-}
-
-// columnOf finds a heading.
-func columnOf(p *plan, file string, header []string, name strictyaml.Text) int {
-	for i, h := range header {
-		if h == name.Value {
-			return i
-		}
-	}
-	advice := nearword.Advice(name.Value, header)
-	if advice == "" {
-		advice = "; it has " + strings.Join(header, ", ")
-	}
-	p.fail(name, "%s has no column %q%s", file, name.Value, advice)
-	return -1
-}
+// Column finds a heading.
+func (t *delimited) Column(name string) (int, error) { return table.Find(t.Name, t.header, name) }
 
 // why says in words what is wrong with a row.
 func why(err error) string {
@@ -114,23 +109,25 @@ type delimitedRows struct {
 	bad   int
 }
 
-func (t *delimited) part(piece text.Piece, notes *facts.Notes) pieceRows {
+// Part reads the rows of a piece.
+func (t *delimited) Part(piece text.Piece, notes *facts.Notes) table.Rows {
 	return &delimitedRows{records: records{text: piece.Text, line: piece.Line, comma: t.comma}, whole: t, last: piece.Last, notes: notes}
 }
 
-func (r *delimitedRows) next() ([]string, int) {
+// Next returns the next row.
+func (r *delimitedRows) Next() ([]string, table.Place) {
 	for {
 		row, line, ok, err := r.records.next()
 		if !ok {
-			return nil, 0
+			return nil, table.Place{}
 		}
 		r.count++
 		if err == nil && len(row) == len(r.whole.header) {
 			if r.atEnd() && !strings.HasSuffix(r.text, "\n") {
-				r.notes.Remark(facts.Origin{File: r.whole.name, Line: line},
+				r.notes.Remark(facts.Origin{File: r.whole.Name, Line: line},
 					"the file does not end with a line end: its last row may have been cut")
 			}
-			return row, line
+			return row, table.Place{Line: line}
 		}
 		r.refuse(row, line, err)
 	}
@@ -142,7 +139,7 @@ func (r *delimitedRows) atEnd() bool { return r.last && r.pos >= len(r.text) }
 // refuse notes a bad row; one at the end of the file may have been cut.
 func (r *delimitedRows) refuse(row []string, line int, err error) {
 	r.bad++
-	origin := facts.Origin{File: r.whole.name, Line: line}
+	origin := facts.Origin{File: r.whole.Name, Line: line}
 	switch {
 	case r.atEnd() && (err == csv.ErrQuote || !strings.HasSuffix(r.text, "\n")):
 		r.notes.Incomplete(origin, "the file ends in the middle of a row: it was cut off; take the export again")
@@ -153,13 +150,15 @@ func (r *delimitedRows) refuse(row []string, line int, err error) {
 	}
 }
 
-func (t *delimited) absorb(r pieceRows) {
+// Absorb counts a part's rows.
+func (t *delimited) Absorb(r table.Rows) {
 	part := r.(*delimitedRows)
 	t.rows, t.bad = t.rows+part.count, t.bad+part.bad
 }
 
-func (t *delimited) end(notes *facts.Notes) {
+// End tells where too many rows were refused.
+func (t *delimited) End(notes *facts.Notes) {
 	if t.bad > refusedMost && t.bad > t.rows/10 {
-		notes.Incomplete(facts.Origin{File: t.name}, "%d of %d rows cannot be read; check the delimiter and the encoding", t.bad, t.rows)
+		notes.Incomplete(facts.Origin{File: t.Name}, "%d of %d rows cannot be read; check the delimiter and the encoding", t.bad, t.rows)
 	}
 }

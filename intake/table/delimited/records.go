@@ -1,4 +1,4 @@
-package mapping
+package delimited
 
 import (
 	"encoding/binary"

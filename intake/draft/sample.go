@@ -1,8 +1,7 @@
-package mapping
+package draft
 
 import (
 	"encoding/json"
-	"fmt"
 	"maps"
 	"path"
 	"slices"
@@ -11,15 +10,20 @@ import (
 	"github.com/xuri/excelize/v2"
 
 	"yewcone/core/facts"
+	"yewcone/core/strictyaml"
 	"yewcone/intake"
+	"yewcone/intake/table"
+	"yewcone/intake/table/forms"
+	"yewcone/intake/table/jsonrows"
+	"yewcone/intake/table/keyvalue"
+	"yewcone/intake/table/workbook"
 	"yewcone/intake/text"
 )
 
 // takeSamples reads the first rows of every table in a file.
 func takeSamples(r *intake.Request, name string) ([]sample, error) {
-	e := &export{request: r, plan: newPlan(), Base: r.NewBase()}
 	base := path.Base(name)
-	switch form := formOfEnding[path.Ext(strings.TrimSuffix(strings.TrimSuffix(name, ".gz"), ".zst"))]; form {
+	switch form := forms.Of("", name).Name; form {
 	case "ldif", "xml":
 		return treeSample(r, name, base, form)
 	case "xlsx":
@@ -27,25 +31,28 @@ func takeSamples(r *intake.Request, name string) ([]sample, error) {
 	case "json":
 		return jsonSamples(r, name, base)
 	case "ini":
-		f, err := text.Open(r.Path(name), "")
+		t, err := openTable(r, name, "", nil)
 		if err != nil {
-			return nil, intake.CannotOpen(name, err)
+			return nil, err
 		}
-		t := newINI(name, f, &facts.Notes{})
-		defer t.close()
-		return []sample{{file: base, header: iniHeader, rows: firstRows(t)}}, nil
+		defer t.Close()
+		return []sample{{file: base, header: keyvalue.Header, rows: firstRows(t)}}, nil
 	}
-	t, err := e.openTable(name, shape{}, &e.Noted)
+	t, err := openTable(r, name, "", nil)
 	if err != nil {
 		return nil, err
 	}
-	defer t.close()
-	return []sample{{file: base, header: t.headings(), rows: firstRows(t)}}, nil
+	defer t.Close()
+	return []sample{{file: base, header: t.Headings(), rows: firstRows(t)}}, nil
 }
 
-func firstRows(t table) [][]string {
+func openTable(r *intake.Request, name, form string, rows *strictyaml.Text) (table.Table, error) {
+	return forms.Of(form, name).Open(&table.Source{Name: name, File: r.Path(name), Rows: rows, Notes: &facts.Notes{}})
+}
+
+func firstRows(t table.Table) [][]string {
 	var rows [][]string
-	for row, _ := t.next(); row != nil && len(rows) < sampleRows; row, _ = t.next() {
+	for row, _ := t.Next(); row != nil && len(rows) < sampleRows; row, _ = t.Next() {
 		rows = append(rows, slices.Clone(row))
 	}
 	return rows
@@ -54,7 +61,7 @@ func firstRows(t table) [][]string {
 // sheetSamples takes each sheet; the headings are the first row with at least
 // two texts, below titles.
 func sheetSamples(r *intake.Request, name, base string) ([]sample, error) {
-	book, err := excelize.OpenFile(r.Path(name), excelize.Options{UnzipSizeLimit: maxWorkbook, UnzipXMLSizeLimit: maxPart})
+	book, err := excelize.OpenFile(r.Path(name), workbook.Options)
 	if err != nil {
 		return nil, &intake.Unreadable{File: name, Message: "no workbook: " + err.Error(), Err: err}
 	}
@@ -134,17 +141,6 @@ func jsonSamples(r *intake.Request, name, base string) ([]sample, error) {
 	return samples, nil
 }
 
-// member writes the path of a member.
-func member(path, name string) string {
-	for i := range len(name) {
-		c := name[i]
-		if !(c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c == '_' || i > 0 && c >= '0' && c <= '9') {
-			return fmt.Sprintf("%s['%s']", path, name)
-		}
-	}
-	return path + "." + name
-}
-
 // flatten lists the paths of single values, and of lists of objects.
 func flatten(path string, node any, leaves map[string]string, lists map[string][]any, depth int) {
 	if depth > 6 {
@@ -153,7 +149,7 @@ func flatten(path string, node any, leaves map[string]string, lists map[string][
 	switch n := node.(type) {
 	case map[string]any:
 		for name, v := range n {
-			flatten(member(path, name), v, leaves, lists, depth+1)
+			flatten(jsonrows.Member(path, name), v, leaves, lists, depth+1)
 		}
 	case []any:
 		if len(n) == 0 {
@@ -165,7 +161,7 @@ func flatten(path string, node any, leaves map[string]string, lists map[string][
 		}
 		leaves[path+"[*]"] = ""
 	default:
-		leaves[path] = plainText(node)
+		leaves[path] = jsonrows.Text(node)
 	}
 }
 
@@ -184,7 +180,7 @@ func objectSample(base, path string, list []any) sample {
 			if first, ok := inner[0].(map[string]any); ok {
 				for _, name := range []string{"display", "value", "name"} {
 					if v, ok := first[name]; ok {
-						leaves[p+"[*]."+name] = plainText(v)
+						leaves[p+"[*]."+name] = jsonrows.Text(v)
 						break
 					}
 				}

@@ -1,4 +1,4 @@
-package mapping
+package jsonrows
 
 import (
 	"encoding/json"

@@ -1,7 +1,9 @@
-package mapping
+// Package jsonrows reads JSON as a table, an object for each row.
+package jsonrows
 
 import (
 	"bufio"
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -11,7 +13,7 @@ import (
 	"strings"
 
 	"yewcone/core/facts"
-	"yewcone/core/strictyaml"
+	"yewcone/intake/table"
 	"yewcone/intake/text"
 )
 
@@ -120,6 +122,7 @@ func follow(node any, steps []step, out []any) []any {
 type jsonTable struct {
 	name    string
 	file    *text.File
+	oneLine bool // of the file, so that lines tell nothing
 	counter *text.Counter
 	decoder *json.Decoder
 	rows    []step
@@ -139,53 +142,116 @@ type jsonRow struct {
 	line int
 }
 
-func (e *export) openJSON(name string, f *text.File, s shape, notes *facts.Notes) (table, error) {
-	buffered := bufio.NewReaderSize(f, 1<<16)
-	if s.rows == nil && objectPerLine(buffered) {
-		return newJSONLines(name, f, buffered, notes), nil
+// Form is JSON: an object on each line, or a document with the path to its
+// rows.
+var Form = table.Form{Name: "json", Endings: []string{".json", ".jsonl", ".ndjson"}, Open: open}
+
+func open(s *table.Source) (table.Table, error) {
+	f, err := table.OpenText(s)
+	if err != nil {
+		return nil, err
 	}
-	t := &jsonTable{name: name, file: f, counter: text.NewCounter(buffered), notes: notes, left: map[string]bool{}}
+	buffered := bufio.NewReaderSize(f, 1<<16)
+	if s.Rows == nil && objectPerLine(buffered) {
+		return newJSONLines(s.Name, f, buffered, s.Notes), nil
+	}
+	t := &jsonTable{name: s.Name, file: f, oneLine: oneLine(buffered), counter: text.NewCounter(buffered), notes: s.Notes, left: map[string]bool{}}
 	t.decoder = json.NewDecoder(t.counter)
 	t.decoder.UseNumber()
-	if s.rows != nil {
-		steps, err := parsePath(s.rows.Value)
+	if s.Rows != nil {
+		steps, err := parsePath(s.Rows.Value)
 		if err != nil {
-			e.plan.fail(*s.rows, "%s", err)
+			f.Close()
+			return nil, s.Rows.At(0, "%s", err)
 		}
 		t.rows = steps
 	}
 	return t, nil
 }
 
-func (t *jsonTable) close() {
+// oneLine reports whether a document is written without line ends, as far as
+// its beginning tells.
+func oneLine(r *bufio.Reader) bool {
+	head, _ := r.Peek(r.Size())
+	return !bytes.Contains(bytes.TrimSpace(head), []byte("\n"))
+}
+
+// pathOf is the path to a row of the document, counted from 0.
+func (t *jsonTable) pathOf(n int) string {
+	if t.rows == nil {
+		return fmt.Sprintf("$[%d]", n)
+	}
+	path, lists := "$", 0
+	for _, s := range t.rows {
+		if s.kind == toAll {
+			lists++
+		}
+	}
+	for _, s := range t.rows {
+		switch {
+		case s.kind == toAll && lists == 1:
+			path += fmt.Sprintf("[%d]", n)
+		case s.kind == toAll:
+			path += "[*]"
+		case s.kind == toElement:
+			path += fmt.Sprintf("[%d]", s.index)
+		default:
+			path = Member(path, s.name)
+		}
+	}
+	if lists > 1 {
+		path += fmt.Sprintf(" row %d", n+1)
+	}
+	return path
+}
+
+// Member writes the path of a member.
+func Member(path, name string) string {
+	for i := range len(name) {
+		c := name[i]
+		if !(c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c == '_' || i > 0 && c >= '0' && c <= '9') {
+			return fmt.Sprintf("%s['%s']", path, name)
+		}
+	}
+	return path + "." + name
+}
+
+// Close closes the file.
+func (t *jsonTable) Close() {
 	if t.stop != nil {
 		t.stop()
 	}
 	t.file.Close()
 }
 
-func (t *jsonTable) path() string         { return t.name }
-func (t *jsonTable) heading(c int) string { return t.paths[c] }
-func (t *jsonTable) headings() []string   { return nil }
+// Origin names the file.
+func (t *jsonTable) Origin() facts.Origin { return facts.Origin{File: t.name} }
 
-func (t *jsonTable) column(p *plan, name strictyaml.Text) int {
-	steps, err := parsePath(name.Value)
+// Heading is the path to a value.
+func (t *jsonTable) Heading(c int) string { return t.paths[c] }
+
+// Headings are none: objects differ.
+func (t *jsonTable) Headings() []string { return nil }
+
+// Column asks for what a path leads to.
+func (t *jsonTable) Column(name string) (int, error) {
+	steps, err := parsePath(name)
 	if err != nil {
-		p.fail(name, "%s", err)
-		return -1
+		return -1, err
 	}
-	t.paths, t.steps, t.found = append(t.paths, name.Value), append(t.steps, steps), append(t.found, false)
-	return len(t.paths) - 1
+	t.paths, t.steps, t.found = append(t.paths, name), append(t.steps, steps), append(t.found, false)
+	return len(t.paths) - 1, nil
 }
 
-func (t *jsonTable) next() ([]string, int) {
+// Next returns the next row.
+func (t *jsonTable) Next() ([]string, table.Place) {
 	if t.walk == nil {
 		t.walk, t.stop = pull(t)
 	}
 	r, err := t.walk()
 	if err != nil {
 		t.end(err)
-		return nil, 0
+		return nil, table.Place{}
 	}
 	if t.count++; t.count <= leftRows {
 		jsonTree(t.steps).noteUnread(r.node, t.left)
@@ -196,7 +262,10 @@ func (t *jsonTable) next() ([]string, int) {
 		t.found[i] = t.found[i] || found
 		t.row = append(t.row, value)
 	}
-	return t.row, r.line
+	if t.oneLine {
+		return t.row, table.Place{Line: r.line, Part: t.pathOf(t.count - 1)}
+	}
+	return t.row, table.Place{Line: r.line}
 }
 
 // end tells what went wrong, and which paths led nowhere.
@@ -210,25 +279,17 @@ func (t *jsonTable) end(err error) {
 		t.notes.Incomplete(origin, "no rows were found here; check \"rows\" in the mapping")
 		return
 	}
-	leadNowhere(t.name, t.paths, t.found, t.notes)
+	table.LeadNowhere(t.name, t.paths, t.found, t.notes)
 }
 
-func (t *jsonTable) unread() facts.Unread {
+// Unread names the members that no column takes.
+func (t *jsonTable) Unread() facts.Unread {
 	return facts.Unread{File: t.name, Names: slices.Sorted(maps.Keys(t.left))}
 }
 
-// leadNowhere notes the paths that no row had.
-func leadNowhere(file string, paths []string, found []bool, notes *facts.Notes) {
-	for i := range found {
-		if !found[i] {
-			notes.Remark(facts.Origin{File: file}, "the path %s leads nowhere in this file; what it was to bring stays unknown", paths[i])
-		}
-	}
-}
-
-// plainText writes a JSON value as the mapping sees it: texts without quotes,
+// Text writes a JSON value as the mapping sees it: texts without quotes,
 // null as null, everything else as it stands.
-func plainText(node any) string {
+func Text(node any) string {
 	switch n := node.(type) {
 	case string:
 		return n

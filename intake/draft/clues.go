@@ -1,10 +1,12 @@
-package mapping
+package draft
 
 import (
 	"regexp"
 	"slices"
 	"strings"
 	"time"
+
+	"yewcone/intake/dateform"
 )
 
 // clue ties words of a heading to a setting or fact; the first that matches
@@ -104,12 +106,12 @@ var draftForms = []string{"generalized time", "dd/mm/yyyy hh:mm", "dd/mm/yyyy", 
 // is for ISO 8601.
 func dateFormOf(values []string) string {
 	for _, name := range draftForms {
-		form, err := newDateForm(name)
+		form, err := dateform.New(name)
 		if err != nil || len(values) == 0 {
 			return ""
 		}
 		ok := func(v string) bool {
-			at, ok := form.parse(v, time.UTC)
+			at, ok := form.Parse(v, time.UTC)
 			t, _ := at.Time()
 			return ok && t.Year() > 1990 && t.Year() < 2100
 		}

@@ -1,4 +1,5 @@
-package mapping
+// Package workbook reads the sheets of workbooks as tables.
+package workbook
 
 import (
 	"cmp"
@@ -11,8 +12,8 @@ import (
 
 	"yewcone/core/facts"
 	"yewcone/core/nearword"
-	"yewcone/core/strictyaml"
 	"yewcone/intake"
+	"yewcone/intake/table"
 )
 
 // Limits on what a workbook may unpack to, in bytes.
@@ -24,7 +25,7 @@ const (
 // sheetTable reads one sheet of a workbook. Cells come as they are stored:
 // dates as days since 1899-12-30, yes and no as 1 and 0.
 type sheetTable struct {
-	name   string
+	file   facts.Origin
 	book   *excelize.File
 	rows   *excelize.Rows
 	header []string
@@ -33,67 +34,84 @@ type sheetTable struct {
 	notes  *facts.Notes
 }
 
-func (e *export) openSheet(name string, s shape, notes *facts.Notes) (table, error) {
-	book, err := excelize.OpenFile(e.request.Path(name), excelize.Options{UnzipSizeLimit: maxWorkbook, UnzipXMLSizeLimit: maxPart})
+// Form is a workbook, with the sheet that has the rows.
+var Form = table.Form{Name: "xlsx", Endings: []string{".xlsx"}, Open: open}
+
+// Options are how workbooks are opened.
+var Options = excelize.Options{UnzipSizeLimit: maxWorkbook, UnzipXMLSizeLimit: maxPart}
+
+func open(s *table.Source) (table.Table, error) {
+	name := s.Name
+	book, err := excelize.OpenFile(s.File, Options)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, intake.CannotOpen(name, err)
 	}
 	if err != nil {
 		return nil, &intake.Unreadable{File: name, Message: "no workbook: " + err.Error() + "; take the export again", Err: err}
 	}
-	t := &sheetTable{name: name, book: book, notes: notes}
+	t := &sheetTable{file: facts.Origin{File: name}, book: book, notes: s.Notes}
 	sheets := book.GetSheetList()
 	sheet := sheets[0]
-	if s.sheet != nil {
-		sheet = s.sheet.Value
+	if s.Sheet != nil {
+		sheet = s.Sheet.Value
+	}
+	if len(sheets) > 1 {
+		t.file.Part = sheet
 	}
 	if t.rows, err = book.Rows(sheet); err != nil {
-		t.close()
-		if s.sheet == nil {
+		t.Close()
+		if s.Sheet == nil {
 			return nil, &intake.Unreadable{File: name, Message: err.Error(), Err: err}
 		}
-		return nil, s.sheet.At(0, "%s has no sheet %q; it has %s%s", name, sheet, strings.Join(sheets, ", "),
+		return nil, s.Sheet.At(0, "%s has no sheet %q; it has %s%s", name, sheet, strings.Join(sheets, ", "),
 			nearword.Advice(sheet, sheets))
 	}
-	for range cmp.Or(s.heading, 1) {
+	for range cmp.Or(s.Heading, 1) {
 		cells, ok := t.read()
 		if !ok {
-			t.close()
+			t.Close()
 			return nil, &intake.Unreadable{File: name, Message: fmt.Sprintf("the sheet %s has no row %d with headings",
-				sheet, cmp.Or(s.heading, 1))}
+				sheet, cmp.Or(s.Heading, 1))}
 		}
 		t.header = append([]string(nil), cells...)
 	}
 	return t, nil
 }
 
-func (t *sheetTable) close() {
+// Close closes the workbook.
+func (t *sheetTable) Close() {
 	if t.rows != nil {
 		t.rows.Close()
 	}
 	t.book.Close()
 }
 
-func (t *sheetTable) path() string         { return t.name }
-func (t *sheetTable) heading(c int) string { return t.header[c] }
-func (t *sheetTable) headings() []string   { return t.header }
+// Origin names the file and, where it has several, the sheet.
+func (t *sheetTable) Origin() facts.Origin { return t.file }
 
-func (t *sheetTable) column(p *plan, name strictyaml.Text) int {
-	return columnOf(p, t.name, t.header, name)
+// Heading is the heading of a column.
+func (t *sheetTable) Heading(c int) string { return t.header[c] }
+
+// Headings are all of them.
+func (t *sheetTable) Headings() []string { return t.header }
+
+// Column finds a heading.
+func (t *sheetTable) Column(name string) (int, error) {
+	return table.Find(t.file.String(), t.header, name)
 }
 
 // read returns the cells of the next row.
 func (t *sheetTable) read() ([]string, bool) {
 	if !t.rows.Next() {
 		if err := t.rows.Error(); err != nil {
-			t.notes.Incomplete(facts.Origin{File: t.name, Line: t.line}, "the sheet cannot be read on: %s", err)
+			t.notes.Incomplete(table.Place{Line: t.line}.In(t.file), "the sheet cannot be read on: %s", err)
 		}
 		return nil, false
 	}
 	t.line++
 	cells, err := t.rows.Columns(excelize.Options{RawCellValue: true})
 	if err != nil {
-		t.notes.Incomplete(facts.Origin{File: t.name, Line: t.line}, "the sheet cannot be read on: %s", err)
+		t.notes.Incomplete(table.Place{Line: t.line}.In(t.file), "the sheet cannot be read on: %s", err)
 		return nil, false
 	}
 	for i := range cells {
@@ -102,12 +120,12 @@ func (t *sheetTable) read() ([]string, bool) {
 	return cells, true
 }
 
-// next leaves out rows that are empty throughout.
-func (t *sheetTable) next() ([]string, int) {
+// Next leaves out rows that are empty throughout.
+func (t *sheetTable) Next() ([]string, table.Place) {
 	for {
 		cells, ok := t.read()
 		if !ok {
-			return nil, 0
+			return nil, table.Place{}
 		}
 		if strings.Join(cells, "") == "" {
 			continue
@@ -116,6 +134,6 @@ func (t *sheetTable) next() ([]string, int) {
 		for len(t.row) < len(t.header) {
 			t.row = append(t.row, "")
 		}
-		return t.row, t.line
+		return t.row, table.Place{Line: t.line}
 	}
 }

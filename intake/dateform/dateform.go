@@ -1,4 +1,6 @@
-package mapping
+// Package dateform reads dates as people and programs write them: by a pattern
+// such as dd/mm/yyyy hh:mm, or as a count since some day.
+package dateform
 
 import (
 	"fmt"
@@ -12,14 +14,15 @@ import (
 	"yewcone/intake/stamp"
 )
 
-// A dateForm reads dates that are written in one way.
-type dateForm struct {
+// A Form reads dates that are written in one way.
+type Form struct {
 	layout  string // of package time; "" for the forms below
 	dayOnly bool
 	special string
 }
 
-var specialForms = []string{"iso 8601", "generalized time", "epoch seconds", "epoch milliseconds", "epoch days", "filetime",
+// Named are the forms that are no patterns.
+var Named = []string{"iso 8601", "generalized time", "epoch seconds", "epoch milliseconds", "epoch days", "filetime",
 	"spreadsheet days"}
 
 // patternParts are the parts of a pattern, longest first, and what package
@@ -29,16 +32,16 @@ var patternParts = []struct{ part, layout string }{
 	{"dd", "02"}, {"hh", "15"}, {"ss", "05"}, {"d", "2"},
 }
 
-// newDateForm reads a pattern such as "dd/mm/yyyy hh:mm", or one of
-// specialForms.
-func newDateForm(pattern string) (*dateForm, error) {
+// New reads a pattern such as "dd/mm/yyyy hh:mm", or one of
+// Named.
+func New(pattern string) (*Form, error) {
 	lower := strings.ToLower(pattern)
-	for _, s := range specialForms {
+	for _, s := range Named {
 		if lower == s {
-			return &dateForm{special: s, dayOnly: s == "epoch days"}, nil
+			return &Form{special: s, dayOnly: s == "epoch days"}, nil
 		}
 	}
-	form := &dateForm{dayOnly: true}
+	form := &Form{dayOnly: true}
 	var b strings.Builder
 	year, day, month := false, false, false
 next:
@@ -79,7 +82,7 @@ next:
 		}
 		if rest[0] >= 'a' && rest[0] <= 'z' && rest[0] != 't' && rest[0] != 'z' {
 			return nil, fmt.Errorf("%q is no date pattern: %q is no part of one; write for instance dd/mm/yyyy hh:mm, or "+
-				"one of %s%s", pattern, rest[:1], strings.Join(specialForms, ", "), nearword.Advice(lower, specialForms))
+				"one of %s%s", pattern, rest[:1], strings.Join(Named, ", "), nearword.Advice(lower, Named))
 		}
 		b.WriteString(strings.ToUpper(rest[:1]))
 		rest = rest[1:]
@@ -91,8 +94,8 @@ next:
 	return form, nil
 }
 
-// parse reads a date; false when the text is none.
-func (f *dateForm) parse(text string, zone *time.Location) (facts.Moment, bool) {
+// Parse reads a date; false when the text is none.
+func (f *Form) Parse(text string, zone *time.Location) (facts.Moment, bool) {
 	if f.special == "" {
 		at, err := time.ParseInLocation(f.layout, text, zone)
 		if err != nil {
@@ -149,9 +152,12 @@ func spreadsheetDays(text string) (facts.Moment, bool) {
 }
 
 // String shows a date as the form writes it, for messages.
-func (f *dateForm) String() string {
+func (f *Form) String() string {
 	if f.special != "" {
 		return f.special
 	}
 	return time.Date(2026, 11, 23, 6, 0, 0, 0, time.UTC).Format(f.layout)
 }
+
+// ISO reports whether the form is ISO 8601.
+func (f *Form) ISO() bool { return f.special == "iso 8601" }

@@ -1,4 +1,4 @@
-package mapping
+package draft
 
 import (
 	"encoding/xml"
@@ -7,7 +7,6 @@ import (
 	"slices"
 	"strings"
 
-	"yewcone/core/facts"
 	"yewcone/core/strictyaml"
 	"yewcone/intake"
 	"yewcone/intake/ldif"
@@ -30,14 +29,15 @@ func treeSample(r *intake.Request, name, base, form string) ([]sample, error) {
 	if rows == "" {
 		return nil, nil
 	}
-	e := &export{request: r, plan: newPlan(), Base: r.NewBase()}
-	t, err := e.openTable(name, shape{form: &strictyaml.Text{Value: form}, rows: &strictyaml.Text{Value: rows}}, &facts.Notes{})
+	t, err := openTable(r, name, form, &strictyaml.Text{Value: rows})
 	if err != nil {
 		return nil, err
 	}
-	defer t.close()
+	defer t.Close()
 	for _, c := range columns {
-		t.column(e.plan, strictyaml.Text{Value: c})
+		if _, err := t.Column(c); err != nil {
+			return nil, err
+		}
 	}
 	return []sample{{file: base, path: rows, header: columns, rows: firstRows(t)}}, nil
 }
@@ -93,6 +93,9 @@ func ldifClass(r io.Reader) (class string, attributes []string) {
 	return class, attributes
 }
 
+// deepest is how deep elements are looked at.
+const deepest = 100
+
 // xmlRows finds the element with parts that stands most often at the
 // beginning of a file, and the paths below it.
 func xmlRows(r io.Reader) (rows string, columns []string) {
@@ -107,7 +110,7 @@ func xmlRows(r io.Reader) (rows string, columns []string) {
 		}
 		parts[path][part] = true
 	}
-	for token, err := d.Token(); err == nil && len(within) < maxElements; token, err = d.Token() {
+	for token, err := d.Token(); err == nil && len(within) < deepest; token, err = d.Token() {
 		switch x := token.(type) {
 		case xml.StartElement:
 			within = append(within, x.Name.Local)

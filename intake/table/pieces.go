@@ -1,0 +1,80 @@
+package table
+
+import (
+	"io"
+
+	"yewcone/core/facts"
+	"yewcone/intake/text"
+)
+
+// A Divisible table can be read piece by piece, each on its own.
+type Divisible interface {
+	Table
+	// NextPiece returns the next piece of the file; false at the end.
+	NextPiece(notes *facts.Notes) (text.Piece, bool)
+	// Part reads the rows of a piece. Several may be read at the same time.
+	Part(piece text.Piece, notes *facts.Notes) Rows
+	// Absorb takes in what a part learned that was read to its end; in the
+	// order of the pieces.
+	Absorb(Rows)
+	// End judges the whole, after the last Absorb.
+	End(notes *facts.Notes)
+}
+
+// InPieces makes a table of a Divisible one; forms embed it.
+type InPieces struct {
+	self    Divisible
+	Name    string
+	File    *text.File
+	pieces  *text.Pieces
+	notes   *facts.Notes
+	Waiting *text.Piece // that was begun already
+	now     Rows
+}
+
+// NewInPieces returns what a form embeds, given itself.
+func NewInPieces(self Divisible, name string, f *text.File, pieces *text.Pieces, notes *facts.Notes) InPieces {
+	return InPieces{self: self, Name: name, File: f, pieces: pieces, notes: notes}
+}
+
+// Close closes the file.
+func (t *InPieces) Close() { t.File.Close() }
+
+// Origin names the file.
+func (t *InPieces) Origin() facts.Origin { return facts.Origin{File: t.Name} }
+
+// First returns the first piece, for forms that begin with headings: what is left
+// of it waits.
+func (t *InPieces) First() (text.Piece, error) { return t.pieces.Next() }
+
+// NextPiece returns the next piece of the file; false at the end.
+func (t *InPieces) NextPiece(notes *facts.Notes) (text.Piece, bool) {
+	if p := t.Waiting; p != nil {
+		t.Waiting = nil
+		return *p, true
+	}
+	piece, err := t.pieces.Next()
+	if err != nil && err != io.EOF {
+		notes.Incomplete(facts.Origin{File: t.Name}, "the file cannot be read on: %s", err)
+	}
+	return piece, err == nil
+}
+
+// Next returns the next row and where it stands, or nil at the end.
+func (t *InPieces) Next() ([]string, Place) {
+	for {
+		if t.now == nil {
+			piece, ok := t.NextPiece(t.notes)
+			if !ok {
+				t.self.End(t.notes)
+				return nil, Place{}
+			}
+			t.now = t.self.Part(piece, t.notes)
+		}
+		if row, at := t.now.Next(); row != nil {
+			return row, at
+		}
+		t.self.Absorb(t.now)
+		t.now = nil
+	}
+}
