@@ -27,7 +27,7 @@ func TestDraft(t *testing.T) {
 				"dormant_after never", "change_at_first_use yes",
 			}, "nothing"},
 		{"cargo", []string{"manifests.xlsx"}, "own before strictest role", "180 accounts", []string{
-			"min_length 9", "min_classes 3", "max_age 1440 hours", "min_age none", "history 5", "lockout_attempts 5",
+			"min_length 9", "min_classes 3", "max_age 60 days", "min_age none", "history 5", "lockout_attempts 5",
 			"lockout_window 30 minutes", "lockout_duration until unlocked", "idle_timeout never",
 			"dormant_after 4 months",
 		}, "what 1 means for the second step; which states are locked"},

@@ -243,12 +243,7 @@ var allFacts = []Fact{
 	flagFact("used_after_end", Complete, "the account was used after its password had ended, by an end that held then and without grace",
 		func(s *Subject) facts.Tri { return s.Derived.UsedAfter }),
 	flagFact("lasts_for_ever", Complete, "the password never expires in effect, by policy or by flag",
-		func(s *Subject) facts.Tri {
-			if s.Account.RunOut {
-				return facts.No
-			}
-			return isNever(s.Derived.Expires)
-		}),
+		func(s *Subject) facts.Tri { return s.Derived.Lasts }),
 	flagFact("older_than_policy", Complete, "the password was set before its policy was last changed",
 		func(s *Subject) facts.Tri { return s.Derived.OlderPolicy }),
 

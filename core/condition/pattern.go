@@ -93,7 +93,8 @@ func allFlags(s *Subject) uint64 {
 	return uint64(a.Enabled) | uint64(a.Locked)<<2 | uint64(a.MustChange)<<4 | uint64(a.NeverExpires)<<6 | uint64(a.CannotChange)<<8 |
 		uint64(a.BlankAllowed)<<10 | uint64(a.Blank)<<12 | uint64(a.PasswordUsable)<<14 | uint64(a.SecondFactor)<<16 | uint64(a.Privileged)<<18 |
 		uint64(d.Overdue)<<20 | uint64(d.Shut)<<22 | uint64(d.OlderPolicy)<<24 | uint64(d.OlderRules)<<26 | uint64(d.Missing)<<28 |
-		uint64(a.LastSignIn.Dated())<<30 | uint64(d.Expires.Dated())<<32 | uint64(a.PasswordSet.Dated())<<34 | uint64(a.Created.Dated())<<36
+		uint64(a.LastSignIn.Dated())<<30 | uint64(d.Expires.Dated())<<32 | uint64(a.PasswordSet.Dated())<<34 | uint64(a.Created.Dated())<<36 |
+		uint64(d.Lasts)<<38
 }
 
 // A Pattern is what several conditions ask, each question once. Subjects that

@@ -14,7 +14,7 @@ func TestPlainFlags(t *testing.T) {
 	now := facts.At(time.Date(2026, 11, 20, 6, 0, 0, 0, time.UTC))
 	moments := []facts.Moment{{}, facts.Never, now}
 	var subjects []*Subject
-	for i := range 19 {
+	for i := range 20 {
 		for answer := range 3 {
 			s := &Subject{Account: &facts.Account{Enabled: facts.Yes, PasswordUsable: facts.Yes},
 				System: &facts.System{}, Derived: facts.Derived{Overdue: facts.Yes}}
@@ -22,7 +22,7 @@ func TestPlainFlags(t *testing.T) {
 			if flags := []*facts.Tri{
 				&a.Enabled, &a.Locked, &a.MustChange, &a.NeverExpires, &a.CannotChange, &a.BlankAllowed, &a.Blank,
 				&a.PasswordUsable, &a.SecondFactor, &a.Privileged,
-				&d.Overdue, &d.Shut, &d.OlderPolicy, &d.OlderRules, &d.Missing,
+				&d.Overdue, &d.Shut, &d.OlderPolicy, &d.OlderRules, &d.Missing, &d.Lasts,
 			}; i < len(flags) {
 				*flags[i] = tri
 			} else {

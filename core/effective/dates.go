@@ -26,6 +26,10 @@ func DatesOf(d *facts.Derived, a *facts.Account, s *Settings, system *facts.Syst
 	} else if d.Expires.IsNever() {
 		d.Overdue, d.Shut = facts.No, facts.No
 	}
+	if a.PasswordSet.IsNever() && !d.Expires.Known() && !a.RunOut {
+		d.Overdue, d.Shut = facts.No, facts.No // there is none that could have ended
+	}
+	d.Lasts = lasts(d, a, s)
 	d.UsedAfter = usedAfter(d, a, s)
 	d.Missing = facts.TriOf(s.Missing != "")
 	if s.Open || s.Missing != "" && len(system.Policies) == 0 {
@@ -37,6 +41,21 @@ func DatesOf(d *facts.Derived, a *facts.Account, s *Settings, system *facts.Syst
 		}
 		d.OlderRules = facts.TriOf(set < rulesSince)
 	}
+}
+
+// lasts tells whether the password never ends: by its own end or, without one,
+// by a flag that is known to decide.
+func lasts(d *facts.Derived, a *facts.Account, s *Settings) facts.Tri {
+	switch {
+	case a.RunOut:
+		return facts.No
+	case d.Expires.Known():
+		return facts.TriOf(d.Expires.IsNever())
+	}
+	if _, timed := s.Get(setting.MaxAge).Value.Span(); timed && a.FlagDecides && a.NeverExpires == facts.No {
+		return facts.No
+	}
+	return facts.Unknown
 }
 
 // over reports whether a password that ends at a moment, or its grace, is over.
@@ -114,6 +133,10 @@ func ages(d *facts.Derived, a *facts.Account, s *Settings) {
 func SettleLock(a *facts.Account, s *Settings, system *facts.System) {
 	if a.Locked == facts.Yes && !system.AsOf.IsZero() && a.LockedUntil.Come(system.AsOf.Unix()) == facts.Yes {
 		a.Locked = facts.No
+	}
+	if a.Locked == facts.Unknown && a.LockedUntil.Known() {
+		a.LockUntil(a.LockedSince, a.LockedUntil, system.AsOf)
+		return
 	}
 	if a.Locked != facts.Unknown || !a.LockedSince.Known() {
 		return

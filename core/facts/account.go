@@ -53,6 +53,7 @@ type Account struct {
 	LockedUntil     Moment // never: until an administrator acts
 	Created         Moment
 	PasswordSet     Moment // never: not changed since the account was made
+	FlagDecides     bool   // a largest age holds for every password that NeverExpires leaves, with a date or without
 	DueAtEnd        bool   // due when the last day begins or in the last second, not when they are over
 	ChangeFirst     bool   // while it must be changed, its end shuts nobody out
 	RunOut          bool   // past its end by hand, whatever the ages say; since when is not known
@@ -164,6 +165,7 @@ type Derived struct {
 	MayChange   Moment // from when the password may be changed again
 	WarnedFrom  Moment
 	ShutAt      Moment // when the account is shut after expiry
+	Lasts       Tri    // the password never ends
 	Overdue     Tri    // the password is past its end
 	Shut        Tri    // overdue for longer than the grace period
 	OlderPolicy Tri    // the password was set before the policy was last changed

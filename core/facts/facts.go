@@ -113,14 +113,15 @@ func (m Moment) Unix() (int64, bool) { return m.unix, m.state == momentAt }
 // WholeDay reports whether only the day is known.
 func (m Moment) WholeDay() bool { return m.day }
 
-// Plus moves a known instant by a span, with the calendar.
+// Plus moves a known instant by a span, with the calendar. What is only known
+// to the day stays so: an hour after a day lies in a day that begins an hour
+// later.
 func (m Moment) Plus(s setting.Span) Moment {
 	t, ok := m.Time()
 	if !ok {
 		return m
 	}
-	moved := Moment{state: momentAt, day: m.day && s.Seconds == 0, unix: s.After(t).Unix()}
-	return moved
+	return Moment{state: momentAt, day: m.day, unix: s.After(t).Unix()}
 }
 
 // Minus moves a known instant back by a span, with the calendar.
@@ -129,7 +130,7 @@ func (m Moment) Minus(s setting.Span) Moment {
 	if !ok {
 		return m
 	}
-	return Moment{state: momentAt, day: m.day && s.Seconds == 0, unix: s.Before(t).Unix()}
+	return Moment{state: momentAt, day: m.day, unix: s.Before(t).Unix()}
 }
 
 // Past reports whether the moment is over at the given second. The very

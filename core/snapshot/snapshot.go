@@ -105,6 +105,7 @@ type Account struct {
 
 	Created         Moment `json:"created,omitzero"`
 	PasswordSet     Moment `json:"password_set,omitzero"`
+	FlagDecides     bool   `json:"flag_decides,omitempty"` // a largest age holds for every password that never_expires leaves
 	DueAtEnd        bool   `json:"due_at_end,omitempty"`   // due when its last day begins or in its last second
 	ChangeFirst     bool   `json:"change_first,omitempty"` // while it must be changed, its end shuts nobody out
 	RunOut          bool   `json:"run_out,omitempty"`      // past its end by hand
@@ -303,7 +304,7 @@ func OfAccount(out *Account, a *facts.Account) {
 		Preauthenticates: Answer(a.Preauthenticates), RemotePassword: Answer(a.RemotePassword), KeySet: Moment(a.KeySet),
 		EntersUnasked: Answer(a.EntersUnasked),
 		UnaskedPower:  Answer(a.UnaskedPower), Rounds: count(a.Rounds), Tries: count(a.Tries), PowerTries: count(a.PowerTries),
-		Created: Moment(a.Created), PasswordSet: Moment(a.PasswordSet), DueAtEnd: a.DueAtEnd, ChangeFirst: a.ChangeFirst,
+		Created: Moment(a.Created), PasswordSet: Moment(a.PasswordSet), FlagDecides: a.FlagDecides, DueAtEnd: a.DueAtEnd, ChangeFirst: a.ChangeFirst,
 		RunOut:          a.RunOut,
 		PasswordExpires: Moment(a.PasswordExpires),
 		LastSignIn:      Moment(a.LastSignIn),
@@ -340,7 +341,7 @@ func (a *Account) Account(out *facts.Account, fallback facts.Origin, mark func(u
 		Preauthenticates: facts.Tri(a.Preauthenticates), RemotePassword: facts.Tri(a.RemotePassword),
 		KeySet: facts.Moment(a.KeySet), EntersUnasked: facts.Tri(a.EntersUnasked),
 		UnaskedPower: facts.Tri(a.UnaskedPower), Rounds: counted(a.Rounds), Tries: counted(a.Tries), PowerTries: counted(a.PowerTries),
-		Created: facts.Moment(a.Created), PasswordSet: facts.Moment(a.PasswordSet), DueAtEnd: a.DueAtEnd, ChangeFirst: a.ChangeFirst,
+		Created: facts.Moment(a.Created), PasswordSet: facts.Moment(a.PasswordSet), FlagDecides: a.FlagDecides, DueAtEnd: a.DueAtEnd, ChangeFirst: a.ChangeFirst,
 		RunOut:          a.RunOut,
 		PasswordExpires: facts.Moment(a.PasswordExpires), LastSignIn: facts.Moment(a.LastSignIn),
 		LockedSince: facts.Moment(a.LockedSince), LockedUntil: facts.Moment(a.LockedUntil), Ends: facts.Moment(a.Ends),

@@ -23,7 +23,7 @@ type Form struct {
 
 // Named are the forms that are no patterns.
 var Named = []string{"iso 8601", "generalized time", "epoch seconds", "epoch milliseconds", "epoch days", "filetime",
-	"spreadsheet days"}
+	"spreadsheet days", "spreadsheet days from 1904"}
 
 // patternParts are the parts of a pattern, longest first, and what package
 // time calls them. "mm" is the month, or the minute once an hour was written.
@@ -113,9 +113,14 @@ func (f *Form) Parse(text string, zone *time.Location) (facts.Moment, bool) {
 		at, ok := stamp.Generalized(text)
 		return facts.At(at), ok
 	case "spreadsheet days":
-		return spreadsheetDays(text)
+		return spreadsheetDays(text, first1900, zone)
+	case "spreadsheet days from 1904":
+		return spreadsheetDays(text, first1904, zone)
 	}
 	n, err := strconv.ParseInt(text, 10, 64)
+	if n == 0 || n == -1 { // which programs write for what is not there
+		return facts.Moment{}, false
+	}
 	if f.special == "filetime" {
 		return filetime(n, err)
 	}
@@ -140,15 +145,34 @@ func filetime(n int64, err error) (facts.Moment, bool) {
 	return facts.At(time.Unix(n/1e7-11644473600, 0)), true
 }
 
-// spreadsheetDays reads days since 1899-12-30 with their fraction, to the
-// second.
-func spreadsheetDays(text string) (facts.Moment, bool) {
+// The day 0 of the two date systems of workbooks.
+var (
+	first1900 = time.Date(1899, 12, 30, 0, 0, 0, 0, time.UTC)
+	first1904 = time.Date(1904, 1, 1, 0, 0, 0, 0, time.UTC)
+)
+
+// spreadsheetDays reads days since a first one: without a fraction a whole day,
+// with one a time of that day in the zone, to the second.
+func spreadsheetDays(text string, first time.Time, zone *time.Location) (facts.Moment, bool) {
 	days, err := strconv.ParseFloat(text, 64)
 	if err != nil || !(days > 0 && days < 3e6) {
 		return facts.Moment{}, false
 	}
-	start := time.Date(1899, 12, 30, 0, 0, 0, 0, time.UTC)
-	return facts.At(start.Add(time.Duration(math.Round(days*86400)) * time.Second)), true
+	if days == math.Trunc(days) {
+		return facts.OnDay(first.AddDate(0, 0, int(days))), true
+	}
+	at := first.Add(time.Duration(math.Round(days*86400)) * time.Second)
+	year, month, day := at.Date()
+	hour, minute, second := at.Clock()
+	return facts.At(time.Date(year, month, day, hour, minute, second, 0, zone)), true
+}
+
+// From1904 is the form for a workbook whose days are counted from 1904.
+func (f *Form) From1904() *Form {
+	if f == nil || f.special != "spreadsheet days" {
+		return f
+	}
+	return &Form{special: "spreadsheet days from 1904"}
 }
 
 // String shows a date as the form writes it, for messages.

@@ -30,6 +30,11 @@ func TestForms(t *testing.T) {
 		{"epoch days", "x", "", time.UTC},
 		{"spreadsheet days", "46349.2395833333", "2026-11-23 05:45", time.UTC},
 		{"spreadsheet days", "-1", "", time.UTC},
+		{"spreadsheet days", "46349", "2026-11-23", time.UTC},
+		{"spreadsheet days", "46204.2395833333", "2026-07-01 04:45", london},
+		{"spreadsheet days from 1904", "44887.2395833333", "2026-11-23 05:45", time.UTC},
+		{"epoch seconds", "0", "", time.UTC}, {"epoch seconds", "-1", "", time.UTC}, {"epoch milliseconds", "0", "", time.UTC},
+		{"epoch days", "0", "", time.UTC}, {"epoch seconds", "-86400", "1969-12-31 00:00", time.UTC},
 	} {
 		form, err := New(c.form)
 		if err != nil {

@@ -26,6 +26,7 @@ type accountReader struct {
 	own     []ownColumn
 	members []membership
 	fixed   []func(*facts.Account)
+	flagged bool // never_expires is taken
 }
 
 // factColumn puts one column into an account. What most columns hold is done
@@ -222,6 +223,7 @@ func (e *export) prepareFile(source *accountsTable, file strictyaml.Text) error 
 			r.columns = append(r.columns, *c)
 		}
 		hasLogin = hasLogin || key.Value == "login"
+		r.flagged = r.flagged || key.Value == "never_expires"
 	}
 	for j := range source.Set {
 		if taker, ok := e.plan.taker(source.Set[j].Key, &source.Set[j].Value); ok {
@@ -316,10 +318,19 @@ func (r *accountReader) bind(p *plan, t table.Table) bool {
 func (p *plan) fixedFacts(source *accountsTable) []func(*facts.Account) {
 	var list []func(*facts.Account)
 	for _, f := range source.Fixed {
+		if f.Key.Value == "kind" {
+			kind := p.choice(f.Value, facts.Kinds...)
+			list = append(list, func(a *facts.Account) { a.Kind = kind })
+			continue
+		}
 		field, ok := triFacts[f.Key.Value]
 		if !ok {
-			p.fail(f.Key, "%q is no question of yes or no about accounts%s", f.Key.Value, nearword.Advice(f.Key.Value, factNames()))
+			p.fail(f.Key, "%q is no question of yes or no about accounts, nor their kind%s", f.Key.Value,
+				nearword.Advice(f.Key.Value, factNames()))
 			continue
+		}
+		if f.Key.Value == "never_expires" {
+			list = append(list, func(a *facts.Account) { a.FlagDecides = true })
 		}
 		answer := facts.TriOf(p.choice(f.Value, "yes", "no") == "yes")
 		list = append(list, func(a *facts.Account) { *field(a) = answer })
@@ -464,6 +475,9 @@ func kindPutter(words map[string]string) func(*facts.Account, string) bool {
 		pairs = append(pairs, pair{text, words[text]})
 	}
 	return func(a *facts.Account, text string) bool {
+		if text == "" {
+			return true
+		}
 		for i := range pairs {
 			if pairs[i].text == text {
 				a.Kind = pairs[i].kind
@@ -471,7 +485,7 @@ func kindPutter(words map[string]string) func(*facts.Account, string) bool {
 			}
 		}
 		a.Kind = ""
-		return text == ""
+		return false
 	}
 }
 
@@ -522,6 +536,11 @@ type dateWords struct {
 }
 
 func (d *dateWords) find(text string) (facts.Moment, bool) {
+	if len(d.words) > 0 {
+		if at, ok := d.words[text]; ok {
+			return at, true
+		}
+	}
 	if d.iso {
 		if second, ok := stamp.Second(text); ok {
 			return facts.AtSecond(second), true
@@ -529,11 +548,6 @@ func (d *dateWords) find(text string) (facts.Moment, bool) {
 	}
 	if text == "" {
 		return d.empty, true
-	}
-	if len(d.words) > 0 {
-		if at, ok := d.words[text]; ok {
-			return at, true
-		}
 	}
 	return d.form.Parse(text, d.zone)
 }
@@ -616,6 +630,7 @@ func (r *accountReader) fill(a *facts.Account, columns []boundColumn, row []stri
 			notes.Refuse(a.Origin, "%s: %s is not understood", c.fact, table.Shown(text))
 		}
 	}
+	a.FlagDecides = a.FlagDecides || r.flagged
 	for i := range r.members {
 		r.members[i].join(a, row)
 	}

@@ -33,10 +33,17 @@ var Format = intake.Format{
 	Doc:    "CSV, TSV, JSON, XML, LDIF, key and value lines, and workbooks, as a mapping file says",
 	Open:   open,
 	How:    how,
-	ToKnow: map[string]string{"": elsewhere},
+	ToKnow: toKnow,
 }
 
-// elsewhere is said of every setting and fact: a mapping could bring them all.
+// toKnow says what to add for what is not known.
+var toKnow = map[string]string{"": elsewhere,
+	"overdue":         "take password_expires, or password_set and the setting max_age",
+	"lasts_for_ever":  "take never_expires, or password_expires, or password_set and the setting max_age",
+	"locked_for_ever": "take locked_until, or locked and the setting lockout_duration",
+}
+
+// elsewhere is said of every setting and fact that a mapping can fill.
 const elsewhere = "take it from the export in the mapping, or write what is known there under \"fixed\""
 
 type export struct {
@@ -45,27 +52,50 @@ type export struct {
 	request  *intake.Request
 	plan     *plan
 	accounts []accountReader
-	unread   []facts.Unread
+	left     map[string]*leftover // by file
 }
 
-// Unread names the columns and keys that the mapping does not take.
-func (e *export) Unread() []facts.Unread { return e.unread }
+// leftover is what a file has, and what the tables that read it take.
+type leftover struct{ has, taken map[string]bool }
 
-// leftOver notes the names that were not taken from a file.
+// Unread names the columns and keys that no table of the mapping takes.
+func (e *export) Unread() []facts.Unread {
+	var list []facts.Unread
+	for _, file := range slices.Sorted(maps.Keys(e.left)) {
+		l, names := e.left[file], []string(nil)
+		for _, name := range slices.Sorted(maps.Keys(l.has)) {
+			if !l.taken[name] {
+				names = append(names, name)
+			}
+		}
+		if names != nil {
+			list = append(list, facts.Unread{File: file, Names: names})
+		}
+	}
+	return list
+}
+
+// leftOver notes the names that a file has, and those of them that a table
+// takes.
 func (e *export) leftOver(file facts.Origin, names []string, taken map[string]bool) {
-	left := slices.DeleteFunc(slices.Clone(names), func(n string) bool { return taken[n] || n == "" })
-	if len(left) > 0 {
-		slices.Sort(left)
-		e.unread = append(e.unread, facts.Unread{File: file.String(), Names: left})
+	if e.left == nil {
+		e.left = map[string]*leftover{}
 	}
+	l := e.left[file.String()]
+	if l == nil {
+		l = &leftover{map[string]bool{}, map[string]bool{}}
+		e.left[file.String()] = l
+	}
+	for _, name := range names {
+		if name != "" {
+			l.has[name] = true
+		}
+	}
+	maps.Copy(l.taken, taken)
 }
 
-// addUnread notes what a file has left, once.
-func (e *export) addUnread(u facts.Unread) {
-	if len(u.Names) > 0 && !slices.ContainsFunc(e.unread, func(old facts.Unread) bool { return old.File == u.File }) {
-		e.unread = append(e.unread, u)
-	}
-}
+// addUnread notes what the rows of a tree have left.
+func (e *export) addUnread(u facts.Unread) { e.leftOver(facts.Origin{File: u.File}, u.Names, nil) }
 
 func open(r *intake.Request) (facts.Export, error) {
 	if r.Mapping == "" {

@@ -30,7 +30,7 @@ var SCIM = intake.Format{
 	Doc:    "SCIM 2.0 lists of users, with a mapping for a service's own extension and settings",
 	Open:   openSCIM,
 	How:    howSCIM,
-	ToKnow: map[string]string{"": elsewhere},
+	ToKnow: toKnow,
 }
 
 // coreUser takes the attributes of RFC 7643 section 4.1.

@@ -66,11 +66,8 @@ func fraction(t *taker, digits, unit string) (setting.Value, bool) {
 func (p *plan) amount(t *taker, text string) (v setting.Value, said bool, problem string) {
 	digits, unit, _ := strings.Cut(text, " ")
 	n, err := strconv.ParseInt(digits, 10, 64)
-	if err == nil && n == 0 && (unit == "" || t.zero != nil) {
-		if t.zero == nil {
-			return v, false, "what 0 means is not said in the mapping; add \"zero: off\", \"zero: zero\" or another value"
-		}
-		return *t.zero, t.zero.Known(), ""
+	if f, e := strconv.ParseFloat(digits, 64); e == nil && f == 0 {
+		return t.nought()
 	}
 	if t.def.Kind == setting.CountKind {
 		n += int64(t.source.Add)
@@ -95,5 +92,19 @@ func (p *plan) amount(t *taker, text string) (v setting.Value, said bool, proble
 	if err != nil {
 		return v, false, err.Error() + "; say under \"words\" what it means"
 	}
+	switch {
+	case span.Length() == 0:
+		return t.nought()
+	case span.Months == 0 && span.Days == 0: // 2160 hours are 90 days
+		span = setting.SpanOfSeconds(span.Seconds)
+	}
 	return setting.For(span), true, ""
+}
+
+// nought is what a zero means, however it is written: 0, 0.0, 0 days, P0D.
+func (t *taker) nought() (v setting.Value, said bool, problem string) {
+	if t.zero == nil {
+		return v, false, "what 0 means is not said in the mapping; add \"zero: off\", \"zero: zero\" or another value"
+	}
+	return *t.zero, t.zero.Known(), ""
 }

@@ -64,6 +64,9 @@ func Cell(row []string, column int) string {
 // A Leaver knows after its last row what no column has taken.
 type Leaver interface{ Unread() facts.Unread }
 
+// From1904 is asked of tables that may count the days of dates from 1904.
+type From1904 interface{ From1904() bool }
+
 // A Source is a file, and what is known of its form.
 type Source struct {
 	Name      string // as origins show it

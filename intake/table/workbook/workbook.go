@@ -23,7 +23,7 @@ const (
 )
 
 // sheetTable reads one sheet of a workbook. Cells come as they are stored:
-// dates as days since 1899-12-30, yes and no as 1 and 0.
+// dates as days since 1899-12-30 or 1904-01-01, yes and no as 1 and 0.
 type sheetTable struct {
 	file   facts.Origin
 	book   *excelize.File
@@ -76,6 +76,12 @@ func open(s *table.Source) (table.Table, error) {
 		t.header = append([]string(nil), cells...)
 	}
 	return t, nil
+}
+
+// From1904 reports whether the workbook counts days from 1904.
+func (t *sheetTable) From1904() bool {
+	properties, err := t.book.GetWorkbookProps()
+	return err == nil && properties.Date1904 != nil && *properties.Date1904
 }
 
 // Close closes the workbook.
