@@ -36,7 +36,7 @@ const crewTake = `    take:
       login: user
       display_name: name
       enabled: active
-      password_set: {from: set, empty: never}
+      password_set: {from: set, empty: never, null: empty}
 `
 
 // readForm reads files through a mapping and returns the facts of the
@@ -295,7 +295,7 @@ func TestWordsNotUnderstood(t *testing.T) {
 		{"date", "      created: x", "x", "soon", `a.csv:2: created: "soon" is not understood`},
 		{"impossible date", "      created: x", "x", "2026-02-30", `a.csv:2: created: "2026-02-30" is not understood`},
 		{"kind", "      kind: x", "x", "contractor", `a.csv:2: kind: "contractor" is not understood`},
-		{"group column", "      groups: {columns: [x]}", "x", "", `a.csv:2: groups: "" is not understood`},
+		{"group column", "      groups: {columns: [x]}", "x", "", `a.csv:2: groups: what nothing in the column of a group means is not said`},
 		{"storage", "      storage: x", "x", "{SSHA}secret", `a.csv:2: storage: the text here is not understood`},
 		{"own setting", "    set:\n      max_age: x", "x", "ninety", `a.csv:2: max_age:`},
 		{"own zero", "    set:\n      max_age: {from: x, unit: days}", "x", "0", "what 0 means is not said"},

@@ -31,7 +31,7 @@ accounts:
 	for _, c := range []struct{ before, after, says string }{
 		{"columns: [deck, watch]", "columns: [dekc, watch]", `mapping.yaml:9:26: a.csv has no column "dekc"; did you mean "deck"?`},
 		{"groups: {columns", "enabled: {columns", "enabled comes from one column: only groups and roles come from several"},
-		{"missing: unknown", "missing: never", `mapping.yaml:10:37: expected one of empty, unknown, found "never"`},
+		{"missing: unknown", "missing: nver", `mapping.yaml:10:37: expected one of never, unknown, found "nver"; did you mean "never"?`},
 		{"account: who", "account: whom", `mapping.yaml:13:18: m.csv has no column "whom"; did you mean "who"?`},
 		{"group: team", "group: teem", `mapping.yaml:14:16: m.csv has no column "teem"; did you mean "team"?`},
 		{"id: number", "id: numbers", `mapping.yaml:15:13: m.csv has no column "numbers"; did you mean "number"?`},

@@ -320,7 +320,13 @@ func (d *decoder) key(entry *ast.MappingValueNode, seen map[string]bool) (Text, 
 		d.fail(entry.Key, "merge keys (<<) are not used in these files; write the keys out")
 		return Text{}, false
 	}
-	key, ok := d.scalar(entry.Key, "a key")
+	var key Text
+	ok := true
+	if tk := entry.Key.GetToken(); tk.Type == token.NullType && tk.Value != "" { // the word null is a key like any other
+		key = Text{Value: tk.Value, Line: tk.Position.Line, Column: tk.Position.Column, file: d.file}
+	} else {
+		key, ok = d.scalar(entry.Key, "a key")
+	}
 	if ok && seen[key.Value] {
 		d.fail(entry.Key, "the key %q stands here a second time", key.Value)
 		ok = false

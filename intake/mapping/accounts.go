@@ -2,17 +2,12 @@ package mapping
 
 import (
 	"cmp"
-	"maps"
-	"slices"
 	"strings"
-	"time"
+	"sync/atomic"
 
 	"yewcone/core/facts"
 	"yewcone/core/nearword"
-	"yewcone/core/setting"
 	"yewcone/core/strictyaml"
-	"yewcone/intake/dateform"
-	"yewcone/intake/stamp"
 	"yewcone/intake/stored"
 	"yewcone/intake/table"
 )
@@ -41,8 +36,10 @@ type factColumn struct {
 	date func(*facts.Account) *facts.Moment
 	put  func(a *facts.Account, text string) bool // false: not understood
 
-	goneIsEmpty bool // what the row lacks counts as empty
-	neverSeen   bool // no row of the file has it, so that its absence says nothing
+	on        [gaps]func(*facts.Account) // what the gaps mean; nil leaves the fact unknown
+	group     bool                       // a column of one group
+	nulls     *atomic.Bool               // whether null was seen that nothing answers, though "empty" is answered
+	neverSeen bool                       // no row of the file has it, so that its absence says nothing
 
 	answers triWords // of tri
 	others  facts.Tri
@@ -84,15 +81,13 @@ func (b *boundColumn) take(a *facts.Account, text string) bool {
 		return true
 	case b.tri != nil:
 		answer, ok := b.answers.find(text)
-		if !ok && text != "" { // what is empty, or not there, is no other word
+		if !ok {
 			answer = b.others
 		}
 		*b.tri = answer
-		return ok || text == "" || answer != facts.Unknown
+		return ok || answer != facts.Unknown
 	case b.date != nil:
-		at, ok := b.dates.find(text)
-		*b.date = at
-		return ok
+		return b.dates.take(a, b.date, text)
 	}
 	return b.put(a, text)
 }
@@ -101,97 +96,6 @@ func (b *boundColumn) take(a *facts.Account, text string) bool {
 type ownColumn struct {
 	index int
 	taker taker
-}
-
-// The facts that a mapping can fill, by the kind of value that they take.
-var (
-	textFacts = map[string]func(*facts.Account) *string{
-		"login":        func(a *facts.Account) *string { return &a.Login },
-		"display_name": func(a *facts.Account) *string { return &a.DisplayName },
-		"first_name":   func(a *facts.Account) *string { return &a.FirstName },
-		"last_name":    func(a *facts.Account) *string { return &a.LastName },
-		"email":        func(a *facts.Account) *string { return &a.Email },
-		"employee_no":  func(a *facts.Account) *string { return &a.EmployeeNo },
-		"description":  func(a *facts.Account) *string { return &a.Description },
-		"unit":         func(a *facts.Account) *string { return &a.Unit },
-		"policy":       func(a *facts.Account) *string { return &a.Policy },
-		"kind":         func(a *facts.Account) *string { return &a.Kind },
-	}
-	triFacts = map[string]func(*facts.Account) *facts.Tri{
-		"privileged":       func(a *facts.Account) *facts.Tri { return &a.Privileged },
-		"enabled":          func(a *facts.Account) *facts.Tri { return &a.Enabled },
-		"locked":           func(a *facts.Account) *facts.Tri { return &a.Locked },
-		"must_change":      func(a *facts.Account) *facts.Tri { return &a.MustChange },
-		"never_expires":    func(a *facts.Account) *facts.Tri { return &a.NeverExpires },
-		"cannot_change":    func(a *facts.Account) *facts.Tri { return &a.CannotChange },
-		"blank_allowed":    func(a *facts.Account) *facts.Tri { return &a.BlankAllowed },
-		"blank":            func(a *facts.Account) *facts.Tri { return &a.Blank },
-		"password_usable":  func(a *facts.Account) *facts.Tri { return &a.PasswordUsable },
-		"second_factor":    func(a *facts.Account) *facts.Tri { return &a.SecondFactor },
-		"preauthenticates": func(a *facts.Account) *facts.Tri { return &a.Preauthenticates },
-		"remote_password":  func(a *facts.Account) *facts.Tri { return &a.RemotePassword },
-		"enters_unasked":   func(a *facts.Account) *facts.Tri { return &a.EntersUnasked },
-		"unasked_power":    func(a *facts.Account) *facts.Tri { return &a.UnaskedPower },
-	}
-	dateFacts = map[string]func(*facts.Account) *facts.Moment{
-		"created":          func(a *facts.Account) *facts.Moment { return &a.Created },
-		"password_set":     func(a *facts.Account) *facts.Moment { return &a.PasswordSet },
-		"password_expires": func(a *facts.Account) *facts.Moment { return &a.PasswordExpires },
-		"last_sign_in":     func(a *facts.Account) *facts.Moment { return &a.LastSignIn },
-		"locked_since":     func(a *facts.Account) *facts.Moment { return &a.LockedSince },
-		"account_ends":     func(a *facts.Account) *facts.Moment { return &a.Ends },
-		"locked_until":     func(a *facts.Account) *facts.Moment { return &a.LockedUntil },
-	}
-	listFacts = map[string]func(*facts.Account) (list *[]string, known *bool){
-		"groups": func(a *facts.Account) (*[]string, *bool) { return &a.Groups, &a.GroupsKnown },
-		"roles":  func(a *facts.Account) (*[]string, *bool) { return &a.Roles, &a.RolesKnown },
-	}
-)
-
-// A FactKind is how a mapping fills a fact.
-type FactKind uint8
-
-// The kinds of facts.
-const (
-	NoFact FactKind = iota
-	TextFact
-	FlagFact // yes or no
-	DateFact
-	ListFact
-)
-
-// KindOf tells how a mapping fills a fact; NoFact where it does not.
-func KindOf(fact string) FactKind {
-	switch {
-	case textFacts[fact] != nil:
-		return TextFact
-	case triFacts[fact] != nil:
-		return FlagFact
-	case dateFacts[fact] != nil:
-		return DateFact
-	case listFacts[fact] != nil:
-		return ListFact
-	}
-	return NoFact
-}
-
-// factNames lists the facts that a mapping can fill.
-func factNames() []string {
-	names := []string{"storage", "stored_value"}
-	for n := range textFacts {
-		names = append(names, n)
-	}
-	for n := range triFacts {
-		names = append(names, n)
-	}
-	for n := range dateFacts {
-		names = append(names, n)
-	}
-	for n := range listFacts {
-		names = append(names, n)
-	}
-	slices.Sort(names)
-	return names
 }
 
 // prepareAccounts checks the columns before any row is read.
@@ -260,8 +164,7 @@ func (e *export) settlePresence(r *accountReader, file string) {
 	open := map[int]bool{}
 	for i := range r.columns {
 		c := &r.columns[i]
-		_, answers := c.answers.find("")
-		if c.index >= 0 && (c.goneIsEmpty || answers || c.date != nil && c.dates.empty.Known()) {
+		if c.index >= 0 && (c.on[missing] != nil || c.on[empty] != nil && (c.tri != nil || c.date != nil)) {
 			open[c.index] = true
 		}
 	}
@@ -358,6 +261,8 @@ func (p *plan) factColumns(key strictyaml.Text, source *factSource) []*factColum
 		one.From = name
 		p.triWords(c, &one)
 		c.put = flagPutter(field, name.Value, c.answers, c.others)
+		c.group, c.nulls = true, new(atomic.Bool)
+		p.onGroupGaps(c, &one)
 		list = append(list, c)
 	}
 	return list
@@ -392,9 +297,6 @@ func (p *plan) factColumn(key strictyaml.Text, source *factSource) *factColumn {
 	}
 	name := key.Value
 	c := &factColumn{from: source.From, fact: name}
-	if source.Gone != nil {
-		c.goneIsEmpty = p.choice(*source.Gone, "empty", "unknown") == "empty"
-	}
 	if field, ok := triFacts[name]; ok {
 		c.tri = field
 		p.triWords(c, source)
@@ -423,174 +325,9 @@ func (p *plan) factColumn(key strictyaml.Text, source *factSource) *factColumn {
 		p.fail(key, "no fact about accounts is named %q that a mapping can fill%s", name, nearword.Advice(name, factNames()))
 		return nil
 	}
+	p.onGaps(c, key, source)
+	c.nulls = new(atomic.Bool)
 	return c
-}
-
-func listPutter(field func(*facts.Account) (list *[]string, known *bool), split string) func(*facts.Account, string) bool {
-	return func(a *facts.Account, text string) bool {
-		list, known := field(a)
-		*known = true
-		for rest, more := text, true; more; {
-			var part string
-			part, rest, more = strings.Cut(rest, split)
-			if part = strings.TrimSpace(part); part != "" {
-				*list = append(*list, part)
-			}
-		}
-		return true
-	}
-}
-
-func (p *plan) textWords(name string, source *factSource) map[string]string {
-	words := map[string]string{}
-	for _, w := range source.Words {
-		if name == "kind" {
-			p.choice(w.Value, facts.Kinds...)
-		}
-		words[w.Key.Value] = w.Value.Value
-	}
-	return words
-}
-
-func textPutter(field func(*facts.Account) *string, words map[string]string) func(*facts.Account, string) bool {
-	return func(a *facts.Account, text string) bool {
-		if word, ok := words[text]; ok {
-			text = word
-		}
-		*field(a) = text
-		return true
-	}
-}
-
-// kindPutter takes the kinds' own names and what the mapping has words for.
-func kindPutter(words map[string]string) func(*facts.Account, string) bool {
-	for _, kind := range facts.Kinds {
-		if _, ok := words[kind]; !ok {
-			words[kind] = kind
-		}
-	}
-	type pair struct{ text, kind string }
-	var pairs []pair // few: quicker than the map
-	for _, text := range slices.Sorted(maps.Keys(words)) {
-		pairs = append(pairs, pair{text, words[text]})
-	}
-	return func(a *facts.Account, text string) bool {
-		if text == "" {
-			return true
-		}
-		for i := range pairs {
-			if pairs[i].text == text {
-				a.Kind = pairs[i].kind
-				return true
-			}
-		}
-		a.Kind = ""
-		return false
-	}
-}
-
-// triWords are the few words that answer a question; the last of a word
-// counts.
-type triWords []triWord
-
-type triWord struct {
-	text   string
-	answer facts.Tri
-}
-
-func (w triWords) find(text string) (facts.Tri, bool) {
-	for i := len(w) - 1; i >= 0; i-- {
-		if w[i].text == text {
-			return w[i].answer, true
-		}
-	}
-	return facts.Unknown, false
-}
-
-func (p *plan) triWords(c *factColumn, source *factSource) {
-	add := func(list, fallback []string, t facts.Tri) {
-		if len(source.Yes) == 0 && len(source.No) == 0 {
-			list = fallback
-		}
-		for _, text := range list {
-			c.answers = append(c.answers, triWord{text, t})
-		}
-	}
-	add(source.Yes, p.file.Yes, facts.Yes)
-	add(source.No, p.file.No, facts.No)
-	if source.Else != nil {
-		c.others = facts.TriOf(p.choice(*source.Else, "yes", "no") == "yes")
-	}
-	if len(c.answers) == 0 {
-		p.fail(source.From, "which words mean yes and no is not said; add \"yes\" and \"no\" here or at the top of the mapping")
-	}
-}
-
-// dateWords read a date, or a word or nothing in its place.
-type dateWords struct {
-	form  *dateform.Form
-	iso   bool // the form is ISO 8601, mostly written in full
-	zone  *time.Location
-	empty facts.Moment
-	words map[string]facts.Moment
-}
-
-func (d *dateWords) find(text string) (facts.Moment, bool) {
-	if len(d.words) > 0 {
-		if at, ok := d.words[text]; ok {
-			return at, true
-		}
-	}
-	if d.iso {
-		if second, ok := stamp.Second(text); ok {
-			return facts.AtSecond(second), true
-		}
-	}
-	if text == "" {
-		return d.empty, true
-	}
-	return d.form.Parse(text, d.zone)
-}
-
-func (p *plan) dateWords(c *factColumn, key strictyaml.Text, source *factSource) bool {
-	d := dateWords{form: p.dates, zone: p.zone, words: map[string]facts.Moment{}}
-	if source.Dates != nil {
-		d.form = p.dateForm(source.Dates)
-	}
-	if d.form == nil {
-		p.fail(key, "how dates are written is not said; add \"dates: dd/mm/yyyy hh:mm\" or another form here or at the top of the mapping")
-		return false
-	}
-	if source.Empty != nil && p.choice(*source.Empty, "never", "unknown") == "never" {
-		d.empty = facts.Never
-	}
-	for _, w := range source.Words {
-		if p.choice(w.Value, "never", "unknown") == "never" {
-			d.words[w.Key.Value] = facts.Never
-		} else {
-			d.words[w.Key.Value] = facts.Moment{}
-		}
-	}
-	d.iso = d.form.ISO()
-	c.dates = d
-	return true
-}
-
-func (p *plan) storagePutter(source *factSource) func(*facts.Account, string) bool {
-	def := setting.At(setting.Storage)
-	words := map[string]setting.Value{}
-	for _, w := range source.Words {
-		v, err := def.Parse(w.Value.Value)
-		if err != nil {
-			p.fail(w.Value, "%s", err)
-		}
-		words[w.Key.Value] = v
-	}
-	return func(a *facts.Account, text string) bool {
-		v, ok := words[text]
-		a.Storage = v
-		return ok || text == ""
-	}
 }
 
 // fill puts a row into the account; false when the row names nobody.
@@ -607,19 +344,23 @@ func (r *accountReader) fill(a *facts.Account, columns []boundColumn, row []stri
 			continue
 		}
 		text := row[c.at]
-		if text != "" && (spaceOrOdd(text[0]) || spaceOrOdd(text[len(text)-1])) {
-			if text == table.Absent {
-				if !c.goneIsEmpty {
-					endMissing = endMissing || c.fact == "account_ends"
-					a.PolicyOpen = a.PolicyOpen || c.fact == "policy"
-					continue
-				}
-				text = ""
-			}
+		if text != "" && text != table.Absent && (spaceOrOdd(text[0]) || spaceOrOdd(text[len(text)-1])) {
 			text = strings.TrimSpace(text)
 		}
-		if len(text) == 4 && text == "null" {
-			text = ""
+		if g := gapOf(text); g != noGap {
+			if c.on[g] != nil {
+				c.on[g](a)
+			} else if g == null && c.on[empty] != nil {
+				c.nulls.Store(true)
+				a.PolicyOpen = a.PolicyOpen || c.fact == "policy"
+			} else if c.group {
+				notes.Refuse(a.Origin, "%s: what nothing in the column of a group means is not said; add \"empty: no\", \"null: no\" or "+
+					"\"missing: no\"", c.fact)
+			} else if g != empty {
+				endMissing = endMissing || c.fact == "account_ends"
+				a.PolicyOpen = a.PolicyOpen || c.fact == "policy"
+			}
+			continue
 		}
 		switch {
 		case c.take(a, text):

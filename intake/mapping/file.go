@@ -61,7 +61,13 @@ type settingSource struct {
 	From  strictyaml.Text                    `yaml:"from,short"`
 	Unit  *strictyaml.Text                   `yaml:"unit"`
 	Zero  *strictyaml.Text                   `yaml:"zero"`
+	Empty *strictyaml.Text                   `yaml:"empty"`
+	Null  *strictyaml.Text                   `yaml:"null"`
+	Gone  *strictyaml.Text                   `yaml:"missing"`
+	Yes   []string                           `yaml:"yes"`
+	No    []string                           `yaml:"no"`
 	Words []strictyaml.Pair[strictyaml.Text] `yaml:"words"`
+	Else  *strictyaml.Text                   `yaml:"else"`
 	Off   []string                           `yaml:"off"`
 	Add   int                                `yaml:"add"`
 }
@@ -104,8 +110,10 @@ type factSource struct {
 	Yes   []string                           `yaml:"yes"`
 	No    []string                           `yaml:"no"`
 	Else  *strictyaml.Text                   `yaml:"else"`
+	Zero  *strictyaml.Text                   `yaml:"zero"` // what the 0 of a count since some day means
 	Empty *strictyaml.Text                   `yaml:"empty"`
-	Gone  *strictyaml.Text                   `yaml:"missing"` // what it means where JSON lacks the member: empty or unknown
+	Null  *strictyaml.Text                   `yaml:"null"`
+	Gone  *strictyaml.Text                   `yaml:"missing"` // what it means where the row lacks it
 	Dates *strictyaml.Text                   `yaml:"dates"`
 	Split string                             `yaml:"split"`
 	Words []strictyaml.Pair[strictyaml.Text] `yaml:"words"`

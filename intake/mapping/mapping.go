@@ -206,7 +206,13 @@ func (e *export) pairs(t table.Table, s *settingsTable, takers []taker) error {
 		}
 	}
 	for i := range takers {
-		if !seen[takers[i].from.Value] {
+		if v := takers[i].on[missing]; v != nil && !seen[takers[i].from.Value] {
+			if v.Known() {
+				absent := t.Origin()
+				absent.Text = takers[i].from.Value + " is not there"
+				p.Set(takers[i].id, *v, absent)
+			}
+		} else if !seen[takers[i].from.Value] {
 			e.Noted.Remark(t.Origin(), "there is no row %q, from which %s is to come; it stays unknown",
 				takers[i].from.Value, takers[i].def.Name)
 		}
@@ -295,6 +301,11 @@ func (e *export) rows(t table.Table, s *settingsTable, takers []taker) error {
 		}
 		for i, c := range columns {
 			if row[c] == table.Absent {
+				if v := takers[i].on[missing]; v != nil && v.Known() {
+					absent := from(c)
+					absent.Text = t.Heading(c) + " is not there"
+					p.Set(takers[i].id, *v, absent)
+				}
 				continue
 			}
 			shown[i] = true
@@ -305,7 +316,7 @@ func (e *export) rows(t table.Table, s *settingsTable, takers []taker) error {
 	// What no row has may have been left out of the export; what another has
 	// would be there.
 	for i := range columns {
-		for n := before; !shown[i] && n < len(e.Read.Policies); n++ {
+		for n := before; !shown[i] && takers[i].on[missing] == nil && n < len(e.Read.Policies); n++ {
 			hidden := t.Origin()
 			hidden.Text = t.Heading(columns[i]) + " is not in the export"
 			e.Read.Policies[n].Hide(takers[i].id, hidden)
@@ -350,7 +361,9 @@ type taker struct {
 	def     *setting.Setting
 	from    strictyaml.Text
 	source  *settingSource
-	zero    *setting.Value // what a bare 0 means; nil when the mapping does not say
+	zero    *setting.Value       // what a 0 means, however written; nil when the mapping does not say
+	on      [gaps]*setting.Value // what the gaps mean
+	others  *setting.Value       // what any other text means
 	words   map[string]setting.Value
 	inherit []string
 }
@@ -405,6 +418,22 @@ func (p *plan) taker(key strictyaml.Text, source *settingSource) (taker, bool) {
 	for _, w := range source.Words {
 		if v, ok := parse(w.Value); ok {
 			t.words[w.Key.Value] = v
+		}
+	}
+	for g, text := range (gapTexts{source.Empty, source.Null, source.Gone}) {
+		switch {
+		case text == nil:
+		case gap(g) != empty && text.Value == sameAs:
+			t.on[g] = t.on[empty]
+		default:
+			if v, ok := parse(*text); ok {
+				t.on[g] = &v
+			}
+		}
+	}
+	if source.Else != nil {
+		if v, ok := parse(*source.Else); ok {
+			t.others = &v
 		}
 	}
 	if source.Unit != nil && t.def.Kind == setting.DurationKind {

@@ -26,12 +26,12 @@ func (r *accountReader) parts(e *export, yield func(facts.Part) error) error {
 	t, err := e.openTable(r.name, r.shape, &notes)
 	if err != nil {
 		notes.Incomplete(r.origin, "the file cannot be read a second time: %s", err)
-		return yield(&endPart{e: e, notes: &notes})
+		return yield(&endPart{e: e, r: r, notes: &notes})
 	}
 	defer t.Close()
 	if !r.bind(e.plan, t) {
 		notes.Incomplete(r.origin, "the file changed while it was read")
-		return yield(&endPart{e: e, notes: &notes})
+		return yield(&endPart{e: e, r: r, notes: &notes})
 	}
 	d, ok := t.(table.Divisible)
 	if !ok {
@@ -41,14 +41,14 @@ func (r *accountReader) parts(e *export, yield func(facts.Part) error) error {
 		if err != nil {
 			return err
 		}
-		return yield(&endPart{e: e, table: t, notes: &notes})
+		return yield(&endPart{e: e, r: r, table: t, notes: &notes})
 	}
 	for piece, ok := d.NextPiece(&notes); ok; piece, ok = d.NextPiece(&notes) {
 		if err := yield(&accountPart{e: e, r: r, table: d, piece: piece}); err != nil {
 			return err
 		}
 	}
-	return yield(&endPart{e: e, table: d, notes: &notes})
+	return yield(&endPart{e: e, r: r, table: d, notes: &notes})
 }
 
 // accounts fills an account with each row.
@@ -90,6 +90,7 @@ func (p *accountPart) Done() {
 // endPart comes after all pieces of a table and has no accounts.
 type endPart struct {
 	e     *export
+	r     *accountReader
 	table table.Table // nil where it could not be opened
 	notes *facts.Notes
 }
@@ -98,6 +99,12 @@ func (p *endPart) Accounts(func(*facts.Account) error) error { return nil }
 
 func (p *endPart) Done() {
 	p.e.Noted.Join(p.notes)
+	for i := range p.r.columns {
+		if c := &p.r.columns[i]; c.nulls.Load() {
+			p.e.Noted.Remark(p.r.origin, "%q is null in some rows, of which \"empty\" says nothing, and %s stays unknown there; say what "+
+				"\"null\" means", c.from.Value, c.fact)
+		}
+	}
 	if d, ok := p.table.(table.Divisible); ok {
 		d.End(&p.e.Noted)
 	}

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"yewcone/core/setting"
+	"yewcone/intake/table"
 )
 
 // value reads the text of a setting. said is false where the text means that
@@ -30,19 +31,36 @@ func (p *plan) value(t *taker, text string) (v setting.Value, said bool, problem
 		}
 		return setting.OffValue, true, ""
 	}
+	if g := gapOf(text); g != noGap {
+		if t.on[g] == nil {
+			return v, false, ""
+		}
+		return *t.on[g], t.on[g].Known(), ""
+	}
+	v, said, problem = p.spoken(t, text)
+	if problem != "" && t.others != nil {
+		return *t.others, t.others.Known(), ""
+	}
+	return v, said, problem
+}
+
+// spoken reads a text that is no gap and no word of the mapping.
+func (p *plan) spoken(t *taker, text string) (v setting.Value, said bool, problem string) {
+	yes, no := p.file.Yes, p.file.No
+	if len(t.source.Yes) > 0 || len(t.source.No) > 0 {
+		yes, no = t.source.Yes, t.source.No
+	}
 	switch {
-	case text == "", text == "null":
-		return v, false, ""
-	case t.def.Kind == setting.FlagKind && slices.Contains(p.file.Yes, text):
+	case t.def.Kind == setting.FlagKind && slices.Contains(yes, text):
 		return setting.Yes, true, ""
-	case t.def.Kind == setting.FlagKind && slices.Contains(p.file.No, text):
+	case t.def.Kind == setting.FlagKind && slices.Contains(no, text):
 		return setting.No, true, ""
 	case t.def.Kind == setting.CountKind || t.def.Kind == setting.DurationKind:
 		return p.amount(t, text)
 	}
 	v, err := t.def.Parse(text)
 	if err != nil {
-		return v, false, fmt.Sprintf("%q is not understood; say under \"words\" what it means", text)
+		return v, false, fmt.Sprintf("%s is not understood; say under \"words\" what it means", table.Shown(text))
 	}
 	return v, v.Known(), ""
 }
@@ -72,7 +90,7 @@ func (p *plan) amount(t *taker, text string) (v setting.Value, said bool, proble
 	if t.def.Kind == setting.CountKind {
 		n += int64(t.source.Add)
 		if err != nil || n < 0 {
-			return v, false, fmt.Sprintf("%q is not understood as a number; say under \"words\" what it means", text)
+			return v, false, fmt.Sprintf("%s is not understood as a number; say under \"words\" what it means", table.Shown(text))
 		}
 		if v = setting.Count(n); !t.def.Takes(v) {
 			return v, false, fmt.Sprintf("%d is too large", n)
