@@ -19,6 +19,50 @@ type Form struct {
 	layout  string // of package time; "" for the forms below
 	dayOnly bool
 	special string
+	months  []string // names of the months in place of English ones
+	next    *Form    // tried where this one does not fit
+}
+
+// Any is a form that reads what one of several reads, the first that fits.
+func Any(forms []*Form) *Form {
+	if len(forms) == 0 {
+		return nil
+	}
+	first := *forms[0]
+	first.next = Any(forms[1:])
+	return &first
+}
+
+// WithMonths is the form with other names of the months, January first.
+func (f *Form) WithMonths(names []string) *Form {
+	if f == nil {
+		return nil
+	}
+	other := *f
+	other.months, other.next = names, f.next.WithMonths(names)
+	return &other
+}
+
+// english puts the English name of a month in place of another language's.
+func (f *Form) english(text string) string {
+	lower, best := strings.ToLower(text), -1
+	for i, name := range f.months {
+		if strings.Contains(lower, strings.ToLower(name)) && (best < 0 || len(name) > len(f.months[best])) {
+			best = i
+		}
+	}
+	if best < 0 {
+		return text
+	}
+	at := strings.Index(lower, strings.ToLower(f.months[best]))
+	name := time.Month(best + 1).String()
+	if !strings.Contains(f.layout, "January") {
+		name = name[:3]
+	}
+	if len(lower) != len(text) {
+		return text // letters that change their length with their case
+	}
+	return text[:at] + name + strings.TrimPrefix(text[at+len(f.months[best]):], ".")
 }
 
 // Named are the forms that are no patterns.
@@ -28,7 +72,7 @@ var Named = []string{"iso 8601", "generalized time", "epoch seconds", "epoch mil
 // patternParts are the parts of a pattern, longest first, and what package
 // time calls them. "mm" is the month, or the minute once an hour was written.
 var patternParts = []struct{ part, layout string }{
-	{"yyyy", "2006"}, {"month", "January"}, {"mon", "Jan"}, {"yy", "06"},
+	{"yyyy", "2006"}, {"month", "January"}, {"mon", "Jan"}, {"yy", "06"}, {"am", "PM"},
 	{"dd", "02"}, {"hh", "15"}, {"ss", "05"}, {"d", "2"},
 }
 
@@ -91,12 +135,26 @@ next:
 		return nil, fmt.Errorf("%q is no date pattern: it needs a year, a month and a day, as in dd/mm/yyyy hh:mm", pattern)
 	}
 	form.layout = b.String()
+	if strings.Contains(form.layout, "PM") {
+		form.layout = strings.Replace(form.layout, "15", "03", 1)
+	}
 	return form, nil
 }
 
 // Parse reads a date; false when the text is none.
 func (f *Form) Parse(text string, zone *time.Location) (facts.Moment, bool) {
+	at, ok := f.parse(text, zone)
+	if !ok && f.next != nil {
+		return f.next.Parse(text, zone)
+	}
+	return at, ok
+}
+
+func (f *Form) parse(text string, zone *time.Location) (facts.Moment, bool) {
 	if f.special == "" {
+		if f.months != nil {
+			text = f.english(text)
+		}
 		at, err := time.ParseInLocation(f.layout, text, zone)
 		if err != nil {
 			return facts.Moment{}, false
@@ -172,7 +230,7 @@ func (f *Form) From1904() *Form {
 	if f == nil || f.special != "spreadsheet days" {
 		return f
 	}
-	return &Form{special: "spreadsheet days from 1904"}
+	return &Form{special: "spreadsheet days from 1904", next: f.next}
 }
 
 // String shows a date as the form writes it, for messages.
@@ -180,8 +238,13 @@ func (f *Form) String() string {
 	if f.special != "" {
 		return f.special
 	}
+	if f.next != nil {
+		first := *f
+		first.next = nil
+		return first.String() + " or " + f.next.String()
+	}
 	return time.Date(2026, 11, 23, 6, 0, 0, 0, time.UTC).Format(f.layout)
 }
 
-// ISO reports whether the form is ISO 8601.
+// ISO reports whether the form is ISO 8601, whatever is tried after it.
 func (f *Form) ISO() bool { return f.special == "iso 8601" }

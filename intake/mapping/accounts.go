@@ -37,6 +37,8 @@ type factColumn struct {
 	put  func(a *facts.Account, text string) bool // false: not understood
 
 	on        [gaps]func(*facts.Account) // what the gaps mean; nil leaves the fact unknown
+	only      *switcher                  // nil where the fact always counts
+	otherwise func(*facts.Account)       // where its switch is off
 	group     bool                       // a column of one group
 	nulls     *atomic.Bool               // whether null was seen that nothing answers, though "empty" is answered
 	neverSeen bool                       // no row of the file has it, so that its absence says nothing
@@ -102,7 +104,7 @@ type ownColumn struct {
 func (e *export) prepareAccounts() error {
 	for i := range e.plan.file.Accounts {
 		source := &e.plan.file.Accounts[i]
-		for _, file := range source.Files {
+		for _, file := range e.filesOf(source.Files) {
 			if err := e.prepareFile(source, file); err != nil && !e.missing(err) {
 				return err
 			}
@@ -124,6 +126,14 @@ func (e *export) prepareFile(source *accountsTable, file strictyaml.Text) error 
 		key, from := source.Take[j].Key, &source.Take[j].Value
 		for _, c := range e.plan.factColumns(key, from) {
 			c.index = e.plan.column(t, c.from)
+			if from.Only != nil {
+				c.only = e.switcher(t, from.Only, false)
+				if from.Only.Else == nil {
+					e.plan.fail(from.Only.From, "\"only_if\" needs \"otherwise\": what %s is where the switch is off", key.Value)
+				} else {
+					c.otherwise = e.plan.answer(key, *from.Only.Else)
+				}
+			}
 			r.columns = append(r.columns, *c)
 		}
 		hasLogin = hasLogin || key.Value == "login"
@@ -131,6 +141,7 @@ func (e *export) prepareFile(source *accountsTable, file strictyaml.Text) error 
 	}
 	for j := range source.Set {
 		if taker, ok := e.plan.taker(source.Set[j].Key, &source.Set[j].Value); ok {
+			e.onlyIf(t, &taker, false)
 			r.own = append(r.own, ownColumn{index: e.plan.column(t, taker.from), taker: taker})
 		}
 	}
@@ -145,9 +156,15 @@ func (e *export) prepareFile(source *accountsTable, file strictyaml.Text) error 
 	taken := map[string]bool{}
 	for _, c := range r.columns {
 		taken[c.from.Value] = true
+		if c.only != nil {
+			taken[c.only.from.Value] = true
+		}
 	}
 	for _, o := range r.own {
 		taken[o.taker.from.Value] = true
+		if o.taker.only != nil {
+			taken[o.taker.only.from.Value] = true
+		}
 	}
 	for _, m := range r.members {
 		taken[m.match.Value] = true
@@ -206,10 +223,16 @@ func (e *export) settlePresence(r *accountReader, file string) {
 func (r *accountReader) bind(p *plan, t table.Table) bool {
 	before := len(p.problems)
 	for i := range r.columns {
-		r.columns[i].index = p.column(t, r.columns[i].from)
+		c := &r.columns[i]
+		if c.index = p.column(t, c.from); c.only != nil && !c.only.fixed {
+			c.only.index = p.column(t, c.only.from)
+		}
 	}
 	for i := range r.own {
-		r.own[i].index = p.column(t, r.own[i].taker.from)
+		o := &r.own[i]
+		if o.index = p.column(t, o.taker.from); o.taker.only != nil && !o.taker.only.fixed {
+			o.taker.only.index = p.column(t, o.taker.only.from)
+		}
 	}
 	for i := range r.members {
 		r.members[i].index = p.column(t, r.members[i].match)
@@ -226,9 +249,21 @@ func (p *plan) fixedFacts(source *accountsTable) []func(*facts.Account) {
 			list = append(list, func(a *facts.Account) { a.Kind = kind })
 			continue
 		}
+		text := f.Value.Value
+		if field, ok := listFacts[f.Key.Value]; ok {
+			list = append(list, func(a *facts.Account) {
+				names, known := field(a)
+				*names, *known = append(*names, text), true
+			})
+			continue
+		}
+		if field, ok := textFacts[f.Key.Value]; ok && (f.Key.Value == "unit" || f.Key.Value == "policy" || f.Key.Value == "description") {
+			list = append(list, func(a *facts.Account) { *field(a) = text })
+			continue
+		}
 		field, ok := triFacts[f.Key.Value]
 		if !ok {
-			p.fail(f.Key, "%q is no question of yes or no about accounts, nor their kind%s", f.Key.Value,
+			p.fail(f.Key, "%q is nothing that can be the same for all accounts of a file%s", f.Key.Value,
 				nearword.Advice(f.Key.Value, factNames()))
 			continue
 		}
@@ -319,6 +354,9 @@ func (p *plan) factColumn(key strictyaml.Text, source *factSource) *factColumn {
 	} else if name == "stored_value" {
 		c.put = func(a *facts.Account, text string) bool {
 			a.StoredMark = stored.Mark(text)
+			if !a.Storage.Known() {
+				a.Storage = stored.Prefixed(text)
+			}
 			return true
 		}
 	} else {
@@ -342,6 +380,15 @@ func (r *accountReader) fill(a *facts.Account, columns []boundColumn, row []stri
 			endMissing = endMissing || c.fact == "account_ends"
 			a.PolicyOpen = a.PolicyOpen || c.fact == "policy"
 			continue
+		}
+		if c.only != nil {
+			on := c.only.on(row)
+			if on == facts.No {
+				c.otherwise(a)
+			}
+			if on != facts.Yes {
+				continue
+			}
 		}
 		text := row[c.at]
 		if text != "" && text != table.Absent && (spaceOrOdd(text[0]) || spaceOrOdd(text[len(text)-1])) {
@@ -384,6 +431,14 @@ func (r *accountReader) fill(a *facts.Account, columns []boundColumn, row []stri
 		v, said, problem := e.plan.value(&o.taker, text)
 		origin := a.Origin
 		origin.Text = o.taker.from.Value + ": " + text
+		if only := o.taker.only; only != nil {
+			switch only.on(row) {
+			case facts.No:
+				v, said, problem = o.taker.otherwise, o.taker.otherwise.Known(), ""
+			case facts.Unknown:
+				said, problem = false, "whether "+only.from.Value+" is on is not known"
+			}
+		}
 		if problem != "" {
 			notes.Refuse(origin, "%s: %s", o.taker.def.Name, problem)
 		} else if said {

@@ -260,7 +260,7 @@ func (d *dateWords) take(a *facts.Account, field *facts.Moment, text string) boo
 
 func (p *plan) dateWords(c *factColumn, key strictyaml.Text, source *factSource) bool {
 	d := dateWords{form: p.dates, zone: p.zone, words: map[string]func(*facts.Account){}}
-	if source.Dates != nil {
+	if len(source.Dates) > 0 {
 		d.form = p.dateForm(source.Dates)
 	}
 	if d.form == nil {

@@ -19,16 +19,21 @@ import (
 
 // mappingFile is a mapping as people write it.
 type mappingFile struct {
-	Mapping   strictyaml.Text  `yaml:"mapping,required"`
-	Encoding  *strictyaml.Text `yaml:"encoding"`
-	Delimiter *strictyaml.Text `yaml:"delimiter"`
-	Dates     *strictyaml.Text `yaml:"dates"`
-	Zone      *strictyaml.Text `yaml:"zone"`
-	Yes       []string         `yaml:"yes"`
-	No        []string         `yaml:"no"`
-	Off       []string         `yaml:"off"`
-	Settings  []settingsTable  `yaml:"settings"`
-	Accounts  []accountsTable  `yaml:"accounts"`
+	Mapping   strictyaml.Text                                       `yaml:"mapping,required"`
+	Encoding  *strictyaml.Text                                      `yaml:"encoding"`
+	Delimiter *strictyaml.Text                                      `yaml:"delimiter"`
+	Dates     []strictyaml.Text                                     `yaml:"dates"`  // tried in order
+	Months    []string                                              `yaml:"months"` // their names, January first
+	Zone      *strictyaml.Text                                      `yaml:"zone"`
+	Units     []strictyaml.Pair[strictyaml.Text]                    `yaml:"units"` // words of another language for units of time
+	Decimal   *strictyaml.Text                                      `yaml:"decimal"`
+	Thousands *strictyaml.Text                                      `yaml:"thousands"`
+	Presets   []strictyaml.Pair[[]strictyaml.Pair[strictyaml.Text]] `yaml:"presets"` // settings that one word stands for
+	Yes       []string                                              `yaml:"yes"`
+	No        []string                                              `yaml:"no"`
+	Off       []string                                              `yaml:"off"`
+	Settings  []settingsTable                                       `yaml:"settings"`
+	Accounts  []accountsTable                                       `yaml:"accounts"`
 }
 
 // settingsTable is a table of settings: "pairs" has a key and a value in each
@@ -36,7 +41,7 @@ type mappingFile struct {
 // row, or one JSON object, that makes one policy.
 type settingsTable struct {
 	Place   strictyaml.Text
-	File    strictyaml.Text                    `yaml:"file,required"`
+	Files   []strictyaml.Text                  `yaml:"file,required"`
 	Form    *strictyaml.Text                   `yaml:"form"`
 	Rows    *strictyaml.Text                   `yaml:"rows"`
 	Sheet   *strictyaml.Text                   `yaml:"sheet"`
@@ -48,12 +53,26 @@ type settingsTable struct {
 	Default bool                               `yaml:"default"`
 	Roles   *strictyaml.Text                   `yaml:"roles"`
 	Unit    *strictyaml.Text                   `yaml:"unit"`
-	Parent  *strictyaml.Text                   `yaml:"parent"`
+	Parent  *parentSource                      `yaml:"parent"`
 	Number  *strictyaml.Text                   `yaml:"priority"`
 	AsOf    *strictyaml.Text                   `yaml:"as_of"`
 	Inherit []string                           `yaml:"inherit"`
-	Take    []strictyaml.Pair[settingSource]   `yaml:"take,required"`
+	Preset  *strictyaml.Text                   `yaml:"preset"` // the column or key with the word of one of the presets
+	Take    []strictyaml.Pair[settingSource]   `yaml:"take"`
 	Fixed   []strictyaml.Pair[strictyaml.Text] `yaml:"fixed"`
+}
+
+// parentSource is the column with the policy that one inherits from.
+type parentSource struct {
+	From  strictyaml.Text `yaml:"from,short"`
+	Empty string          `yaml:"empty"` // the policy that an empty field stands for; none when left out
+}
+
+func (p *parentSource) from() *strictyaml.Text {
+	if p == nil {
+		return nil
+	}
+	return &p.From
 }
 
 // settingSource says how one setting is read.
@@ -70,6 +89,17 @@ type settingSource struct {
 	Else  *strictyaml.Text                   `yaml:"else"`
 	Off   []string                           `yaml:"off"`
 	Add   int                                `yaml:"add"`
+	Only  *switchSource                      `yaml:"only_if"`
+}
+
+// switchSource is a switch without which a value does not count.
+type switchSource struct {
+	From strictyaml.Text  `yaml:"from,short"`
+	File *strictyaml.Text `yaml:"file"` // another table of settings, where the switch stands there
+	Yes  []string         `yaml:"yes"`
+	No   []string         `yaml:"no"`
+	Else *strictyaml.Text `yaml:"otherwise"` // what holds where it is off
+	Gone *strictyaml.Text `yaml:"missing"`   // yes, no or unknown, where the switch is not there
 }
 
 type accountsTable struct {
@@ -114,7 +144,8 @@ type factSource struct {
 	Empty *strictyaml.Text                   `yaml:"empty"`
 	Null  *strictyaml.Text                   `yaml:"null"`
 	Gone  *strictyaml.Text                   `yaml:"missing"` // what it means where the row lacks it
-	Dates *strictyaml.Text                   `yaml:"dates"`
+	Dates []strictyaml.Text                  `yaml:"dates"`
+	Only  *switchSource                      `yaml:"only_if"`
 	Split string                             `yaml:"split"`
 	Words []strictyaml.Pair[strictyaml.Text] `yaml:"words"`
 }
@@ -125,6 +156,8 @@ type plan struct {
 	encoding  string
 	delimiter rune
 	dates     *dateform.Form
+	numbers   numbers
+	presets   map[string][]preset
 	zone      *time.Location
 	problems  strictyaml.Problems
 }
@@ -159,30 +192,54 @@ func (p *plan) check() error {
 		p.delimiter = p.readDelimiter(*f.Delimiter)
 	}
 	if f.Zone != nil {
-		if p.zone, err = time.LoadLocation(f.Zone.Value); err != nil {
-			p.fail(*f.Zone, "%q is no time zone; write UTC or a name such as Europe/London", f.Zone.Value)
+		if p.zone, err = readZone(f.Zone.Value); err != nil {
+			p.fail(*f.Zone, "%q is no time zone; write UTC, a name such as Europe/London, or +01:00", f.Zone.Value)
 			p.zone = time.UTC
 		}
 	}
+	if n := len(f.Months); n != 0 && n != 12 {
+		p.fail(f.Mapping, "\"months\" has %d names, not 12", n)
+		f.Months = nil
+	}
 	p.dates = p.dateForm(f.Dates)
+	p.readNumbers()
+	p.readPresets()
 	if len(f.Settings) == 0 && len(f.Accounts) == 0 {
 		p.fail(f.Mapping, "the mapping reads nothing; give it \"settings\" or \"accounts\"")
 	}
 	return nil
 }
 
+// fail notes what is wrong with the mapping, once, however often a file is opened.
 func (p *plan) fail(at strictyaml.Text, format string, args ...any) {
-	p.problems = append(p.problems, at.At(0, format, args...))
+	problem := at.At(0, format, args...)
+	if !slices.ContainsFunc(p.problems, func(old *strictyaml.Problem) bool { return old.Error() == problem.Error() }) {
+		p.problems = append(p.problems, problem)
+	}
 }
 
-func (p *plan) dateForm(pattern *strictyaml.Text) *dateform.Form {
-	if pattern == nil {
-		return nil
+// readZone reads a zone by its name or by its distance from UTC.
+func readZone(name string) (*time.Location, error) {
+	if at, err := time.Parse("-07:00", name); err == nil {
+		_, offset := at.Zone()
+		return time.FixedZone(name, offset), nil
 	}
-	form, err := dateform.New(pattern.Value)
-	if err != nil {
-		p.fail(*pattern, "%s", err)
-		return &dateform.Form{}
+	return time.LoadLocation(name)
+}
+
+func (p *plan) dateForm(patterns []strictyaml.Text) *dateform.Form {
+	var forms []*dateform.Form
+	for _, pattern := range patterns {
+		form, err := dateform.New(pattern.Value)
+		if err != nil {
+			p.fail(pattern, "%s", err)
+			form = &dateform.Form{}
+		}
+		forms = append(forms, form)
+	}
+	form := dateform.Any(forms)
+	if len(p.file.Months) > 0 {
+		form = form.WithMonths(p.file.Months)
 	}
 	return form
 }

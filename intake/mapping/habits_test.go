@@ -127,6 +127,83 @@ func TestReadWrongOnce(t *testing.T) {
 	})
 }
 
+// TestHabits: what applications do, and a mapping can say.
+func TestHabits(t *testing.T) {
+	const rows = "settings:\n  - {file: r.csv, layout: rows, policy: Role, roles: Role, take: "
+	crew := func(take string) string { return "accounts:\n  - {file: a.csv, take: {login: user, " + take + "}}\n" }
+	hold(t, []habit{
+		{"a life that counts for roles with expiry switched on", "yes: [\"on\"]\nno: [\"off\"]\n" + rows +
+			"{max_age: {from: Days, unit: days, only_if: {from: Expiry, otherwise: never}}}}\n",
+			map[string]string{"r.csv": "Role,Days,Expiry\nA,90,on\nB,90,off\nC,90,\n"},
+			map[string]string{"policy A: max_age": "90 days", "policy B: max_age": "never", "policy C: max_age": ""}, ""},
+		{"what holds when the switch is missing", rows + "{max_age: {from: Days, unit: days, only_if: {from: Expiry, yes: \"1\", no: \"0\", " +
+			"missing: yes, otherwise: never}}}}\n", map[string]string{"r.csv": "Role,Days,Expiry\nC,90,\nD,90,0\n"},
+			map[string]string{"policy C: max_age": "90 days", "policy D: max_age": "never"}, ""},
+		{"a switch in another row", "settings:\n  - {file: s.ini, layout: pairs, key: key, value: value, policy: p, take: {max_age: " +
+			"{from: life, unit: days, only_if: {from: expire, yes: \"1\", no: \"0\", otherwise: never}}}}\n",
+			map[string]string{"s.ini": "life = 90\nexpire = 0\n"}, map[string]string{"policy p: max_age": "never"}, ""},
+		{"a switch in another table", "settings:\n  - {file: s.ini, layout: pairs, key: key, value: value, policy: p, take: {min_length: len}}\n" +
+			"  - {file: r.csv, layout: rows, policy: Role, roles: Role, take: {max_age: {from: Days, unit: days, only_if: " +
+			"{file: s.ini, from: expire, yes: \"1\", no: \"0\", otherwise: never}}}}\n",
+			map[string]string{"s.ini": "len = 8\nexpire = 0\n", "r.csv": "Role,Days\nA,90\n"},
+			map[string]string{"policy A: max_age": "never", "policy p: min_length": "8"}, ""},
+		{"must change, that counts only under a setting", "yes: [\"1\"]\nno: [\"0\"]\nsettings:\n  - {file: s.ini, layout: pairs, key: key, " +
+			"value: value, policy: p, take: {min_length: len}}\n" + crew("must_change: {from: x, only_if: {file: s.ini, from: force, otherwise: no}}"),
+			map[string]string{"s.ini": "len = 8\nforce = 0\n", "a.csv": oneUser + "1\n"}, map[string]string{"account ada: must_change": "false"}, ""},
+		{"an account's own life with a switch beside it", "accounts:\n  - {file: a.csv, take: {login: user}, set: {max_age: {from: x, unit: days, " +
+			"only_if: {from: own, yes: y, no: n, otherwise: unknown}}}}\n", map[string]string{"a.csv": "user,x,own\nada,30,y\nbo,30,n\n"},
+			map[string]string{"account ada: own max_age": "30 days", "account bo: own max_age": ""}, ""},
+		{"a word that stands for several settings", "presets:\n  Strong: {min_length: 7, min_classes: 3, max_age: 90 days, history: 4}\n  Weak: " +
+			"{min_length: 4}\n" + "settings:\n  - {file: r.csv, layout: rows, policy: Role, preset: Level, take: {history: {from: Kept, zero: none}}}\n",
+			map[string]string{"r.csv": "Role,Level,Kept\nA,Strong,\nB,Strong,12\nC,Weak,\nD,Odd,\n"},
+			map[string]string{"policy A: min_length": "7", "policy A: history": "4", "policy B: history": "12", "policy B: max_age": "90 days",
+				"policy C: min_length": "4", "policy C: history": "", "policy D: min_length": ""}, `"Odd" is none of the presets`},
+		{"a preset among pairs", "presets: {Strong: {min_length: 7, history: 4}}\nsettings:\n  - {file: s.ini, layout: pairs, key: key, value: value, " +
+			"policy: p, preset: level, take: {history: kept}}\n", map[string]string{"s.ini": "level = Strong\nkept = 9\n"},
+			map[string]string{"policy p: min_length": "7", "policy p: history": "9"}, ""},
+		{"a word that means: as elsewhere", rows + "{max_age: {from: Days, unit: days, words: {wie Haus: inherit}}}}\n",
+			map[string]string{"r.csv": "Role,Days\nA,wie Haus\nB,30\n"}, map[string]string{"policy A: max_age": "", "policy B: max_age": "30 days"}, ""},
+		{"units, decimals and thousands of another language", "units: {Wochen: weeks, Tage: days, Std.: hours}\ndecimal: comma\nthousands: point\n" + rows +
+			"{max_age: Dauer, lockout_window: {from: Fenster, unit: Std.}}}\n",
+			map[string]string{"r.csv": "Role;Dauer;Fenster\nA;12 Wochen;0,5\nB;1.440 Std.;1.000\nC;90 Tage;24\n"},
+			map[string]string{"policy A: max_age": "84 days", "policy A: lockout_window": "30 minutes", "policy B: max_age": "60 days",
+				"policy B: lockout_window": "1000 hours", "policy C: max_age": "90 days", "policy C: lockout_window": "1 day"}, ""},
+		{"lengths as clocks show them", rows + "{max_age: a, lockout_duration: {from: b, zero: until unlocked}}}\n",
+			map[string]string{"r.csv": "Role,a,b\nA,90.00:00:00,00:30:00\nB,1 02:00:00,0:00:00\n"},
+			map[string]string{"policy A: max_age": "90 days", "policy A: lockout_duration": "30 minutes", "policy B: max_age": "26 hours",
+				"policy B: lockout_duration": "until unlocked"}, ""},
+		{"several forms of dates, months of another language, a fixed zone", "dates: [\"d. month yyyy hh:mm\", dd.mm.yyyy]\nzone: \"+01:00\"\nmonths: " +
+			"[Januar, Februar, März, April, Mai, Juni, Juli, August, September, Oktober, November, Dezember]\n" + crew("password_set: x"),
+			map[string]string{"a.csv": oneUser + "3. März 2026 06:00\nbo,04.03.2026\n"},
+			map[string]string{"account ada: password_set": "2026-03-03T05:00:00Z", "account bo: password_set": "2026-03-04"}, ""},
+		{"stored forms by what stands before them", crew("stored_value: x"),
+			map[string]string{"a.csv": oneUser + "{SSHA256}abc\nbo,$6$a$b\ncy,pbkdf2_sha256$1$a$b\ndi,something\n"},
+			map[string]string{"account ada: storage": "salted fast", "account bo: storage": "salted slow", "account cy: storage": "salted slow",
+				"account di: storage": ""}, ""},
+		{"a role and a unit given by the file", "accounts:\n  - {file: a.csv, fixed: {roles: Deck, unit: Quay}, take: {login: user}}\n" +
+			"  - {file: b.csv, fixed: {roles: Bridge}, take: {login: user}}\n",
+			map[string]string{"a.csv": oneUser + "\n", "b.csv": "user\nbo\n"},
+			map[string]string{"account ada: roles": "[Deck]", "account ada: unit": "Quay", "account bo: roles": "[Bridge]"}, ""},
+		{"an empty parent", "settings:\n  - {file: r.csv, layout: rows, policy: Role, parent: {from: Like, empty: General}, take: {min_length: Len}}\n",
+			map[string]string{"r.csv": "Role,Like,Len\nGeneral,,8\n"}, map[string]string{"policy General: parent": ""}, ""},
+		{"several files of one table as one", "accounts:\n  - {file: \"page-*.csv\", take: {login: user}}\n",
+			map[string]string{"page-1.csv": "user\nada\n", "page-2.csv": "user\nbo\n"},
+			map[string]string{"account ada: is there": "yes", "account bo: is there": "yes"}, ""},
+		{"lines of a key and a value", "settings:\n  - {file: s.txt, form: blanks, layout: pairs, key: key, value: value, policy: p, take: " +
+			"{min_length: minimum length, max_age: {from: life, unit: days}}}\n",
+			map[string]string{"s.txt": "# printed\nminimum length    8\nlife 90\n"}, map[string]string{"policy p: min_length": "8",
+				"policy p: max_age": "90 days"}, ""},
+		{"columns of fixed width", "accounts:\n  - {file: a.txt, form: columns, heading: 2, take: {login: Sign-in, display_name: Full name, " +
+			"enabled: {from: In use, yes: y, no: n}}}\n", map[string]string{"a.txt": "Crew of today\nSign-in  Full name      In use\n" +
+			"-------  -------------  ------\nada      Ada Åberg      y\nbo                      n\n"},
+			map[string]string{"account ada: display_name": "Ada Åberg", "account ada: enabled": "true", "account bo: display_name": "",
+				"account bo: enabled": "false"}, ""},
+		{"a table of a page", "accounts:\n  - {file: a.html, rows: Crew, take: {login: Sign-in, display_name: Name}}\n",
+			map[string]string{"a.html": "<html><table><tr><td>menu</td></tr></table><table><caption>Crew list</caption><tr><th>Sign-in<th>Name</tr>" +
+				"<tr><td>ada</td><td>Ada &amp; <b>Co</b></td></tr></table></html>"}, map[string]string{"account ada: display_name": "Ada & Co"}, ""},
+	})
+}
+
 // TestNotUsed: a column that another table of the same file takes is used.
 func TestNotUsed(t *testing.T) {
 	folder := intaketest.Write(t, map[string]string{"a.csv": "user,role,age,spare\nada,x,90,1\n",

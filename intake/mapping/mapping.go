@@ -6,6 +6,7 @@ package mapping
 import (
 	"errors"
 	"maps"
+	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -116,8 +117,10 @@ func openWith(r *intake.Request, plan *plan) (facts.Export, error) {
 		e.Read.Chooses = facts.ChooseOwn
 	}
 	for i := range plan.file.Settings {
-		if err := e.settings(&plan.file.Settings[i]); err != nil && !e.missing(err) {
-			return nil, err
+		for _, file := range e.filesOf(plan.file.Settings[i].Files) {
+			if err := e.settings(&plan.file.Settings[i], file.Value); err != nil && !e.missing(err) {
+				return nil, err
+			}
 		}
 	}
 	if err := e.prepareAccounts(); err != nil {
@@ -134,6 +137,29 @@ func (e *export) missing(err error) bool {
 		e.Noted.Incomplete(facts.Origin{File: u.File, Line: u.Line}, "%s", u.Message)
 	}
 	return u != nil
+}
+
+// filesOf is a list of files with the names that stars stand for put in, in
+// their order.
+func (e *export) filesOf(names []strictyaml.Text) []strictyaml.Text {
+	var list []strictyaml.Text
+	for _, name := range names {
+		if !strings.Contains(name.Value, "*") {
+			list = append(list, name)
+			continue
+		}
+		pattern := e.fileOf(name.Value)
+		found, err := filepath.Glob(e.request.Path(pattern))
+		if err != nil || len(found) == 0 {
+			e.plan.fail(name, "no file is named %s", pattern)
+		}
+		for _, path := range found {
+			one := name
+			one.Value = strings.TrimSuffix(name.Value, lastPart(name.Value)) + filepath.Base(path)
+			list = append(list, one)
+		}
+	}
+	return list
 }
 
 // fileOf turns the name in a mapping into the path as the estate file has it:
@@ -156,8 +182,8 @@ func lastPart(path string) string {
 }
 
 // settings reads one table of settings into policies.
-func (e *export) settings(s *settingsTable) error {
-	t, err := e.openTable(e.fileOf(s.File.Value), shape{s.Form, s.Rows, s.Sheet, s.Heading}, &e.Noted)
+func (e *export) settings(s *settingsTable, file string) error {
+	t, err := e.openTable(e.fileOf(file), shape{s.Form, s.Rows, s.Sheet, s.Heading}, &e.Noted)
 	if err != nil {
 		return err
 	}
@@ -186,7 +212,12 @@ func (e *export) pairs(t table.Table, s *settingsTable, takers []taker) error {
 		return nil
 	}
 	p := facts.Policy{Name: s.Policy.Value, Origin: t.Origin()}
-	seen := map[string]bool{}
+	seen, texts := map[string]bool{}, map[string]string{}
+	word, wordAt := "", facts.Origin{}
+	late := map[*taker]func(){}
+	for i := range takers {
+		e.onlyIf(t, &takers[i], true)
+	}
 	for row, at := t.Next(); row != nil; row, at = t.Next() {
 		name, text := table.Cell(row, key), table.Cell(row, value)
 		origin := at.In(t.Origin())
@@ -195,14 +226,26 @@ func (e *export) pairs(t table.Table, s *settingsTable, takers []taker) error {
 			e.Noted.Refuse(origin, "%q stands here a second time; the first value counts", name)
 			continue
 		}
-		seen[name] = true
+		seen[name], texts[name] = true, text
+		if s.Preset != nil && name == s.Preset.Value {
+			word, wordAt = text, origin
+		}
 		if s.AsOf != nil && name == s.AsOf.Value {
 			e.asOf(text, origin)
 		}
 		for i := range takers {
-			if takers[i].from.Value == name {
-				e.take(&p, &takers[i], text, origin)
+			switch k := &takers[i]; {
+			case k.from.Value != name:
+			case k.only != nil: // its switch may stand below
+				late[k] = func() { e.switched(&p, k, k.only.ofKeys(texts), text, origin) }
+			default:
+				e.take(&p, k, text, origin)
 			}
+		}
+	}
+	for i := range takers {
+		if settle := late[&takers[i]]; settle != nil {
+			settle()
 		}
 	}
 	for i := range takers {
@@ -220,9 +263,17 @@ func (e *export) pairs(t table.Table, s *settingsTable, takers []taker) error {
 	taken := map[string]bool{}
 	for i := range takers {
 		taken[takers[i].from.Value] = true
+		if only := takers[i].only; only != nil {
+			taken[only.from.Value] = true
+		}
 	}
-	if s.AsOf != nil {
-		taken[s.AsOf.Value] = true
+	for _, key := range []*strictyaml.Text{s.AsOf, s.Preset} {
+		if key != nil {
+			taken[key.Value] = true
+		}
+	}
+	if word != "" {
+		e.preset(&p, word, wordAt)
 	}
 	e.leftOver(t.Origin(), slices.Collect(maps.Keys(seen)), taken)
 	e.addPolicy(p, s)
@@ -248,14 +299,22 @@ func (e *export) rows(t table.Table, s *settingsTable, takers []taker) error {
 		}
 		return e.plan.column(t, *name)
 	}
-	roles, unit, parent, number := column(s.Roles), column(s.Unit), column(s.Parent), column(s.Number)
+	roles, unit, parent, number, preset := column(s.Roles), column(s.Unit), column(s.Parent.from()), column(s.Number), column(s.Preset)
+	for i := range takers {
+		e.onlyIf(t, &takers[i], false)
+	}
 	if len(e.plan.problems) > 0 {
 		return nil
 	}
 	taken := map[string]bool{}
-	for _, c := range append(slices.Clone(columns), name, roles, unit, parent, number, asOf) {
+	for _, c := range append(slices.Clone(columns), name, roles, unit, parent, number, asOf, preset) {
 		if c >= 0 {
 			taken[t.Heading(c)] = true
+		}
+	}
+	for i := range takers {
+		if only := takers[i].only; only != nil && only.index >= 0 {
+			taken[t.Heading(only.index)] = true
 		}
 	}
 	e.leftOver(t.Origin(), t.Headings(), taken)
@@ -289,7 +348,9 @@ func (e *export) rows(t table.Table, s *settingsTable, takers []taker) error {
 			p.Unit = cell(unit)
 		}
 		if parent >= 0 {
-			p.Parent = cell(parent)
+			if p.Parent = cell(parent); gapOf(p.Parent) != noGap {
+				p.Parent = s.Parent.Empty
+			}
 		}
 		if number >= 0 {
 			n, err := strconv.Atoi(cell(number))
@@ -309,7 +370,14 @@ func (e *export) rows(t table.Table, s *settingsTable, takers []taker) error {
 				continue
 			}
 			shown[i] = true
-			e.take(&p, &takers[i], cell(c), from(c))
+			if k := &takers[i]; k.only != nil {
+				e.switched(&p, k, k.only.on(row), cell(c), from(c))
+			} else {
+				e.take(&p, k, cell(c), from(c))
+			}
+		}
+		if preset >= 0 {
+			e.preset(&p, cell(preset), from(preset))
 		}
 		e.addPolicy(p, s)
 	}
@@ -366,6 +434,9 @@ type taker struct {
 	others  *setting.Value       // what any other text means
 	words   map[string]setting.Value
 	inherit []string
+
+	only      *switcher     // nil for a value that always counts
+	otherwise setting.Value // where the switch is off
 }
 
 func (p *plan) setting(key strictyaml.Text) (setting.ID, bool) {
@@ -392,7 +463,7 @@ func (p *plan) takers(s *settingsTable) []taker {
 	var list []taker
 	for i := range s.Take {
 		if t, ok := p.taker(s.Take[i].Key, &s.Take[i].Value); ok {
-			t.inherit = s.Inherit
+			t.inherit = append(t.inherit, s.Inherit...)
 			list = append(list, t)
 		}
 	}
@@ -416,7 +487,9 @@ func (p *plan) taker(key strictyaml.Text, source *settingSource) (taker, bool) {
 		return v, err == nil
 	}
 	for _, w := range source.Words {
-		if v, ok := parse(w.Value); ok {
+		if w.Value.Value == "inherit" {
+			t.inherit = append(t.inherit, w.Key.Value)
+		} else if v, ok := parse(w.Value); ok {
 			t.words[w.Key.Value] = v
 		}
 	}
@@ -437,6 +510,7 @@ func (p *plan) taker(key strictyaml.Text, source *settingSource) (taker, bool) {
 		}
 	}
 	if source.Unit != nil && t.def.Kind == setting.DurationKind {
+		source.Unit.Value = p.numbers.unit(source.Unit.Value)
 		if _, ok := setting.UnitSpan(source.Unit.Value); !ok {
 			p.fail(*source.Unit, "%q is no unit of time; write seconds, minutes, hours, days, months or years", source.Unit.Value)
 		}

@@ -42,7 +42,7 @@ func (e *export) prepareMembers(r *accountReader, t table.Table, source *account
 		}
 		joined.index = e.plan.column(t, joined.match)
 		whole := true
-		for _, file := range m.File {
+		for _, file := range e.filesOf(m.File) {
 			if err := e.readMembers(m, file, joined.groups); err != nil {
 				if !e.missing(err) {
 					return err

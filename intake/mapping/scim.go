@@ -123,7 +123,7 @@ func complete(own, core *accountsTable) {
 			take.Value.Yes, take.Value.No = []string{"true"}, []string{"false"}
 		}
 		if take.Key.Value == "created" && take.Value.Dates == nil {
-			take.Value.Dates = &strictyaml.Text{Value: "iso 8601"}
+			take.Value.Dates = []strictyaml.Text{{Value: "iso 8601"}}
 		}
 		own.Take = append(own.Take, take)
 	}

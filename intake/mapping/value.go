@@ -82,6 +82,7 @@ func fraction(t *taker, digits, unit string) (setting.Value, bool) {
 
 // amount reads a number with or without its unit.
 func (p *plan) amount(t *taker, text string) (v setting.Value, said bool, problem string) {
+	text = p.numbers.plain(text, t.def.Kind == setting.DurationKind)
 	digits, unit, _ := strings.Cut(text, " ")
 	n, err := strconv.ParseInt(digits, 10, 64)
 	if f, e := strconv.ParseFloat(digits, 64); e == nil && f == 0 {

@@ -127,3 +127,29 @@ func Rounds(text string) (int, bool) {
 	}
 	return 0, false
 }
+
+// names are schemes that stand before a "$" as frameworks and libraries write
+// them: pbkdf2_sha256$rounds$salt$hash.
+var names = map[string]setting.Value{
+	"pbkdf2_sha256": setting.StoredSaltedSlow, "pbkdf2_sha1": setting.StoredSaltedSlow, "pbkdf2_sha512": setting.StoredSaltedSlow,
+	"bcrypt": setting.StoredSaltedSlow, "bcrypt_sha256": setting.StoredSaltedSlow, "argon2": setting.StoredMemoryHard,
+	"scrypt": setting.StoredMemoryHard, "sha1": setting.StoredSaltedFast, "md5": setting.StoredSaltedFast,
+	"unsalted_md5": setting.StoredUnsalted, "unsalted_sha1": setting.StoredUnsalted,
+	"SCRAM-SHA-256": setting.StoredSaltedSlow,
+}
+
+// Prefixed grades a stored password that says by what stands before it how it
+// is stored: {SSHA256}, $6$, pbkdf2_sha256$. Anything else is unknown, since a
+// column of no known application may hold anything.
+func Prefixed(text string) setting.Value {
+	if strings.HasPrefix(text, "{") && strings.Contains(text, "}") {
+		return Directory(text)
+	}
+	if strings.HasPrefix(text, "$") {
+		return Crypt(text)
+	}
+	if name, _, ok := strings.Cut(text, "$"); ok {
+		return names[name]
+	}
+	return setting.Value{}
+}

@@ -7,7 +7,9 @@ import (
 	"strings"
 
 	"yewcone/intake/table"
+	"yewcone/intake/table/aligned"
 	"yewcone/intake/table/delimited"
+	"yewcone/intake/table/htmlrows"
 	"yewcone/intake/table/jsonrows"
 	"yewcone/intake/table/keyvalue"
 	"yewcone/intake/table/ldifrows"
@@ -16,7 +18,8 @@ import (
 )
 
 // All are the forms; the first is for names that tell nothing.
-var All = []table.Form{delimited.Form, jsonrows.Form, keyvalue.Form, ldifrows.Form, xmlrows.Form, workbook.Form}
+var All = []table.Form{delimited.Form, jsonrows.Form, keyvalue.Form, ldifrows.Form, xmlrows.Form, workbook.Form, htmlrows.Form,
+	aligned.Columns, aligned.Blanks}
 
 // Names are the names of all of them.
 func Names() []string {
