@@ -124,10 +124,9 @@ func draftMapping(c *cli.Command, w io.Writer) error {
 		return errors.New("--draft takes the files of the export")
 	}
 	text, err := draft.Of(&intake.Request{From: c.Args().Slice()})
-	if err != nil {
-		return err
+	if _, e := io.WriteString(w, text); e != nil {
+		return e
 	}
-	_, err = io.WriteString(w, text)
 	return err
 }
 

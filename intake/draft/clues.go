@@ -29,8 +29,8 @@ func clues(lines string) []clue {
 var settingClues = clues(`
 min_distinct distinct|different (digits|characters)
 min_classes (kinds|classes|types) of char|character classes
-max_length (longest|maximum|max|most).*(length|characters|password|pin|code)|length max
-min_length (shortest|minimum|min|fewest|least).*(length|characters|password|pin|code)|length min
+max_length (longest|maximum|max|most).*(length|characters|password|pin|code)|length max|höchst.*(länge|zeichen)|longueur max|longitud máx
+min_length (shortest|minimum|min|fewest|least).*(length|characters|password|pin|code)|length min|mindest.*(länge|zeichen)|longueur min|longitud mín
 login_barred (contain|include).*(sign in|user|login) name
 common_barred (refuse|bar|block|reject).*(well known|common)
 dictionary_barred (refuse|bar|block|reject).*(word|dictionary)|words of a list
@@ -38,13 +38,15 @@ min_symbols (needs|require|demand).*(sign|symbol|other|special)
 min_digits (needs|require|demand).*(digit|number)
 min_upper (needs|require|demand).*(capital|upper)
 min_lower (needs|require|demand).*(small|lower)
-warn_before (remind|warn|notice)
+warn_before (remind|warn|notice)|vorwarn|avertissement|aviso
 min_age (smallest|minimum|min|least).*age|must be kept|keep for
 max_age (largest|maximum|max|own|password|pin).*age|(password|pin) (lasts|life|lifetime)|expires after
-history (earlier|old|previous|remembered).*(password|pin|code)|(password|pin|code)s? remembered|history|same as previous
+max_age gültig.*(dauer|tage)|höchstalter|ablauf nach|durée de validité|validité|vigencia|caduca
+history (earlier|old|previous|remembered).*(password|pin|code)|(password|pin|code)s? remembered|history
+history same as previous|historie|frühere.*(kennw|passw)|historique|anciens mots|historial|anteriores
 lockout_window (count|wrong).*(over|goes back|window)|window|observation
-lockout_duration lock(out)? (lasts|ends|minutes|duration|for)|duration minutes
-lockout_attempts (wrong|failed|bad).*(before|lock|limit)|(^| )tries( |$)|attempts|threshold|wrong tries limit
+lockout_duration lock(out)? (lasts|ends|minutes|duration|for)|duration minutes|sperr(dauer|zeit)|durée (du verrou|de blocage)|duración del bloqueo
+lockout_attempts (wrong|failed|bad).*(before|lock|limit)|(^| )tries( |$)|attempts|threshold|wrong tries limit|fehlversuche|tentatives|intentos
 change_at_first_use first (password|pin|code)
 temporary_valid (reset|invitation|recovery).*(works|valid)
 idle_timeout idle
@@ -55,26 +57,28 @@ second_factor two step|second (factor|step)|2fa|mfa
 
 var factClues = clues(`
 password_set (password|pin|code).*(changed|set)|(changed|set).*(password|pin)|pin set
-never_expires never expires|keeps for ever|password expires$
-must_change must change|change.*next
+password_set (kennwort|passwort).*(geändert|gesetzt)|mot de passe.*(modifi|chang)|contraseña.*(cambi|modific)
+never_expires never expires|keeps for ever|password expires$|läuft nie ab|n expire (jamais|pas)|nunca (expira|caduca)|sin caducidad
+must_change must change|change.*next|muss.*ändern|doit changer|debe cambiar
 locked_until locked until
 locked_since locked at|locked since
 account_ends valid to|valid until|account ends
-last_sign_in last (sign in|login|log in|used|seen|in)( |$|at)
-created (account )?(made|created)
-enabled switched off|active|enabled|disabled|in use|state$|status$
-locked ^locked$|is locked
-second_factor two step|second (factor|step)|2fa|mfa
-email e mail|^mail$|email|emails
-roles ^roles?$
-groups ^groups?( |$)
-unit organi[sz]ation|department|^unit$
+last_sign_in last (sign in|login|log in|used|seen|in)( |$|at)|letzte (anmeldung|nutzung)|dernière (connexion|session)|último acceso|última (conexión|sesión)
+created (account )?(made|created)|angelegt|erstellt|créé|creado
+enabled switched off|active|enabled|disabled|in use|state$|status$|^aktiv|^actif|^activo
+locked ^locked$|is locked|^gesperrt$|^verrouill|^bloquead
+second_factor two step|second (factor|step)|2fa|mfa|zwei(ter)? faktor|deuxième facteur|double authentification|segundo factor
+email e mail|^mail$|email|emails|courriel|correo
+roles ^roles?$|^rollen?$|^rôles?$|^rol(es)?$
+groups ^groups?( |$)|^gruppen?$|^groupes?$|^grupos?$
+unit organi[sz]ation|department|^unit$|^abteilung|^departamento
 employee_no employee|staff number|personnel
 privileged ^(admin|administrator|master|privileged|superuser)$
 first_name given name|first name
 last_name family name|last name|surname
 display_name full name|display name|^name$|^holder$|formatted
-login sign in( name)?$|(user|code) name|username|login|^user$|account name|^number$|^id$
+login sign in( name)?$|(user|code) name|username|login|^user$|account name|^number$
+login ^id$|^benutzer(name|kennung)?$|anmeldename|^identifiant$|^utilisateur$|^usuario$
 description note|description|comment
 `)
 
@@ -123,7 +127,8 @@ func dateFormOf(values []string) string {
 }
 
 var wordPairs = [][2]string{{"Yes", "No"}, {"yes", "no"}, {"YES", "NO"}, {"true", "false"}, {"TRUE", "FALSE"},
-	{"True", "False"}, {"Y", "N"}, {"y", "n"}, {"J", "N"}, {"1", "0"}, {"on", "off"}}
+	{"True", "False"}, {"Ja", "Nein"}, {"ja", "nein"}, {"Oui", "Non"}, {"oui", "non"}, {"Sí", "No"}, {"sí", "no"}, {"S", "N"}, {"O", "N"},
+	{"Y", "N"}, {"y", "n"}, {"J", "N"}, {"1", "0"}, {"on", "off"}}
 
 func yesNoOf(values []string) (yes, no string) {
 	for _, p := range wordPairs {

@@ -3,7 +3,9 @@ package draft
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
+	"maps"
 	"regexp"
 	"slices"
 	"strconv"
@@ -12,6 +14,7 @@ import (
 	"yewcone/core/setting"
 	"yewcone/intake"
 	"yewcone/intake/mapping"
+	"yewcone/intake/table"
 )
 
 // sampleRows is how many rows a draft looks at.
@@ -40,6 +43,8 @@ func (s *sample) column(c int) []string {
 // Of proposes a mapping for files of no known format, from their headings
 // and values. What is likely but not sure says so; what nothing is proposed
 // for stands in remarks. No value about an account is ever shown.
+//
+// The error is ErrNothing where the draft is whole and reads nothing.
 func Of(r *intake.Request) (string, error) {
 	d := &drafter{}
 	for _, from := range r.From {
@@ -55,8 +60,15 @@ func Of(r *intake.Request) (string, error) {
 		}
 		d.samples = append(d.samples, samples...)
 	}
-	return d.write(), nil
+	text := d.write()
+	if !slices.ContainsFunc(d.samples, func(s sample) bool { return s.kind != "" }) {
+		return text, ErrNothing
+	}
+	return text, nil
 }
+
+// ErrNothing is that nothing in the files reads like settings or accounts.
+var ErrNothing = errors.New("nothing here reads like settings or accounts; fill the lines of the draft, or give the table of them")
 
 type drafter struct {
 	samples []sample
@@ -84,7 +96,9 @@ func (d *drafter) write() string {
 			}
 		}
 	}
-	d.line("# A draft: read every line. \"likely\" was guessed from a heading; what 0 means was guessed too.")
+	d.line("# A draft: read every line. \"likely\" was guessed from a heading; what 0, nothing and null mean is for you to say.")
+	d.line("# Lines that begin with # ?: are what no line takes yet: write the setting or fact in place of the mark.")
+	d.line("# What follows a # are shapes of values, in characters, and how much of a column is empty.")
 	d.line("mapping: Draft")
 	if d.dates != "" {
 		d.line("dates: %s", d.dates)
@@ -105,6 +119,9 @@ func (d *drafter) write() string {
 			settings = append(settings, s)
 		default:
 			d.line("# not understood: %s, with the columns %s", s.where(), cmp.Or(strings.Join(s.header, ", "), "(none)"))
+			for c, h := range s.header {
+				d.line("#   ?: %s   # %s", yamlText(h), s.evidence(c, ""))
+			}
 		}
 	}
 	for _, file := range d.empty {
@@ -214,12 +231,92 @@ func (s *sample) kindOf() string {
 		}
 	}
 	switch {
-	case login && facts >= 3:
+	case login && facts >= 3 && facts > settings, facts > settings && facts >= 2 && s.names() >= 0:
 		return "accounts"
-	case settings >= 1:
+	case settings >= 1 && len(s.rows) <= fewPolicies:
 		return "rows"
+	case s.names() >= 0 && len(s.rows) > fewPolicies:
+		return "accounts"
 	}
 	return ""
+}
+
+// fewPolicies is how many policies a system may have; accounts are more.
+const fewPolicies = 60
+
+// names finds the column that reads most like sign-in names: the first with a
+// short text without blanks in each row that stands in no other; -1 for none.
+func (s *sample) names() int {
+	for c := range s.header {
+		seen, fits := map[string]bool{}, len(s.rows) >= 3
+		for _, row := range s.rows {
+			v := ""
+			if c < len(row) {
+				v = row[c]
+			}
+			if v == "" || len(v) > 64 || strings.ContainsAny(v, " \t$") || seen[v] || dateFormOf([]string{v}) != "" {
+				fits = false
+				break
+			}
+			seen[v] = true
+		}
+		if fits {
+			return c
+		}
+	}
+	return -1
+}
+
+// evidence tells what stands in a column: the commonest shapes of its values,
+// or the few words that it has where a fact is a question, and how much of it is
+// empty. What no line takes may be secret, and only its shapes are shown.
+func (s *sample) evidence(c int, fact string) string {
+	values := s.column(c)
+	text := shapes(values)
+	distinct := slices.Compact(slices.Sorted(slices.Values(values)))
+	long := func(v string) bool { return len(v) > 20 }
+	if n := len(distinct); mapping.KindOf(fact) == mapping.FlagFact && n > 0 && n <= 6 && len(values) >= 3*n &&
+		!slices.ContainsFunc(distinct, long) {
+		var words []string
+		for _, v := range distinct {
+			words = append(words, table.Shown(v))
+		}
+		text = strings.Join(words, ", ")
+	}
+	if gone := len(s.rows) - len(values); gone > 0 {
+		text += fmt.Sprintf("; %d %% empty", (100*gone+len(s.rows)-1)/len(s.rows))
+	}
+	return text
+}
+
+// shapes are the three commonest shapes of values, those of a kind together.
+func shapes(values []string) string {
+	type span struct{ n, from, to int }
+	spans := map[string]*span{}
+	for _, v := range values {
+		kind, n := table.Kind(v)
+		s := spans[kind]
+		if s == nil {
+			s = &span{from: n, to: n}
+			spans[kind] = s
+		}
+		s.n, s.from, s.to = s.n+1, min(s.from, n), max(s.to, n)
+	}
+	list := slices.SortedFunc(maps.Keys(spans), func(a, b string) int { return cmp.Or(spans[b].n-spans[a].n, strings.Compare(a, b)) })
+	for i, kind := range list {
+		if s := spans[kind]; s.from == s.to {
+			list[i] = fmt.Sprintf("%s of %d", kind, s.from)
+		} else {
+			list[i] = fmt.Sprintf("%s of %d to %d", kind, s.from, s.to)
+		}
+	}
+	if len(list) > 3 {
+		list = append(list[:3], "and others")
+	}
+	if len(list) == 0 {
+		return "nothing"
+	}
+	return strings.Join(list, ", ")
 }
 
 // keyColumn finds the column whose values read like settings.
@@ -338,7 +435,7 @@ func (d *drafter) take(items [][2]string, kind string) {
 		}
 		name := match(settingClues, item[0])
 		if name == "" || best[name] != i {
-			left = append(left, item[0])
+			left = append(left, yamlText(item[0])+"   # "+shapes(strings.Split(item[1], "\x00")))
 			continue
 		}
 		lines = append(lines, fmt.Sprintf("      %s: %s", name, d.source(name, item[0], item[1])))
@@ -354,44 +451,77 @@ func (d *drafter) take(items [][2]string, kind string) {
 		d.line("%s", l)
 	}
 	for _, l := range left {
-		d.line("      # not used: %s", l)
+		d.line("      # ?: %s", l)
 	}
 }
 
 var unitWord = regexp.MustCompile(`(second|minute|hour|day|month|year)s?`)
 
-// zeroMeans is the usual meaning of 0, to be looked at.
-var zeroMeans = map[string]string{"max_age": "never", "lockout_attempts": "never", "lockout_duration": "until unlocked",
-	"dormant_after": "never", "idle_timeout": "never", "session_limit": "never", "temporary_valid": "never",
-	"lockout_window": "never"}
-
 // source drafts how one setting is read from values, which are apart by NUL.
 func (d *drafter) source(name, from, values string) string {
 	id, _ := setting.Find(name)
 	def := setting.At(id)
-	options, remark := []string{"from: " + yamlText(from)}, "likely"
+	options, remarks := []string{"from: " + yamlText(from)}, []string{"likely"}
 	list := strings.Split(values, "\x00")
-	if def.Kind == setting.DurationKind {
-		if bare(list) {
-			unit := unitWord.FindString(plainWords(from) + " " + strings.ToLower(values))
-			options = append(options, "unit: "+cmp.Or(unit, "days"))
-			if unit == "" {
-				remark = "likely; the unit is a guess"
-			}
+	if def.Kind == setting.DurationKind && bare(list) {
+		if unit := unitIn(plainWords(from) + " " + strings.ToLower(values)); unit != "" {
+			options = append(options, "unit: "+unit)
+		} else {
+			remarks = append(remarks, "no unit is named: add \"unit: days\" or another")
 		}
 	}
 	first := func(v string) string { w, _, _ := strings.Cut(strings.TrimSpace(v), " "); return w }
-	if slices.ContainsFunc(list, func(v string) bool { return first(v) == "0" }) && def.Kind <= setting.DurationKind {
-		options = append(options, "zero: "+cmp.Or(zeroMeans[name], "none"))
-		remark += "; is that what 0 means here?"
+	if def.Kind <= setting.DurationKind {
+		if slices.ContainsFunc(list, func(v string) bool { return nought.MatchString(first(v)) }) {
+			remarks = append(remarks, "0 stands here: say what it means, as in \"zero: "+offWordOf(def)+"\"")
+		}
+		if slices.ContainsFunc(list, func(v string) bool { return strings.HasPrefix(v, "-") }) {
+			remarks = append(remarks, "a number below 0 stands here: say under \"words\" what it means")
+		}
+	}
+	if slices.Contains(list, "null") {
+		remarks = append(remarks, "null stands here: say what it means, as in \"null: "+offWordOf(def)+"\"")
 	}
 	if words := d.words(def, list); words != "" {
 		options = append(options, words)
 	}
-	if len(options) == 1 {
-		return yamlText(from)
+	text := yamlText(from)
+	if len(options) > 1 {
+		text = "{" + strings.Join(options, ", ") + "}"
 	}
-	return "{" + strings.Join(options, ", ") + "}   # " + remark
+	if len(options) > 1 || len(remarks) > 1 {
+		text += "   # " + strings.Join(remarks, "; ")
+	}
+	return text
+}
+
+// offWordOf is what a setting is where it is switched off, as an example.
+func offWordOf(def *setting.Setting) string {
+	if def.Unlock {
+		return "until unlocked"
+	}
+	return cmp.Or(def.OffWord, "zero")
+}
+
+// nought is a zero in any writing.
+var nought = regexp.MustCompile(`^(0+([.,]0+)?|P0[A-Z]|PT0[A-Z])$`)
+
+// otherUnits are units of time in other languages.
+var otherUnits = map[string]string{"tag": "days", "tage": "days", "tagen": "days", "stunden": "hours", "minuten": "minutes", "wochen": "weeks",
+	"monate": "months", "jours": "days", "heures": "hours", "semaines": "weeks", "mois": "months", "días": "days", "horas": "hours",
+	"minutos": "minutes", "semanas": "weeks", "meses": "months"}
+
+// unitIn finds a unit of time among words.
+func unitIn(words string) string {
+	if unit := unitWord.FindString(words); unit != "" {
+		return unit
+	}
+	for word := range strings.FieldsSeq(words) {
+		if unit := otherUnits[word]; unit != "" {
+			return unit
+		}
+	}
+	return ""
 }
 
 // bare reports whether a value is a number without a unit beside it.
@@ -410,8 +540,6 @@ func (d *drafter) words(def *setting.Setting, values []string) string {
 		return d.choices(def, values)
 	}
 	switch {
-	case value == "null" && def.OffIs != setting.NoOff:
-		return `words: {"null": ` + def.OffWord + "}"
 	case numbers([]string{value}):
 		return ""
 	case def.Kind == setting.CountKind && slices.Contains(d.yes, value), def.Kind == setting.CountKind && slices.Contains(d.no, value):
@@ -480,14 +608,32 @@ func (d *drafter) accounts(s *sample) {
 			}
 		}
 	}
+	if _, found := best["login"]; !found {
+		if c := s.names(); c >= 0 {
+			best["login"] = c
+		}
+	}
 	for c, h := range s.header {
 		f := match(factClues, h)
+		if at, found := best["login"]; found && at == c {
+			f = "login"
+		}
 		if f == "" || best[f] != c || used[f] {
-			d.line("      # not used: %s", h)
+			d.line("      # ?: %s   # %s", yamlText(h), s.evidence(c, ""))
 			continue
 		}
 		used[f] = true
-		d.line("      %s: %s", f, d.fact(f, h, s.column(c), len(s.rows)))
+		line, evidence := d.fact(f, h, s.column(c), len(s.rows)), s.evidence(c, f)
+		if strings.HasPrefix(line, "#") {
+			d.line("      # %s: %s; %s", f, strings.TrimPrefix(line, "#"), evidence)
+			continue
+		}
+		if !strings.Contains(line, "   # ") {
+			line += "   #"
+		} else {
+			line += ";"
+		}
+		d.line("      %s: %s %s", f, line, evidence)
 	}
 }
 
@@ -506,11 +652,18 @@ func (d *drafter) fact(fact, from string, values []string, rows int) string {
 		if form := dateFormOf(values); form != "" && form != d.dates {
 			options = append(options, "dates: "+form)
 		}
-		if len(values) < rows && (fact == "password_set" || fact == "last_sign_in" || fact == "locked_since" || fact == "account_ends") {
-			options, remark = append(options, "empty: never"), "likely"
+		switch form := dateFormOf(values); {
+		case slices.ContainsFunc(values, nought.MatchString):
+			remark = "0 stands here: say \"zero: never\" if it means that"
+		case form == "" && d.dates == "" && len(values) > 0:
+			return "#" + yamlText(from) + "   # in what form are these dates"
+		case len(values) < rows:
+			remark = "what does nothing mean: \"empty: never\" or \"null: never\""
 		}
 	case mapping.KindOf(fact) == mapping.FlagFact:
-		options, remark = d.answers(fact, from, values, options)
+		if options, remark = d.answers(fact, from, values, options); remark == unsaid {
+			return "#{" + strings.Join(options, ", ") + "}   # " + remark
+		}
 	case mapping.KindOf(fact) == mapping.ListFact:
 		for _, sep := range []string{",", ";", "|"} {
 			if slices.ContainsFunc(values, func(v string) bool { return strings.Contains(v, sep) }) {
@@ -519,15 +672,18 @@ func (d *drafter) fact(fact, from string, values []string, rows int) string {
 			}
 		}
 	}
-	if len(options) == 1 {
-		return yamlText(from)
+	text := yamlText(from)
+	if len(options) > 1 {
+		text = "{" + strings.Join(options, ", ") + "}"
 	}
-	text := "{" + strings.Join(options, ", ") + "}"
 	if remark != "" {
 		text += "   # " + remark
 	}
 	return text
 }
+
+// unsaid is remarked of questions whose words are not known.
+const unsaid = "which words mean yes, and which no"
 
 // answers drafts which words mean yes and no; a heading that says the opposite
 // of the fact turns them round.
@@ -543,13 +699,8 @@ func (d *drafter) answers(fact, from string, values []string, options []string) 
 		return options, ""
 	}
 	distinct := slices.Compact(slices.Sorted(slices.Values(values)))
-	for _, off := range []string{"Off", "off", "none", "None", "closed", "disabled"} {
-		if slices.Contains(distinct, off) {
-			return append(options, fmt.Sprintf("no: %q, else: yes", off)), "likely"
-		}
+	if len(distinct) == 0 {
+		return options, "nothing stands here: say what \"empty\" means"
 	}
-	if fact == "second_factor" && len(distinct) > 0 {
-		return append(options, `no: "", else: yes`), "likely"
-	}
-	return append(options, "else: yes"), "which words mean no?"
+	return append(options, "yes: [?], no: [?]"), unsaid
 }

@@ -38,12 +38,40 @@ func takeSamples(r *intake.Request, name string) ([]sample, error) {
 		defer t.Close()
 		return []sample{{file: base, header: keyvalue.Header, rows: firstRows(t)}}, nil
 	}
-	t, err := openTable(r, name, "", nil)
-	if err != nil {
-		return nil, err
+	return delimitedSample(r, name, base)
+}
+
+// deepestHeading is how far down headings are looked for, below titles.
+const deepestHeading = 15
+
+// delimitedSample takes the rows of a delimited file below its headings: the
+// first row that can be one of headings and has rows of its width below it. Where
+// there is none, the first row is not shown.
+func delimitedSample(r *intake.Request, name, base string) ([]sample, error) {
+	var first []string
+	for heading := 1; heading <= deepestHeading; heading++ {
+		notes := &facts.Notes{}
+		t, err := forms.Of("", name).Open(&table.Source{Name: name, File: r.Path(name), Heading: heading, Notes: notes})
+		if err != nil && heading == 1 {
+			return nil, err
+		}
+		if err != nil {
+			break
+		}
+		header, rows := t.Headings(), firstRows(t)
+		t.Close()
+		if first == nil {
+			first = header
+		}
+		if len(header) >= 2 && table.NoHeading(header) == "" && (len(rows) > 0 || heading == 1) && notes.Refused() <= len(rows) {
+			return []sample{{file: base, heading: heading, header: header, rows: rows}}, nil
+		}
 	}
-	defer t.Close()
-	return []sample{{file: base, header: t.Headings(), rows: firstRows(t)}}, nil
+	if odd := table.NoHeading(first); odd != "" {
+		return nil, &intake.Unreadable{File: name, Line: 1, Message: "the first row reads like values, not headings (" + odd +
+			"); put a row of headings above it"}
+	}
+	return []sample{{file: base, header: first}}, nil
 }
 
 func openTable(r *intake.Request, name, form string, rows *strictyaml.Text) (table.Table, error) {

@@ -54,6 +54,12 @@ func Said(t testing.TB, export facts.Export) map[string]string {
 	system := export.System()
 	for policy := range system.AllPolicies {
 		p := snapshot.OfPolicy(policy)
+		if policy.Parent != "" {
+			said["policy "+p.Name+": parent"] = policy.Parent
+		}
+		if policy.Unit != "" {
+			said["policy "+p.Name+": unit"] = policy.Unit
+		}
 		for _, v := range p.Settings {
 			if v.Value == "unknown" {
 				continue

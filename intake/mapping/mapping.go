@@ -349,7 +349,9 @@ func (e *export) rows(t table.Table, s *settingsTable, takers []taker) error {
 		}
 		if parent >= 0 {
 			if p.Parent = cell(parent); gapOf(p.Parent) != noGap {
-				p.Parent = s.Parent.Empty
+				if p.Parent = s.Parent.Empty; p.Parent == p.Name { // the general one, which all others inherit from
+					p.Parent = ""
+				}
 			}
 		}
 		if number >= 0 {

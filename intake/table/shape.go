@@ -7,37 +7,49 @@ import (
 	"unicode/utf8"
 )
 
-// Shape tells what a text looks like without showing it: for messages about
-// columns that may hold a secret.
-func Shape(text string) string {
-	digits, letters := 0, 0
+// Kind tells what sort of text one is, in a word, and how many characters it
+// has.
+func Kind(text string) (kind string, characters int) {
+	digits, letters, signs := 0, 0, 0
 	for _, r := range text {
 		switch {
 		case unicode.IsDigit(r):
 			digits++
 		case unicode.IsLetter(r):
 			letters++
+		case strings.ContainsRune("-/.:,+ ", r):
+			signs++
 		}
 	}
 	n := utf8.RuneCountInString(text)
 	switch {
-	case n == 0:
-		return "nothing"
-	case digits == n:
-		return fmt.Sprintf("a number of %s", counted(n, "digit"))
-	case digits > 0 && letters == 0:
-		return fmt.Sprintf("digits and signs, %s", counted(n, "character"))
-	case letters == n:
-		return fmt.Sprintf("a word of %s", counted(n, "letter"))
+	case n > 0 && digits == n:
+		return "number", n
+	case digits > 0 && digits+signs == n:
+		return "digits and signs", n
+	case n > 0 && letters == n:
+		return "word", n
 	}
-	return "text of " + counted(n, "character")
+	return "text", n
 }
 
-func counted(n int, what string) string {
-	if n == 1 {
-		return "1 " + what
+// Shape tells what a text looks like without showing it: for messages about
+// columns that may hold a secret.
+func Shape(text string) string {
+	kind, n := Kind(text)
+	switch {
+	case n == 0:
+		return "nothing"
+	case n == 1:
+		return "1 character"
+	case kind == "number":
+		return fmt.Sprintf("a number of %d digits", n)
+	case kind == "word":
+		return fmt.Sprintf("a word of %d letters", n)
+	case kind == "digits and signs":
+		return fmt.Sprintf("digits and signs, %d characters", n)
 	}
-	return fmt.Sprintf("%d %ss", n, what)
+	return fmt.Sprintf("text of %d characters", n)
 }
 
 // Shown is a text for messages: itself where it is a short word, a number or a

@@ -3,6 +3,7 @@ package delimited
 
 import (
 	"bufio"
+	"cmp"
 	"encoding/csv"
 	"io"
 	"strings"
@@ -40,7 +41,7 @@ func open(s *table.Source) (table.Table, error) {
 	head, _ := buffered.Peek(1 << 12)
 	t := &delimited{comma: s.Delimiter}
 	if t.comma == 0 {
-		t.comma = findDelimiter(head)
+		t.comma = findDelimiter(head, cmp.Or(s.Heading, 1))
 	}
 	t.InPieces = table.NewInPieces(t, name, f, text.NewPieces(buffered, afterRecord(t.comma)), s.Notes)
 	piece, err := t.First()
@@ -54,6 +55,9 @@ func open(s *table.Source) (table.Table, error) {
 	}
 	r := records{text: piece.Text, line: piece.Line, comma: t.comma}
 	header, _, ok, err := r.next()
+	for n := 1; n < s.Heading && ok; n++ { // titles
+		header, _, ok, err = r.next()
+	}
 	if err != nil || !ok {
 		f.Close()
 		return nil, &intake.Unreadable{File: name, Line: 1, Message: "the heading cannot be read: " + why(err)}
@@ -72,8 +76,13 @@ func (t *delimited) Heading(c int) string { return t.header[c] }
 func (t *delimited) Headings() []string { return t.header }
 
 // findDelimiter takes the character that the heading has most often.
-func findDelimiter(head []byte) byte {
-	line, _, _ := strings.Cut(string(head), "\n")
+func findDelimiter(head []byte, heading int) byte {
+	line, rest, _ := strings.Cut(string(head), "\n")
+	for n := 1; n < heading; {
+		if line, rest, _ = strings.Cut(rest, "\n"); strings.TrimSpace(line) != "" || rest == "" {
+			n++
+		}
+	}
 	best, most := byte(','), 0
 	for _, r := range ",;\t|" {
 		if n := strings.Count(line, string(r)); n > most {
