@@ -317,11 +317,15 @@ func (c *compiler) call(n *ast.CallNode) (value, error) {
 	}
 	switch {
 	case functionSeconds[name] != 0:
-		count, ok := n.Arguments[0].(*ast.IntegerNode)
-		if !ok || count.Value < 0 || count.Value > 1e6 {
-			return value{}, c.fail(n, "%s takes a whole number between 0 and 1000000", name)
+		sign, argument := int64(1), n.Arguments[0]
+		if minus, ok := argument.(*ast.UnaryNode); ok && minus.Operator == "-" { // a time ahead
+			sign, argument = -1, minus.Node
 		}
-		return number(int64(count.Value) * functionSeconds[name]), nil
+		count, ok := argument.(*ast.IntegerNode)
+		if !ok || count.Value < 0 || count.Value > 1e6 {
+			return value{}, c.fail(n, "%s takes a whole number between -1000000 and 1000000", name)
+		}
+		return number(sign * int64(count.Value) * functionSeconds[name]), nil
 	case name == "date":
 		text, ok := n.Arguments[0].(*ast.StringNode)
 		if !ok {
@@ -397,6 +401,8 @@ func (c *compiler) binary(n *ast.BinaryNode) (value, error) {
 			return c.leafOnTexts(n, ask, left.fact, right.items), nil
 		}
 		return c.leaf(n, ask, left.fact, right.fact), nil
+	case left.num != nil && left.fact != nil && left.fact.Type == "grade" && right.items != nil && n.Operator == "in":
+		return c.grades(n, left, right.items), nil
 	case left.num != nil && right.num != nil:
 		return c.numbers(n, left, right)
 	case left.tri != nil && right.tri != nil && (n.Operator == "==" || n.Operator == "!="):
@@ -442,6 +448,23 @@ func (v value) graded(other value) value {
 		return v
 	}
 	return number(int64(slices.Index(other.fact.Words, v.fixed)))
+}
+
+// grades asks whether a grade is one of several.
+func (c *compiler) grades(n *ast.BinaryNode, left value, items []string) value {
+	var places []int64
+	for _, item := range items {
+		places = append(places, int64(slices.Index(left.fact.Words, item)))
+	}
+	ask := func(s *Subject) facts.Tri {
+		at, ok := left.num(s)
+		if !ok {
+			return facts.Unknown
+		}
+		return facts.TriOf(slices.Contains(places, at))
+	}
+	c.leaves = append(c.leaves, leaf{written: n.String(), ask: ask, fact: left.fact, numbers: places})
+	return value{tri: ask}
 }
 
 func (v value) notTri() func(*Subject) facts.Tri {

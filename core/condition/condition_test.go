@@ -48,6 +48,10 @@ func TestThreeAnswers(t *testing.T) {
 		`password_set < date("2026-08-02")`:                   facts.Yes,
 		`storage < "salted slow" and storage >= "reversible"`: facts.Yes,
 		`storage == "memory-hard"`:                            facts.No,
+		`storage in ["salted fast", "unsalted fast"]`:         facts.Yes,
+		`storage in ["cleartext", "memory-hard"]`:             facts.No,
+		`not (storage in ["salted slow"])`:                    facts.Yes,
+		`password_age > days(-14)`:                            facts.Yes,
 		`under(unit, "Ships") and not under(unit, "Ship")`:    facts.Yes,
 		`login matches "^svc-[a-z]+$"`:                        facts.Yes,
 		`overdue and failures > 3`:                            facts.Unknown,
@@ -74,9 +78,9 @@ func TestRefused(t *testing.T) {
 	for _, text := range []string{
 		"", "enabled and", "login", "enabled + 1", "idle > 90", `login == 3`, "nobody", "len(groups) > 1", `{"a": 1}`,
 		"enabled ? true : false",
-		`kind == "persn"`, `storage < "salty"`, `login matches "("`, `days(-1) < idle`, `date("soon") < created`, "days",
+		`kind == "persn"`, `storage < "salty"`, `login matches "("`, `days(-1.5) < idle`, `days(-(1)) < "x"`, `date("soon") < created`, "days",
 		`login in groups and let x = 1; true`,
-		`storage in ["cleartext"]`, `all(groups, # == "x")`, `groups == roles`, `login matches email`, `now() > created`,
+		`storage in ["clear"]`, `storage in groups`, `all(groups, # == "x")`, `groups == roles`, `login matches email`, `now() > created`,
 	} {
 		if c, err := Compile(strictyaml.Text{Value: text}, Complete); err == nil {
 			t.Errorf("%q is read as %v", text, c)
