@@ -181,7 +181,7 @@ func when(so bool, format string, args ...any) string {
 
 func historyCycled(v *SettingsView) string {
 	n, ok := v.count(setting.History)
-	if !ok || n == 0 {
+	if !ok || n == 0 || n == setting.AllCount {
 		return ""
 	}
 	if v.off(setting.MinAge) {

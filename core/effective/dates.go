@@ -26,7 +26,7 @@ func DatesOf(d *facts.Derived, a *facts.Account, s *Settings, system *facts.Syst
 	} else if d.Expires.IsNever() {
 		d.Overdue, d.Shut = facts.No, facts.No
 	}
-	if a.PasswordSet.IsNever() && !d.Expires.Known() && !a.RunOut {
+	if a.PasswordSet.IsNever() && a.PasswordUsable == facts.No && !d.Expires.Known() && !a.RunOut {
 		d.Overdue, d.Shut = facts.No, facts.No // there is none that could have ended
 	}
 	d.Lasts = lasts(d, a, s)

@@ -42,6 +42,7 @@ type Account struct {
 	BlankAllowed     Tri
 	Blank            Tri // the stored password is empty
 	PasswordIsLogin  Tri // the password is the sign-in name
+	AsDelivered      Tri // the password is the one that the product came with
 	PasswordUsable   Tri // some password lets this account in
 	SecondFactor     Tri
 	Preauthenticates Tri // a ticket is given only to who proves the password first
@@ -63,6 +64,7 @@ type Account struct {
 	Ends            Moment // when the account itself ends
 
 	Failures   Counted // those that still count
+	Length     Counted // of the password, in characters
 	GraceUsed  Counted // sign-ins made with the expired password
 	Rounds     Counted // that its stored password was hashed in
 	Tries      Counted // wrong passwords that one connection from the network may try

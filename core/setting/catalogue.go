@@ -89,6 +89,7 @@ func All() []*Setting {
 var byName = map[string]ID{}
 
 func init() {
+	standard[History].All = true
 	for i := range standard {
 		s := &standard[i]
 		byName[s.Name] = ID(i)
@@ -257,7 +258,7 @@ var standard = [Len]Setting{
 
 	History: count("history", "history", Higher, OffWeakest, "none", "passwords",
 		"passwords before the present one that may not be used again", sayings{off: "a password may be reused at once",
-			amount: "only the last {} are barred from reuse"}),
+			amount: "only the last {} are barred from reuse", all: "no earlier password may be used again"}),
 	ReuseAfter: duration("reuse_after", "history", Higher, OffWeakest, "none", "how long an old password stays barred",
 		sayings{off: "no time must pass before a password is reused", amount: "a password may be reused after {}"}),
 

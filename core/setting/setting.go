@@ -3,6 +3,7 @@ package setting
 import (
 	"cmp"
 	"fmt"
+	"math"
 	"strconv"
 	"strings"
 
@@ -62,6 +63,7 @@ type Setting struct {
 	Unit    string   // what a count counts, in the plural
 	Most    int64    // the largest count that makes sense; 0 for no limit
 	Unlock  bool     // whether "until unlocked" is a value
+	All     bool     // whether "all" is a value: AllCount of what is counted
 	Meaning string   // one sentence without a full stop
 	says    sayings
 }
@@ -69,8 +71,8 @@ type Setting struct {
 // sayings are the plain sentences for what a value means, without the full
 // stop; {} stands for the value. An empty one falls back to the bare value.
 type sayings struct {
-	off, amount, unlock, yes, no string
-	choices                      []string // one for each choice
+	off, amount, unlock, yes, no, all string
+	choices                           []string // one for each choice
 }
 
 // rank maps a known value on one numerical axis along which the setting's
@@ -179,8 +181,14 @@ func (s *Setting) Text(v Value) string {
 		}
 		return "no"
 	}
+	if s.All && v.number == AllCount {
+		return "all"
+	}
 	return strconv.FormatInt(v.number, 10)
 }
+
+// AllCount is a count of all there are, of settings that can be "all".
+const AllCount = math.MaxInt32
 
 // Counted writes a value for a sentence: counts with their unit ("10
 // characters"), everything else as Text does.
@@ -222,7 +230,9 @@ func (s *Setting) Say(v Value) string {
 			form = s.says.choices[i]
 		}
 	case Amount, Duration:
-		form = s.says.amount
+		if form = s.says.amount; s.All && v.number == AllCount {
+			form = s.says.all
+		}
 	}
 	if form == "" {
 		return s.Name + " is " + s.Text(v)
@@ -258,6 +268,9 @@ func (s *Setting) Parse(text string) (Value, error) {
 	}
 	if s.Unlock && word == "until unlocked" {
 		return UntilUnlockedValue, nil
+	}
+	if s.All && word == "all" {
+		return Count(AllCount), nil
 	}
 	switch s.Kind {
 	case FlagKind:
@@ -309,6 +322,9 @@ func (s *Setting) words() []string {
 	if s.Unlock {
 		words = append(words, "until unlocked")
 	}
+	if s.All {
+		words = append(words, "all")
+	}
 	return words
 }
 
@@ -327,6 +343,9 @@ func (s *Setting) Expects() string {
 	}
 	if s.Unlock {
 		parts = append(parts, "\"until unlocked\"")
+	}
+	if s.All {
+		parts = append(parts, "\"all\"")
 	}
 	if s.OffIs != NoOff {
 		parts = append(parts, "\""+s.OffWord+"\"")

@@ -96,6 +96,7 @@ type Account struct {
 	BlankAllowed     Answer `json:"blank_allowed,omitzero"`
 	Blank            Answer `json:"blank,omitzero"`
 	PasswordIsLogin  Answer `json:"password_is_login,omitzero"`
+	AsDelivered      Answer `json:"as_delivered,omitzero"`
 	PasswordUsable   Answer `json:"password_usable,omitzero"`
 	SecondFactor     Answer `json:"second_factor,omitzero"`
 	Preauthenticates Answer `json:"preauthenticates,omitzero"`
@@ -117,6 +118,7 @@ type Account struct {
 	Ends            Moment `json:"account_ends,omitzero"`
 
 	Failures   *int   `json:"failures,omitempty"`
+	Length     *int   `json:"password_length,omitempty"`
 	GraceUsed  *int   `json:"grace_used,omitempty"`
 	Rounds     *int   `json:"hash_rounds,omitempty"`
 	Tries      *int   `json:"connection_tries,omitempty"`
@@ -300,7 +302,7 @@ func OfAccount(out *Account, a *facts.Account) {
 		Privileged: Answer(a.Privileged), Enabled: Answer(a.Enabled), Locked: Answer(a.Locked),
 		MustChange: Answer(a.MustChange), NeverExpires: Answer(a.NeverExpires),
 		CannotChange: Answer(a.CannotChange), BlankAllowed: Answer(a.BlankAllowed), Blank: Answer(a.Blank),
-		PasswordUsable: Answer(a.PasswordUsable), PasswordIsLogin: Answer(a.PasswordIsLogin), SecondFactor: Answer(a.SecondFactor),
+		PasswordUsable: Answer(a.PasswordUsable), PasswordIsLogin: Answer(a.PasswordIsLogin), AsDelivered: Answer(a.AsDelivered), SecondFactor: Answer(a.SecondFactor),
 		Preauthenticates: Answer(a.Preauthenticates), RemotePassword: Answer(a.RemotePassword), KeySet: Moment(a.KeySet),
 		EntersUnasked: Answer(a.EntersUnasked),
 		UnaskedPower:  Answer(a.UnaskedPower), Rounds: count(a.Rounds), Tries: count(a.Tries), PowerTries: count(a.PowerTries),
@@ -309,7 +311,7 @@ func OfAccount(out *Account, a *facts.Account) {
 		PasswordExpires: Moment(a.PasswordExpires),
 		LastSignIn:      Moment(a.LastSignIn),
 		LockedSince:     Moment(a.LockedSince), LockedUntil: Moment(a.LockedUntil), Ends: Moment(a.Ends),
-		Failures: count(a.Failures), GraceUsed: count(a.GraceUsed), Origin: originOf(a.Origin),
+		Failures: count(a.Failures), Length: count(a.Length), GraceUsed: count(a.GraceUsed), Origin: originOf(a.Origin),
 	}
 	if storage := setting.Storage; a.Storage.Known() {
 		out.Storage = setting.At(storage).Text(a.Storage)
@@ -337,7 +339,7 @@ func (a *Account) Account(out *facts.Account, fallback facts.Origin, mark func(u
 		Privileged: facts.Tri(a.Privileged), Enabled: facts.Tri(a.Enabled), Locked: facts.Tri(a.Locked),
 		MustChange: facts.Tri(a.MustChange), NeverExpires: facts.Tri(a.NeverExpires),
 		CannotChange: facts.Tri(a.CannotChange), BlankAllowed: facts.Tri(a.BlankAllowed), Blank: facts.Tri(a.Blank),
-		PasswordUsable: facts.Tri(a.PasswordUsable), PasswordIsLogin: facts.Tri(a.PasswordIsLogin), SecondFactor: facts.Tri(a.SecondFactor),
+		PasswordUsable: facts.Tri(a.PasswordUsable), PasswordIsLogin: facts.Tri(a.PasswordIsLogin), AsDelivered: facts.Tri(a.AsDelivered), SecondFactor: facts.Tri(a.SecondFactor),
 		Preauthenticates: facts.Tri(a.Preauthenticates), RemotePassword: facts.Tri(a.RemotePassword),
 		KeySet: facts.Moment(a.KeySet), EntersUnasked: facts.Tri(a.EntersUnasked),
 		UnaskedPower: facts.Tri(a.UnaskedPower), Rounds: counted(a.Rounds), Tries: counted(a.Tries), PowerTries: counted(a.PowerTries),
@@ -345,7 +347,7 @@ func (a *Account) Account(out *facts.Account, fallback facts.Origin, mark func(u
 		RunOut:          a.RunOut,
 		PasswordExpires: facts.Moment(a.PasswordExpires), LastSignIn: facts.Moment(a.LastSignIn),
 		LockedSince: facts.Moment(a.LockedSince), LockedUntil: facts.Moment(a.LockedUntil), Ends: facts.Moment(a.Ends),
-		Failures: counted(a.Failures), GraceUsed: counted(a.GraceUsed), Origin: orElse(a.Origin, fallback),
+		Failures: counted(a.Failures), Length: counted(a.Length), GraceUsed: counted(a.GraceUsed), Origin: orElse(a.Origin, fallback),
 		Groups: a.Groups, GroupsKnown: a.Groups != nil, Roles: a.Roles, RolesKnown: a.Roles != nil,
 	}
 	if a.Login == "" {

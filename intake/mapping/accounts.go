@@ -2,6 +2,7 @@ package mapping
 
 import (
 	"cmp"
+	"strconv"
 	"strings"
 	"sync/atomic"
 
@@ -351,6 +352,12 @@ func (p *plan) factColumn(key strictyaml.Text, source *factSource) *factColumn {
 		}
 	} else if name == "storage" {
 		c.put = p.storagePutter(source)
+	} else if name == "password_length" {
+		c.put = func(a *facts.Account, text string) bool {
+			n, err := strconv.Atoi(text)
+			a.Length = facts.Counted{N: n, Known: err == nil && n >= 0}
+			return a.Length.Known
+		}
 	} else if name == "stored_value" {
 		c.put = func(a *facts.Account, text string) bool {
 			a.StoredMark = stored.Mark(text)

@@ -78,8 +78,11 @@ func (p *plan) onGaps(c *factColumn, key strictyaml.Text, source *factSource) {
 	}
 }
 
-// notLocked is what the moments of a lock may be answered with.
-const notLocked = "not locked"
+// What some moments may be answered with beside never and unknown.
+const (
+	notLocked = "not locked" // of a lock
+	notSet    = "not set"    // of a password: there is none
+)
 
 // answer is what puts a written answer into the account; "unknown" leaves it
 // as it is.
@@ -99,6 +102,12 @@ func (p *plan) answer(key, text strictyaml.Text) func(*facts.Account) {
 				return func(a *facts.Account) { a.Locked = facts.No }
 			}
 			words = append(words, notLocked)
+		}
+		if name == "password_set" {
+			if text.Value == notSet {
+				return func(a *facts.Account) { a.PasswordSet, a.PasswordUsable = facts.Never, facts.No }
+			}
+			words = append(words, notSet)
 		}
 		p.choice(text, words...)
 		field := dateFacts[name]

@@ -31,6 +31,7 @@ var (
 		"blank":            func(a *facts.Account) *facts.Tri { return &a.Blank },
 		"password_usable":  func(a *facts.Account) *facts.Tri { return &a.PasswordUsable },
 		"second_factor":    func(a *facts.Account) *facts.Tri { return &a.SecondFactor },
+		"as_delivered":     func(a *facts.Account) *facts.Tri { return &a.AsDelivered },
 		"preauthenticates": func(a *facts.Account) *facts.Tri { return &a.Preauthenticates },
 		"remote_password":  func(a *facts.Account) *facts.Tri { return &a.RemotePassword },
 		"enters_unasked":   func(a *facts.Account) *facts.Tri { return &a.EntersUnasked },
@@ -80,7 +81,7 @@ func KindOf(fact string) FactKind {
 
 // factNames lists the facts that a mapping can fill.
 func factNames() []string {
-	names := []string{"storage", "stored_value"}
+	names := []string{"storage", "stored_value", "password_length"}
 	for n := range textFacts {
 		names = append(names, n)
 	}

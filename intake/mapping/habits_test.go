@@ -122,7 +122,7 @@ func TestReadWrongOnce(t *testing.T) {
 			map[string]string{"a.csv": oneUser + "2026-08-25\nbo,2026-08-24\n", "s.ini": "life = 7776000\n"}, // 90 days
 			map[string]string{"policy p: max_age": "90 days", "account ada: overdue": "no", "account bo: overdue": "yes"}, ""},
 		{"a password that was never set", table("dates: yyyy-mm-dd\nsettings:\n  - {file: s.ini, layout: pairs, key: key, value: value, "+
-			"policy: p, default: yes, take: {max_age: {from: life, unit: days}}}\n", "password_set: {from: x, empty: never}"),
+			"policy: p, default: yes, take: {max_age: {from: life, unit: days}}}\n", "password_set: {from: x, empty: not set}"),
 			map[string]string{"a.csv": oneUser + "\n", "s.ini": "life = 90\n"}, map[string]string{"account ada: overdue": "no"}, ""},
 	})
 }
@@ -168,6 +168,8 @@ func TestHabits(t *testing.T) {
 			map[string]string{"r.csv": "Role;Dauer;Fenster\nA;12 Wochen;0,5\nB;1.440 Std.;1.000\nC;90 Tage;24\n"},
 			map[string]string{"policy A: max_age": "84 days", "policy A: lockout_window": "30 minutes", "policy B: max_age": "60 days",
 				"policy B: lockout_window": "1000 hours", "policy C: max_age": "90 days", "policy C: lockout_window": "1 day"}, ""},
+		{"a history of all", rows + "{history: {from: Kept, words: {alle: all}}}}\n", map[string]string{"r.csv": "Role,Kept\nA,alle\nB,12\n"},
+			map[string]string{"policy A: history": "all", "policy B: history": "12"}, ""},
 		{"lengths as clocks show them", rows + "{max_age: a, lockout_duration: {from: b, zero: until unlocked}}}\n",
 			map[string]string{"r.csv": "Role,a,b\nA,90.00:00:00,00:30:00\nB,1 02:00:00,0:00:00\n"},
 			map[string]string{"policy A: max_age": "90 days", "policy A: lockout_duration": "30 minutes", "policy B: max_age": "26 hours",
@@ -180,6 +182,9 @@ func TestHabits(t *testing.T) {
 			map[string]string{"a.csv": oneUser + "{SSHA256}abc\nbo,$6$a$b\ncy,pbkdf2_sha256$1$a$b\ndi,something\n"},
 			map[string]string{"account ada: storage": "salted fast", "account bo: storage": "salted slow", "account cy: storage": "salted slow",
 				"account di: storage": ""}, ""},
+		{"factory passwords, and the length of one where an export has it", crew("as_delivered: {from: x, yes: factory, else: no}, password_length: n"),
+			map[string]string{"a.csv": "user,x,n\nada,factory,4\nbo,own,\n"}, map[string]string{"account ada: as_delivered": "true",
+				"account bo: as_delivered": "false", "account ada: password_length": "4", "account bo: password_length": ""}, ""},
 		{"a role and a unit given by the file", "accounts:\n  - {file: a.csv, fixed: {roles: Deck, unit: Quay}, take: {login: user}}\n" +
 			"  - {file: b.csv, fixed: {roles: Bridge}, take: {login: user}}\n",
 			map[string]string{"a.csv": oneUser + "\n", "b.csv": "user\nbo\n"},
