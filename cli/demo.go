@@ -61,7 +61,8 @@ func initCommand() *cli.Command {
 		Usage:     "begin a new estate with commented files",
 		ArgsUsage: "[DIR]",
 		Description: `Writes estate.yaml, a rule set, a mapping and a small example export, all to be changed,
-into DIR or this folder. What exists is not overwritten.
+into DIR or this folder. What exists is not overwritten. The first line of each file names
+its schema in schema/, by which editors complete and check what you write.
 
   yewcone init
   yewcone init passwords`,
@@ -74,6 +75,9 @@ into DIR or this folder. What exists is not overwritten.
 				return fmt.Errorf("init takes one folder, not %d", c.Args().Len())
 			}
 			if err := demo.WriteStart(folder); err != nil {
+				return err
+			}
+			if err := writeSchemas(folder); err != nil {
 				return err
 			}
 			fmt.Fprintf(c.Root().Writer, "A new estate is in %s: begin with estate.yaml, then \"yewcone check --estate "+

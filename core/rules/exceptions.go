@@ -1,11 +1,13 @@
 package rules
 
 import (
+	"reflect"
 	"strconv"
 	"strings"
 	"time"
 
 	"yewcone/core/condition"
+	"yewcone/core/setting"
 	"yewcone/core/strictyaml"
 )
 
@@ -97,4 +99,10 @@ func (e *Exception) YAML(accounts string) string {
 	line("    ", "owner", e.Owner)
 	b.WriteString("    until: " + e.Until.Format(time.DateOnly) + "\n")
 	return b.String()
+}
+
+// ExceptionsSchema describes a file of exceptions as JSON Schema does.
+func ExceptionsSchema() map[string]any {
+	return strictyaml.Schema("exceptions: findings that somebody answers for, until a date", reflect.TypeFor[exceptionsFile](),
+		strictyaml.Hints{Words: map[string][]string{"exceptionFile.setting": setting.Names()}})
 }

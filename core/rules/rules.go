@@ -4,6 +4,7 @@ package rules
 
 import (
 	"fmt"
+	"reflect"
 	"regexp"
 	"slices"
 	"time"
@@ -234,3 +235,12 @@ func (s *Set) ids() []string {
 
 // String names the clause and what it is about.
 func (c *Clause) String() string { return fmt.Sprintf("clause %s", c.Rule) }
+
+// Schema describes a rule set as JSON Schema does.
+func Schema() map[string]any {
+	settings, severities := setting.Names(), []string{"critical", "high", "medium", "low", "info"}
+	return strictyaml.Schema("a rule set: clauses that ask something of accounts", reflect.TypeFor[setFile](), strictyaml.Hints{
+		Words: map[string][]string{"clauseFile.severity": severities, "clauseFile.if_privileged": severities},
+		Keys:  map[string][]string{"clauseFile.expect": settings, "clauseFile.any_of": settings},
+	})
+}

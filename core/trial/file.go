@@ -2,6 +2,7 @@ package trial
 
 import (
 	"errors"
+	"reflect"
 	"slices"
 
 	"yewcone/core/nearword"
@@ -194,4 +195,10 @@ func (f *File) Run(targets func(whom Whom) ([]*Target, error)) (*Result, error) 
 		}
 	}
 	return r, nil
+}
+
+// Schema describes a file of trials as JSON Schema does.
+func Schema() map[string]any {
+	return strictyaml.Schema("trials: candidates that must be refused or accepted", reflect.TypeFor[trialFile](),
+		strictyaml.Hints{Words: map[string][]string{"wantFile.because": setting.Names()}})
 }

@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"reflect"
 	"slices"
 	"strings"
 	"time"
@@ -371,4 +372,16 @@ func (s *System) complete(system *facts.System) {
 			}
 		}
 	}
+}
+
+// Schema describes estate.yaml as JSON Schema does; formats are the names of
+// the readers.
+func Schema(formats []string) map[string]any {
+	settings := setting.Names()
+	return strictyaml.Schema("estate.yaml: systems, how their exports are read, and what is asked of them", reflect.TypeFor[estateFile](),
+		strictyaml.Hints{
+			Words: map[string][]string{"exportFile.read": formats, "systemFile.chooses": facts.Precedences, "exportFile.view": {"whole", "part"},
+				"linkFile.same": settings, "linkFile.password": {"shared", "own"}},
+			Keys: map[string][]string{"systemFile.kinds": facts.Kinds, "systemFile.limits": settings, "systemFile.known": settings},
+		})
 }

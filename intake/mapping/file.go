@@ -3,12 +3,14 @@ package mapping
 import (
 	"errors"
 	"os"
+	"reflect"
 	"slices"
 	"strings"
 	"time"
 
 	"yewcone/core/facts"
 	"yewcone/core/nearword"
+	"yewcone/core/setting"
 	"yewcone/core/strictyaml"
 	"yewcone/intake"
 	"yewcone/intake/dateform"
@@ -295,4 +297,18 @@ func (p *plan) column(t table.Table, name strictyaml.Text) int {
 		return -1
 	}
 	return c
+}
+
+// Schema describes a mapping as JSON Schema does.
+func Schema() map[string]any {
+	settings, facts := setting.Names(), factNames()
+	words := map[string][]string{"settingsTable.layout": {"pairs", "rows", "document"}, "membersTable.as": {"groups", "roles"}}
+	for _, table := range []string{"settingsTable", "accountsTable", "membersTable"} {
+		words[table+".form"] = forms.Names()
+	}
+	return strictyaml.Schema("a mapping: how to read files of no known format", reflect.TypeFor[mappingFile](), strictyaml.Hints{
+		Words: words,
+		Keys: map[string][]string{"settingsTable.take": settings, "settingsTable.fixed": settings, "accountsTable.set": settings,
+			"accountsTable.take": facts},
+	})
 }

@@ -1,0 +1,100 @@
+package strictyaml
+
+import (
+	"reflect"
+	"strings"
+)
+
+// Hints tell a schema what the types of Go do not: which words a field takes,
+// and which keys the pairs of a field have. Both by the field's struct and key,
+// as "settingsTable.layout".
+type Hints struct {
+	Words map[string][]string
+	Keys  map[string][]string
+}
+
+// Schema describes the files that Decode reads into a struct, as JSON Schema
+// (draft 2020-12) does, so that editors complete and check them.
+func Schema(title string, of reflect.Type, hints Hints) map[string]any {
+	s := &schema{hints: hints, defs: map[string]any{}}
+	root := s.object(of)
+	root["$schema"], root["title"] = "https://json-schema.org/draft/2020-12/schema", title
+	if len(s.defs) > 0 {
+		root["$defs"] = s.defs
+	}
+	return root
+}
+
+type schema struct {
+	hints Hints
+	defs  map[string]any
+}
+
+var scalar = []string{"string", "number", "boolean"}
+
+// of describes a type; field is where it stands.
+func (s *schema) of(t reflect.Type, field string) map[string]any {
+	switch {
+	case t == reflect.TypeFor[Text](), t.Kind() == reflect.String:
+		if words := s.hints.Words[field]; words != nil {
+			return map[string]any{"enum": words}
+		}
+		return map[string]any{"type": scalar}
+	case t.Kind() == reflect.Bool:
+		return map[string]any{"enum": []any{"yes", "no", true, false}}
+	case t.Kind() == reflect.Int:
+		return map[string]any{"type": "integer"}
+	case t.Kind() == reflect.Pointer:
+		return s.of(t.Elem(), field)
+	case t.Kind() == reflect.Slice && isPair(t.Elem()):
+		value, _ := t.Elem().FieldByName("Value")
+		entry := map[string]any{"type": "object", "additionalProperties": s.of(value.Type, field)}
+		if keys := s.hints.Keys[field]; keys != nil {
+			entry["propertyNames"] = map[string]any{"enum": keys}
+		}
+		return entry
+	case t.Kind() == reflect.Slice:
+		one := s.of(t.Elem(), field)
+		return map[string]any{"anyOf": []any{one, map[string]any{"type": "array", "items": one}}} // a value stands for a list of one
+	case t.Kind() == reflect.Struct:
+		if s.defs[t.Name()] == nil {
+			s.defs[t.Name()] = true // in work
+			s.defs[t.Name()] = s.object(t)
+		}
+		reference := map[string]any{"$ref": "#/$defs/" + t.Name()}
+		if short(t) {
+			return map[string]any{"anyOf": []any{map[string]any{"type": scalar}, reference}}
+		}
+		return reference
+	}
+	return map[string]any{}
+}
+
+func (s *schema) object(t reflect.Type) map[string]any {
+	properties, required := map[string]any{}, []string{}
+	for i := range t.NumField() {
+		f := t.Field(i)
+		key, options, _ := strings.Cut(f.Tag.Get("yaml"), ",")
+		if key == "" {
+			continue
+		}
+		properties[key] = s.of(f.Type, t.Name()+"."+key)
+		if strings.Contains(options, "required") {
+			required = append(required, key)
+		}
+	}
+	object := map[string]any{"type": "object", "properties": properties, "additionalProperties": false}
+	if len(required) > 0 {
+		object["required"] = required
+	}
+	return object
+}
+
+func short(t reflect.Type) bool {
+	for i := range t.NumField() {
+		if strings.Contains(t.Field(i).Tag.Get("yaml"), ",short") || strings.Contains(t.Field(i).Tag.Get("yaml"), "required,short") {
+			return true
+		}
+	}
+	return false
+}
