@@ -119,6 +119,21 @@ mkdir -p /run/dirsrv /run/lock/dirsrv/slapd-quay /var/log/dirsrv/slapd-quay; cho
 			"\nmember: uid=d05,ou=deck," + quay +
 			"\nmember: uid=d06,ou=deck," + quay + "\nmember: uid=d07," + quay + pick2(n == 0, "\nmember: cn=chiefs,"+quay, "") + "\n\n"
 	}
+	role := func(name, classes, more string) string {
+		return "dn: cn=" + name + "," + quay + "\nchangetype: add\nobjectClass: ldapsubentry\nobjectClass: nsRoleDefinition\n" + classes + "cn: " +
+			name + "\n" + more + "\n"
+	}
+	// A role that inactivates who has it, as the server's own tools make it.
+	tree += role("nsManagedDisabledRole", "objectClass: nsSimpleRoleDefinition\nobjectClass: nsManagedRoleDefinition\n", "") +
+		role("nsDisabledRole", "objectClass: nsComplexRoleDefinition\nobjectClass: nsNestedRoleDefinition\n",
+			"nsRoleDN: cn=nsManagedDisabledRole,"+quay+"\n") +
+		"dn: cn=nsAccountInactivationTmp," + quay + "\nchangetype: add\nobjectClass: nsContainer\ncn: nsAccountInactivationTmp\n\n" +
+		"dn: cn=\"cn=nsDisabledRole," + quay + "\",cn=nsAccountInactivationTmp," + quay +
+		"\nchangetype: add\nobjectClass: extensibleObject\n" +
+		"objectClass: costemplate\nobjectClass: ldapsubentry\ncosPriority: 0\nnsAccountLock: true\n\n" +
+		"dn: cn=nsAccountInactivation_cos," + quay + "\nchangetype: add\nobjectClass: ldapsubentry\nobjectClass: cosSuperDefinition\n" +
+		"objectClass: cosClassicDefinition\ncn: nsAccountInactivation_cos\ncosTemplateDn: cn=nsAccountInactivationTmp," + quay +
+		"\ncosSpecifier: nsRole\ncosAttribute: nsAccountLock operational\n\n"
 	d.modify(-148*day, tree)
 }
 
@@ -209,7 +224,8 @@ func (d *ds389) accounts() {
 		}
 		switch i % 11 {
 		case 1:
-			note(-100, "replace: nsAccountLock\nnsAccountLock: "+pick(p, "true", "false"))
+			note(-100, pick(p, "replace: nsAccountLock\nnsAccountLock: true", "replace: nsAccountLock\nnsAccountLock: false",
+				"replace: nsRoleDN\nnsRoleDN: cn=nsManagedDisabledRole,"+quay))
 		case 3:
 			note(-100, "replace: userPassword\nuserPassword: "+password)
 			d.form[name] = password
