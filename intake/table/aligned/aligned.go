@@ -7,7 +7,6 @@ import (
 	"cmp"
 	"fmt"
 	"strings"
-	"unicode/utf8"
 
 	"yewcone/core/facts"
 	"yewcone/intake"
@@ -151,7 +150,7 @@ func (t *lines) Next() ([]string, table.Place) {
 	for t.scan.Scan() {
 		t.line++
 		line := t.scan.Text()
-		if strings.TrimSpace(line) == "" || !utf8.ValidString(line) || !t.cut(line, t.row) {
+		if strings.TrimSpace(line) == "" || !t.cut(line, t.row) {
 			continue
 		}
 		return t.row, table.Place{Line: t.line}
