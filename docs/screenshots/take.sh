@@ -37,6 +37,7 @@ SHOW
 
 shot check 'head -35' 'yewcone check'
 shot intake 'head -35' 'yewcone intake rota'
+shot draft 'head -35' 'yewcone intake --draft exports/rota/settings.csv exports/rota/roles.csv exports/rota/users.csv'
 shot why 'head -35' 'yewcone why rota siobhan.keane'
 shot rules 'head -35' 'yewcone rules compare nist-800-63b-4 pci-dss-4.0.1 stig-unix'
 shot checks 'head -35' 'yewcone checks'
