@@ -227,10 +227,14 @@ func spreadsheetDays(text string, first time.Time, zone *time.Location) (facts.M
 
 // From1904 is the form for a workbook whose days are counted from 1904.
 func (f *Form) From1904() *Form {
-	if f == nil || f.special != "spreadsheet days" {
-		return f
+	if f == nil {
+		return nil
 	}
-	return &Form{special: "spreadsheet days from 1904", next: f.next}
+	other := *f
+	if other.next = f.next.From1904(); f.special == "spreadsheet days" {
+		other.special = "spreadsheet days from 1904"
+	}
+	return &other
 }
 
 // String shows a date as the form writes it, for messages.

@@ -24,7 +24,8 @@ const sampleRows = 500
 type sample struct {
 	file, sheet, path string // path of the rows in JSON
 	heading           int
-	document          bool // one JSON object
+	form              string // where the name of the file does not tell
+	document          bool   // one JSON object
 	header            []string
 	rows              [][]string
 	kind              string // as kindOf found it
@@ -340,6 +341,9 @@ func (d *drafter) head(s *sample) {
 	d.line("  - file: %s", s.file)
 	if s.sheet != "" {
 		d.line("    sheet: %s", s.sheet)
+	}
+	if s.form != "" {
+		d.line("    form: %s", s.form)
 	}
 	if s.heading > 1 {
 		d.line("    heading: %d", s.heading)

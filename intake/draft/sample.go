@@ -38,7 +38,39 @@ func takeSamples(r *intake.Request, name string) ([]sample, error) {
 		defer t.Close()
 		return []sample{{file: base, header: keyvalue.Header, rows: firstRows(t)}}, nil
 	}
-	return delimitedSample(r, name, base)
+	samples, err := delimitedSample(r, name, base)
+	if len(samples) == 1 && len(samples[0].header) > 1 || strings.HasSuffix(name, ".csv") || strings.HasSuffix(name, ".tsv") {
+		return samples, err
+	}
+	if printed := printedSample(r, name, base); printed != nil {
+		return []sample{*printed}, nil
+	}
+	return samples, err
+}
+
+// printedSample takes what a console printed: columns below one another, or
+// lines of keys and values; nil where it reads like neither.
+func printedSample(r *intake.Request, name, base string) *sample {
+	for heading := 1; heading <= deepestHeading; heading++ {
+		t, err := forms.Of("columns", name).Open(&table.Source{Name: name, File: r.Path(name), Heading: heading, Notes: &facts.Notes{}})
+		if err != nil {
+			break
+		}
+		s := sample{file: base, heading: heading, form: "columns", header: t.Headings(), rows: firstRows(t)}
+		t.Close()
+		if len(s.header) >= 2 && table.NoHeading(s.header) == "" && len(s.rows) > 0 && s.kindOf() == "accounts" {
+			return &s
+		}
+	}
+	t, err := openTable(r, name, "blanks", nil)
+	if err != nil {
+		return nil
+	}
+	defer t.Close()
+	if s := (sample{file: base, form: "blanks", header: t.Headings(), rows: firstRows(t)}); s.kindOf() == "pairs" {
+		return &s
+	}
+	return nil
 }
 
 // deepestHeading is how far down headings are looked for, below titles.

@@ -127,6 +127,9 @@ func (e *export) prepareFile(source *accountsTable, file strictyaml.Text) error 
 		key, from := source.Take[j].Key, &source.Take[j].Value
 		for _, c := range e.plan.factColumns(key, from) {
 			c.index = e.plan.column(t, c.from)
+			if c.date != nil {
+				c.dates.form = datesOf(t, c.dates.form)
+			}
 			if from.Only != nil {
 				c.only = e.switcher(t, from.Only, false)
 				if from.Only.Else == nil {

@@ -16,6 +16,7 @@ import (
 	"yewcone/core/setting"
 	"yewcone/core/strictyaml"
 	"yewcone/intake"
+	"yewcone/intake/dateform"
 	"yewcone/intake/table"
 )
 
@@ -231,7 +232,7 @@ func (e *export) pairs(t table.Table, s *settingsTable, takers []taker) error {
 			word, wordAt = text, origin
 		}
 		if s.AsOf != nil && name == s.AsOf.Value {
-			e.asOf(text, origin)
+			e.asOf(t, text, origin)
 		}
 		for i := range takers {
 			switch k := &takers[i]; {
@@ -331,7 +332,7 @@ func (e *export) rows(t table.Table, s *settingsTable, takers []taker) error {
 			p.Name = cell(name)
 		}
 		if asOf >= 0 {
-			e.asOf(cell(asOf), from(asOf))
+			e.asOf(t, cell(asOf), from(asOf))
 		}
 		if e.Read.Policy(p.Name) != nil {
 			e.Noted.Refuse(p.Origin, "the policy %q stands here a second time; the first counts", p.Name)
@@ -409,12 +410,20 @@ func (e *export) addPolicy(p facts.Policy, s *settingsTable) {
 	}
 }
 
-func (e *export) asOf(text string, origin facts.Origin) {
+// datesOf is a form of dates as a table counts them.
+func datesOf(t table.Table, form *dateform.Form) *dateform.Form {
+	if d, ok := t.(table.From1904); ok && d.From1904() {
+		return form.From1904()
+	}
+	return form
+}
+
+func (e *export) asOf(t table.Table, text string, origin facts.Origin) {
 	if e.plan.dates == nil {
 		e.plan.fail(e.plan.file.Mapping, "\"as_of\" needs \"dates\": how dates are written")
 		return
 	}
-	at, ok := e.plan.dates.Parse(text, e.plan.zone)
+	at, ok := datesOf(t, e.plan.dates).Parse(text, e.plan.zone)
 	if !ok {
 		e.Noted.Refuse(origin, "%q is no date as %s", text, e.plan.dates)
 		return
