@@ -257,8 +257,8 @@ func (e *export) pairs(t table.Table, s *settingsTable, takers []taker) error {
 				p.Set(takers[i].id, *v, absent)
 			}
 		} else if !seen[takers[i].from.Value] {
-			e.Noted.Remark(t.Origin(), "there is no row %q, from which %s is to come; it stays unknown",
-				takers[i].from.Value, takers[i].def.Name)
+			e.Noted.Remark(t.Origin(), "there is no row %q, from which %s is to come; it stays unknown%s",
+				takers[i].from.Value, takers[i].def.Name, nearword.Advice(takers[i].from.Value, slices.Sorted(maps.Keys(seen))))
 		}
 	}
 	taken := map[string]bool{}
