@@ -121,6 +121,9 @@ func TestReadWrongOnce(t *testing.T) {
 			"policy: p, default: yes, take: {max_age: {from: life, unit: seconds}}}\n", "password_set: x"),
 			map[string]string{"a.csv": oneUser + "2026-08-25\nbo,2026-08-24\n", "s.ini": "life = 7776000\n"}, // 90 days
 			map[string]string{"policy p: max_age": "90 days", "account ada: overdue": "no", "account bo: overdue": "yes"}, ""},
+		{"a place in a file of one line", "accounts:\n  - {file: a.json, rows: \"$.users[*]\", take: {login: $.u}}\n",
+			map[string]string{"a.json": `{"users": [{"u": "ada"}, {"u": ""}]}`}, map[string]string{"account ada: is there": "yes"},
+			"a.json ($.users[1]): the row has no sign-in name"},
 		{"a key that is almost there", "settings:\n  - {file: s.ini, layout: pairs, key: key, value: value, policy: p, take: {min_length: length}}\n",
 			map[string]string{"s.ini": "lenght = 8\n"}, map[string]string{"policy p: min_length": ""}, `it stays unknown; did you mean "lenght"?`},
 		{"a password that was never set", table("dates: yyyy-mm-dd\nsettings:\n  - {file: s.ini, layout: pairs, key: key, value: value, "+
