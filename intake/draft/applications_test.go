@@ -206,3 +206,15 @@ func TestApplications(t *testing.T) {
 		})
 	}
 }
+
+// TestOrderOfDays: where no date tells days from months, the draft asks.
+func TestOrderOfDays(t *testing.T) {
+	for second, asked := range map[string]bool{"11/12/2026": true, "23/11/2026": false} {
+		folder := intaketest.Write(t, map[string]string{"a.csv": "User name,Password changed,Last sign-in,Locked\nann,01/02/2026,03/04/2026,No\n" +
+			"ben,05/06/2026," + second + ",Yes\ncat,07/08/2026,09/10/2026,No\n"})
+		text, err := Of(&intake.Request{Folder: folder, From: []string{"a.csv"}})
+		if err != nil || !strings.Contains(text, "dates: dd/mm/yyyy") || strings.Contains(text, "or mm/dd/yyyy") != asked {
+			t.Errorf("%s: %v\n%s", second, err, text)
+		}
+	}
+}

@@ -10,9 +10,11 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"yewcone/core/setting"
 	"yewcone/intake"
+	"yewcone/intake/dateform"
 	"yewcone/intake/mapping"
 	"yewcone/intake/table"
 )
@@ -102,7 +104,7 @@ func (d *drafter) write() string {
 	d.line("# What follows a # are shapes of values, in characters, and how much of a column is empty.")
 	d.line("mapping: Draft")
 	if d.dates != "" {
-		d.line("dates: %s", d.dates)
+		d.line("dates: %s%s", d.dates, d.otherOrder())
 	}
 	if len(d.yes) > 0 {
 		d.line("yes: [%s]\nno: [%s]", quoted(d.yes), quoted(d.no))
@@ -131,6 +133,28 @@ func (d *drafter) write() string {
 	d.section("settings", settings, d.settings)
 	d.section("accounts", accounts, d.accounts)
 	return d.b.String()
+}
+
+// otherOrder remarks where days and months could change places: no date of the
+// files tells them apart.
+func (d *drafter) otherOrder() string {
+	other, swapped := strings.CutPrefix(d.dates, "dd/mm")
+	if !swapped {
+		return ""
+	}
+	form, err := dateform.New("mm/dd" + other)
+	if err != nil {
+		return ""
+	}
+	for i := range d.samples {
+		for c := range d.samples[i].header {
+			values := d.samples[i].column(c)
+			if dateFormOf(values) == d.dates && slices.ContainsFunc(values, func(v string) bool { _, ok := form.Parse(v, time.UTC); return !ok }) {
+				return ""
+			}
+		}
+	}
+	return "   # or mm/dd" + other + ": no day here is after the 12th"
 }
 
 var offWord = regexp.MustCompile(`(?i)^(never|none|unlimited|no limit|disabled|0 = .*)$`)
