@@ -302,7 +302,7 @@ func (s *slapd) visits(r *livetest.Root, c *tally, after int64, estates ...*esta
 		}
 		b.WriteString(") | tr '\n' ' ' || :; echo\n")
 	}
-	lines := strings.Split(r.Run(b.String()+"end slapd\n"), "\n")
+	lines := strings.Split(r.Run(b.String()+"drop slapd\n"), "\n")
 	for _, e := range estates {
 		said := e.facts(moment(time.Unix(s.taken+after, 0)))
 		for i, name := range s.names {
@@ -339,7 +339,7 @@ func (s *slapd) rights(r *livetest.Root, c *tally, e *estate) {
 			"'complete|Insuff|ldap_bind|must|restricted' | "+
 			"sort -u | tr '\\n' ' ' || :; echo\n", s.taken, s.url, s.dn[name], s.pass[name])
 	}
-	lines := strings.Split(r.Run(b.String()+"end slapd\n"), "\n")
+	lines := strings.Split(r.Run(b.String()+"drop slapd\n"), "\n")
 	said := e.facts("")
 	for i, name := range s.names {
 		if strings.Contains(lines[i], "ldap_bind") || strings.Contains(lines[i], "restricted") {
@@ -382,7 +382,7 @@ func (s *slapd) candidates(r *livetest.Root, c *tally, e *estate) {
 		c.hold("last", "an old password is accepted", facts.TriOf(4-n > barred || barred == 0), !strings.Contains(out, "ldap_modify"),
 			fmt.Sprintf("history %d, %d before the present one", barred, 4-n), out)
 	}
-	r.Run(clocked + "end slapd\n")
+	r.Run(clocked + "drop slapd\n")
 }
 
 // refusedIn lists the passwords of the changes that a directory refused, as its

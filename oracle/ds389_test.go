@@ -321,7 +321,7 @@ func (d *ds389) visits(r *livetest.Root, c *tally, e *estate, after int64) {
 		fmt.Fprintf(&b, "clock %d; (%s '%s' || %[2]s '%[4]s') </dev/null | tr '\\n' ' ' || :; echo\n", d.taken+after, ask,
 			realmPassword(i), orBlank(d.form[name]))
 	}
-	lines := strings.Split(r.Run(b.String()+"end ns-slapd\n"), "\n")
+	lines := strings.Split(r.Run(b.String()+"drop ns-slapd\n"), "\n")
 	said := e.facts(moment(time.Unix(d.taken+after, 0)))
 	for i, name := range d.names {
 		a, who, line := said[name], fmt.Sprintf("%s (%s) at +%d", name, d.about[name], after), lines[i]
@@ -348,7 +348,7 @@ func (d *ds389) rights(r *livetest.Root, c *tally, e *estate) {
 			"'complete|Insuff|ldap_bind|unwilling|Unwilling' | "+
 			"sort -u | tr '\\n' ' ' || :; echo\n", d.taken, d.url, d.dn[name], realmPassword(i))
 	}
-	lines := strings.Split(r.Run(b.String()+"end ns-slapd\n"), "\n")
+	lines := strings.Split(r.Run(b.String()+"drop ns-slapd\n"), "\n")
 	said := e.facts("")
 	for i, name := range d.names {
 		if !strings.Contains(lines[i], "ldap_bind") && !strings.Contains(strings.ToLower(lines[i]), "unwilling") {
@@ -368,7 +368,7 @@ func (d *ds389) candidates(r *livetest.Root, c *tally, e *estate) {
 	r.Write("tmp/candidates.ldif", b.String())
 	out := ""
 	for n := range 3 {
-		out, _ = r.Try(clocked + pick2(n > 0, "end ns-slapd\n", "") + d.restore(0) + fmt.Sprintf("clock %d; ldapmodify -c -S "+
+		out, _ = r.Try(clocked + pick2(n > 0, "drop ns-slapd\n", "") + d.restore(0) + fmt.Sprintf("clock %d; ldapmodify -c -S "+
 			"/tmp/refused -H %s -x -D uid=cand,ou=cand,%s -w Own+Flow-1 -f /tmp/candidates.ldif 2>&1 | tail -3\n",
 			d.taken, d.url, quay))
 		if !strings.Contains(out, "Can't contact") {
@@ -388,7 +388,7 @@ func (d *ds389) candidates(r *livetest.Root, c *tally, e *estate) {
 	}
 	if len(stamps) < len(kept) || len(kept) < barred {
 		c.t.Logf("%s: old passwords are not asked: %d are barred, %d are kept, of %d seconds", c.where, barred, len(kept), len(stamps))
-		r.Run(clocked + "end ns-slapd\n")
+		r.Run(clocked + "drop ns-slapd\n")
 		return // a busy server dates two alike, or saw the policy only after the changes
 	}
 	for n := 5; n >= 0; n-- {
@@ -402,7 +402,7 @@ func (d *ds389) candidates(r *livetest.Root, c *tally, e *estate) {
 			break
 		}
 	}
-	r.Run(clocked + "end ns-slapd\n")
+	r.Run(clocked + "drop ns-slapd\n")
 }
 
 // orBlank is for a client that takes no empty password.

@@ -18,7 +18,8 @@ const clocked = `export FAKETIME_NO_CACHE=1 LD_PRELOAD=/usr/lib/x86_64-linux-gnu
 clock() { local n=$(( $1 * 1000000000 + 50000000 - $(LD_PRELOAD= date +%s%N) )) sign=+; if [ $n -lt 0 ]; then sign=-; n=$(( -n )); fi
 	printf "%s%d.%09d" $sign $(( n / 1000000000 )) $(( n % 1000000000 )) > /etc/faketimerc.new; mv /etc/faketimerc.new /etc/faketimerc; }
 end() { local p=$(cat /tmp/$1.pid 2>/dev/null || echo none); rm -f /tmp/$1.pid; [ /proc/$p/root -ef / ] || return 0 # it ended, and the number is another's
-	kill $p; while [ /proc/$p/root -ef / ]; do LD_PRELOAD= sleep 0.02; done; } # nobody may have buried it yet
+	kill ${2:-} $p; while [ /proc/$p/root -ef / ]; do LD_PRELOAD= sleep 0.02; done; } # nobody may have buried it yet
+drop() { end $1 -9; } # of what it still would write, nothing is wanted
 `
 
 // history is a script of events in their order.
@@ -191,7 +192,7 @@ func (k *realm) visits(r *livetest.Root, c *tally, after int64, estates ...*esta
 		fmt.Fprintf(&b, "p=%s; get '%s' | tee /tmp/got; grep -q '^in' /tmp/got && echo 'in the same' || get -S "+
 			"kadmin/changepw '%[2]s'\n", realmPassword(i), name)
 	}
-	lines := strings.Split(r.Run(b.String()+"end kdc\n"), "\n")
+	lines := strings.Split(r.Run(b.String()+"drop kdc\n"), "\n")
 	for _, e := range estates {
 		said := e.facts(moment(time.Unix(k.taken+after, 0)))
 		for i, name := range k.names {
@@ -233,7 +234,7 @@ func (k *realm) rights(r *livetest.Root, c *tally, estates ...*estate) {
 			"words+=$(kadmin.local -q listpols 2>/dev/null | grep -x zz && kadmin.local -q 'delpol -force zz' >/dev/null 2>&1 || :); "+
 			"[ -n \"$words\" ] || words=\"none ${out: -200}\"; echo $words\n", k.taken, name, realmPassword(i))
 	}
-	lines := strings.Split(r.Run(b.String()+"end kadmind; end kdc\n"), "\n")
+	lines := strings.Split(r.Run(b.String()+"drop kadmind; drop kdc\n"), "\n")
 	for _, e := range estates {
 		said := e.facts("")
 		for i, name := range k.names {

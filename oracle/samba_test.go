@@ -258,7 +258,7 @@ func (d *domain) visits(r *livetest.Root, c *tally, after int64, estates ...*est
 		fmt.Fprintf(&b, "clock %d; ldapwhoami -x -H '%s' -D %s@quay.example -w '%s' 2>&1 | tr '\\n' ' ' || :; echo\n",
 			d.taken+after, domainURL, name, realmPassword(i))
 	}
-	lines := strings.Split(r.Run(b.String()+"end samba\n"), "\n")
+	lines := strings.Split(r.Run(b.String()+"drop samba\n"), "\n")
 	for _, e := range estates {
 		said := e.facts(moment(time.Unix(d.taken+after, 0)))
 		for i, name := range d.names {
@@ -304,7 +304,7 @@ except Exception as e:
 `, d.taken, name, realmPassword(i))
 	}
 	lines := strings.Split(d.python(r, b.String()), "\n")
-	r.Run(clocked + "end samba\n")
+	r.Run(clocked + "drop samba\n")
 	said := e.facts("")
 	for i, name := range d.names {
 		if lines[i] != "shut" {
@@ -352,5 +352,5 @@ for p in %s:
 				fmt.Sprintf("history %d, %d before the present one", barred, i), line)
 		}
 	}
-	r.Run(clocked + "end samba\n")
+	r.Run(clocked + "drop samba\n")
 }
