@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"os"
 	"strings"
 
 	"github.com/urfave/cli/v3"
@@ -13,7 +14,9 @@ import (
 	"yewcone/core/reading"
 	"yewcone/intake"
 	"yewcone/intake/draft"
+	"yewcone/intake/estatefolder"
 	"yewcone/intake/formats"
+	"yewcone/intake/table"
 	"yewcone/output/atomicfile"
 	"yewcone/output/jsonfile"
 	"yewcone/output/text"
@@ -27,18 +30,20 @@ func intakeCommand() *cli.Command {
 		Description: `Shows, for each system, what was read: accounts, policies, every setting with the place it
 stood; what was refused and why, what the files hold and nobody used, and what the rules
 ask and the export does not show. --how prints the commands that take an export from the
-real system; --draft proposes a mapping for files of no known format, to be read and mended;
+real system; --draft proposes a mapping for files of no known format, to be read and mended; with a system
+that has a mapping it prints that with what it lacks, a line for each column that no line takes;
 --format json writes down all that was read of one system, to be kept or read again.
 
   yewcone intake directory
   yewcone intake --how postgresql
   yewcone intake directory --format json --out directory.jsonl
-  yewcone intake --draft settings.csv users.csv > mappings/new.yaml`,
+  yewcone intake --draft settings.csv users.csv > mappings/new.yaml
+  yewcone intake --draft rota`,
 		Flags: []cli.Flag{
 			estateFlag(), asOfFlag(),
 			&cli.StringFlag{Name: "how", Usage: "tell how to take an export of the format: " +
 				strings.Join(formats.Names(), ", ") + "; or all, as a page"},
-			&cli.BoolFlag{Name: "draft", Usage: "propose a mapping for the files named instead of systems"},
+			&cli.BoolFlag{Name: "draft", Usage: "propose a mapping for the files named, or what the mapping of the system named lacks"},
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "text, or json: a snapshot of one system"},
 			outFlag(), maxRefusedFlag(), colorFlag(),
 		},
@@ -123,11 +128,37 @@ func draftMapping(c *cli.Command, w io.Writer) error {
 	if !c.Args().Present() {
 		return errors.New("--draft takes the files of the export")
 	}
-	text, err := draft.Of(&intake.Request{From: c.Args().Slice()})
+	text, err := draftOf(c, c.Args().Slice())
 	if _, e := io.WriteString(w, text); e != nil {
 		return e
 	}
 	return err
+}
+
+// draftOf drafts a mapping for files; for a system of the estate it drafts
+// what the mapping of the system lacks.
+func draftOf(c *cli.Command, names []string) (string, error) {
+	if _, err := os.Stat(names[0]); err == nil || len(names) > 1 {
+		return draft.Of(&intake.Request{From: names})
+	}
+	folder, err := estatefolder.Find(c.String("estate"))
+	if err != nil {
+		return draft.Of(&intake.Request{From: names})
+	}
+	e, err := estatefolder.Load(folder)
+	if err != nil {
+		return "", err
+	}
+	for i := range e.Systems {
+		if s := &e.Systems[i]; s.Name == names[0] {
+			if s.Request.Mapping == "" {
+				return "", fmt.Errorf("%s is read without a mapping, which needs no draft", s.Name)
+			}
+			return draft.Lacking(&s.Request)
+		}
+	}
+	return "", fmt.Errorf("%s is neither a file nor a system%s: --draft takes the files of an export, or a system that is read by a mapping",
+		table.Shown(names[0]), nearword.Advice(names[0], e.Names()))
 }
 
 // howAll writes the page that tells how to take every kind of export.

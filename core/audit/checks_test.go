@@ -174,6 +174,8 @@ func TestSettingsChecks(t *testing.T) {
 			values{"lockout_attempts": "11", "lockout_window": "15 minutes"}},
 		{"patient-guessing", values{"lockout_attempts": "5", "lockout_window": "never", "lockout_duration": "5 minutes"},
 			values{"lockout_attempts": "5", "lockout_window": "never", "lockout_duration": "until unlocked"}},
+		{"patient-guessing", values{"lockout_attempts": "5", "lockout_window": "never", "lockout_duration": "1 minute", "lockout_longest": "5 minutes"},
+			values{"lockout_attempts": "5", "lockout_window": "never", "lockout_duration": "1 minute", "lockout_longest": "1 day"}},
 		{"admins-not-locked", values{"lockout_covers_admins": "no"}, values{"lockout_covers_admins": "unknown"}},
 		{"hair-trigger", values{"lockout_attempts": "2"}, values{"lockout_attempts": "3"}},
 		{"source-only", values{"lockout_attempts": "never"}, values{"lockout_attempts": "never", "source_attempts": "never"}},

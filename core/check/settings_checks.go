@@ -210,10 +210,18 @@ func patientGuessing(v *SettingsView) string {
 	if _, ok := v.count(setting.LockoutAttempts); !ok {
 		return ""
 	}
-	guesses, _, ok := gap.PerDay(v.get(setting.LockoutAttempts), v.get(setting.LockoutWindow),
-		v.get(setting.LockoutDuration), setting.OffValue)
-	return when(ok && guesses > 1000, "%s a day can be guessed (%s, counted over %s, locked for %s)", guessText(guesses),
-		v.text(setting.LockoutAttempts), v.text(setting.LockoutWindow), v.text(setting.LockoutDuration))
+	longest := v.get(setting.LockoutLongest) // where locks grow, what is left at the end is what can be guessed for good
+	grows, last := longest.Known() && longest.State() != setting.Off, v.get(setting.LockoutDuration)
+	if grows {
+		last = longest
+	}
+	guesses, _, ok := gap.PerDay(v.get(setting.LockoutAttempts), v.get(setting.LockoutWindow), last, setting.OffValue)
+	growing := ""
+	if grows {
+		growing = ", and longer up to " + v.text(setting.LockoutLongest)
+	}
+	return when(ok && guesses > 1000, "%s a day can be guessed (%s, counted over %s, locked for %s%s)", guessText(guesses),
+		v.text(setting.LockoutAttempts), v.text(setting.LockoutWindow), v.text(setting.LockoutDuration), growing)
 }
 
 func guessText(n float64) string {

@@ -148,9 +148,19 @@ func SettleLock(a *facts.Account, s *Settings, system *facts.System) {
 		a.Locked = facts.No
 	case duration.State() == setting.UntilUnlocked:
 		a.LockUntil(a.LockedSince, facts.Never, system.AsOf)
-	case timed:
+	case timed && !grows(s):
 		a.LockUntil(a.LockedSince, a.LockedSince.Plus(span), system.AsOf)
+	case timed: // the first lock is the shortest
+		if a.LockedSince.Plus(span).Come(system.AsOf.Unix()) == facts.No {
+			a.Locked = facts.Yes
+		}
 	}
+}
+
+// grows reports whether each lock lasts longer than the one before.
+func grows(s *Settings) bool {
+	longest := s.Get(setting.LockoutLongest).Value
+	return longest.Known() && longest.State() != setting.Off
 }
 
 func policyChanged(s *Settings) (int64, bool) {

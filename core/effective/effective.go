@@ -258,14 +258,8 @@ func (r *Resolver) plan(a *facts.Account) plan {
 		}
 		add(fallback)
 	case facts.ChooseNearest:
-		slices.SortStableFunc(matched, func(x, y *facts.Policy) int { return len(y.Unit) - len(x.Unit) })
-		for len(matched) > 0 {
-			same := 1 // policies of one unit are merged
-			for same < len(matched) && matched[same].Unit == matched[0].Unit {
-				same++
-			}
-			add(slices.Clone(matched[:same])...)
-			matched = matched[same:]
+		for _, unit := range nearest(matched) {
+			add(unit...)
 		}
 		add(fallback)
 	case facts.ChooseOwn, facts.ChooseOwnStrict:
@@ -280,14 +274,58 @@ func (r *Resolver) plan(a *facts.Account) plan {
 			all = append(all, fallback)
 		}
 		add(all...)
-	default:
+	case facts.ChooseSingle, "":
 		p.whole = true
 		if fallback == nil && len(sys.Policies) == 1 {
 			fallback = &sys.Policies[0]
 		}
 		add(fallback)
+	default:
+		p.strictest = slices.Contains(sys.Chooses.Order(), facts.StrictestRoleKind)
+		byUnit, byRole := kinds(matched)
+		for _, kind := range sys.Chooses.Order() {
+			switch kind {
+			case facts.OwnKind:
+				add(named)
+			case facts.UnitKind:
+				for _, unit := range nearest(byUnit) {
+					add(unit...)
+				}
+			case facts.DefaultKind:
+				add(fallback)
+			default:
+				add(byRole...)
+			}
+		}
 	}
 	return p
+}
+
+// kinds parts policies that reach an account into those of its unit and those
+// of its roles and groups.
+func kinds(matched []*facts.Policy) (byUnit, byRole []*facts.Policy) {
+	for _, m := range matched {
+		if m.Unit != "" {
+			byUnit = append(byUnit, m)
+		} else {
+			byRole = append(byRole, m)
+		}
+	}
+	return byUnit, byRole
+}
+
+// nearest orders policies up the tree of units; those of one unit stay together.
+func nearest(matched []*facts.Policy) [][]*facts.Policy {
+	matched = slices.Clone(matched)
+	slices.SortStableFunc(matched, func(x, y *facts.Policy) int { return len(y.Unit) - len(x.Unit) })
+	var units [][]*facts.Policy
+	for i, m := range matched {
+		if i == 0 || m.Unit != matched[i-1].Unit {
+			units = append(units, nil)
+		}
+		units[len(units)-1] = append(units[len(units)-1], m)
+	}
+	return units
 }
 
 func (r *Resolver) resolve(a *facts.Account) *Settings {
@@ -482,6 +520,9 @@ func (r *Resolver) wonReason(p plan, tier, among int) string {
 			return "the system's own value, since nothing nearer says it"
 		}
 		return "the account's or its role's own value comes before the system's"
+	}
+	if r.system.Chooses.Order() != nil {
+		return "the first that says it, in the order " + string(r.system.Chooses)
 	}
 	return "the only policy that reaches the account"
 }

@@ -203,6 +203,19 @@ func TestChoosing(t *testing.T) {
 		{"loosest: never is the loosest age", facts.ChooseLoosest, []facts.Policy{base,
 			p("deck", role("deck"), "max_age", "never")}, nil, "max_age", "never", "deck"},
 		{"loosest: a policy that does not exist", facts.ChooseLoosest, []facts.Policy{base}, names("gone"), "min_length", "10", "base"},
+		{"order: a unit before a role", "own, unit, role, default", []facts.Policy{base, p("deck", role("deck"), "min_length", "8"),
+			p("quay", unit("Ships"), "min_length", "12")}, nil, "min_length", "12", "quay"},
+		{"order: a role before a unit", "role, unit, default", []facts.Policy{base, p("deck", role("deck"), "min_length", "8"),
+			p("quay", unit("Ships"), "min_length", "12")}, nil, "min_length", "8", "deck"},
+		{"order: the loosest of several roles", "own, role", []facts.Policy{base, p("deck", role("deck"), "min_length", "8"),
+			p("bridge", role("bridge"), "min_length", "12")}, nil, "min_length", "8", "deck"},
+		{"order: the strictest of several roles", "unit, strictest role", []facts.Policy{base, p("deck", role("deck"), "min_length", "8"),
+			p("bridge", role("bridge"), "min_length", "12")}, nil, "min_length", "12", "bridge"},
+		{"order: the account's own last", "default, own", []facts.Policy{base, p("mine", nil, "min_length", "20", "history", "3")},
+			names("mine"), "min_length", "10", "base"},
+		{"order: what the first does not say", "default, own", []facts.Policy{base, p("mine", nil, "max_run", "3")},
+			names("mine"), "max_run", "3", "mine"},
+		{"order: without a default", "own, role", []facts.Policy{base}, nil, "min_length", "unknown", ""},
 	} {
 		system := &facts.System{Name: "x", Chooses: c.chooses, Policies: c.policies, Default: "base"}
 		r := NewResolver(system)
@@ -217,6 +230,9 @@ func TestChoosing(t *testing.T) {
 		}
 		if got != c.want || from != c.from {
 			t.Errorf("%s: %s is %s from %q, want %s from %q", c.what, c.setting, got, from, c.want, c.from)
+		}
+		if !c.chooses.Valid() {
+			t.Errorf("%s: %q is no way to choose", c.what, c.chooses)
 		}
 		if again := r.For(account(c.account)); again != s {
 			t.Errorf("%s: the same combination is worked out twice", c.what)
@@ -351,13 +367,19 @@ func TestSettleLock(t *testing.T) {
 		duration string
 		ago      time.Duration
 		want     facts.Tri
+		longest  string
 	}{
-		{"1 hour", time.Hour - time.Second, facts.Yes}, {"1 hour", time.Hour, facts.No}, {"1 hour", 2 * time.Hour, facts.No},
-		{"until unlocked", 999 * time.Hour, facts.Yes}, {"", time.Minute, facts.Unknown},
+		{"1 hour", time.Hour - time.Second, facts.Yes, ""}, {"1 hour", time.Hour, facts.No, ""}, {"1 hour", 2 * time.Hour, facts.No, ""},
+		{"until unlocked", 999 * time.Hour, facts.Yes, ""}, {"", time.Minute, facts.Unknown, ""},
+		{"1 hour", time.Hour, facts.No, "none"}, {"1 hour", 59 * time.Minute, facts.Yes, "1 day"}, // the first, which is the shortest
+		{"1 hour", time.Hour, facts.Unknown, "1 day"}, {"1 hour", time.Hour, facts.Unknown, "until unlocked"},
 	} {
 		values := []string{"lockout_attempts", "3"}
 		if c.duration != "" {
 			values = append(values, "lockout_duration", c.duration)
+		}
+		if c.longest != "" {
+			values = append(values, "lockout_longest", c.longest)
 		}
 		system := &facts.System{AsOf: asOf, Chooses: facts.ChooseSingle,
 			Policies: []facts.Policy{p("base", nil, values...)}, Default: "base"}

@@ -29,6 +29,55 @@ type Skipper interface {
 	Unread() []Unread
 }
 
+// A LineTable is what the lines of a mapping find in one file.
+type LineTable struct {
+	File  string
+	Rows  int // read; 1 for a list of keys and values
+	Lines []Line
+}
+
+// A Line is what one line of a mapping, which fills a setting or fact from one
+// place, finds in the rows. The counts add up to the rows.
+type Line struct {
+	At       Origin // in the mapping
+	Name     string // of the setting or fact
+	From     string // the column or key
+	Login    bool   // it tells accounts apart
+	Read     int    // rows with a value that was understood
+	Answered int    // rows with nothing there, of which the mapping says what that means
+	Open     int    // rows with nothing there, which stay unknown
+	Off      int    // rows in which a switch beside it is off, so that it does not count
+	Refused  int    // rows with a value that was not understood
+	Distinct int    // different values, read or refused
+	More     bool   // there are more than that
+}
+
+// Doubt says what looks wrong with a line over a number of rows; "" for
+// nothing.
+func (l *Line) Doubt(rows int) string {
+	switch {
+	case rows == 0:
+		return ""
+	case l.Refused > 0 && l.Read == 0:
+		return "no value is understood"
+	case l.Refused > 0:
+		return "not all values are understood"
+	case l.Open == rows:
+		return "nothing stands there"
+	case l.Login && !l.More && l.Distinct < l.Read:
+		return "one name stands in several rows"
+	case rows > 20 && l.Distinct == 1 && l.Read == rows:
+		return "the same everywhere"
+	}
+	return ""
+}
+
+// A LineTeller is an Export that is read by the lines of a mapping, and tells
+// what each finds. It may read the files once more.
+type LineTeller interface {
+	Lines() ([]LineTable, error)
+}
+
 // A Part is a run of an export's accounts.
 type Part interface {
 	// Accounts hands over the part's accounts as Export.Accounts does. It may

@@ -3,7 +3,9 @@
 package facts
 
 import (
+	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"yewcone/core/setting"
@@ -259,6 +261,42 @@ const (
 // Precedences lists all ways.
 var Precedences = []string{string(ChooseSingle), string(ChooseAssigned), string(ChoosePriority), string(ChooseNearest),
 	string(ChooseOwn), string(ChooseOwnStrict), string(ChooseStrictest), string(ChooseLoosest)}
+
+// The kinds of policies that an order of kinds names.
+const (
+	OwnKind           = "own"            // the one that the account names
+	UnitKind          = "unit"           // those of its unit and of the units above, nearest first
+	RoleKind          = "role"           // those of its roles and groups; the loosest of several
+	StrictestRoleKind = "strictest role" // as above, but the strictest of several
+	DefaultKind       = "default"
+)
+
+// Order is the order of kinds of policies where a system goes by one, such as
+// "own, unit, role, default", setting by setting; nil for every other way.
+func (p Precedence) Order() []string {
+	if !strings.Contains(string(p), ",") {
+		return nil
+	}
+	var kinds []string
+	for kind := range strings.SplitSeq(string(p), ",") {
+		kind = strings.TrimSpace(kind)
+		if !slices.Contains([]string{OwnKind, UnitKind, RoleKind, StrictestRoleKind, DefaultKind}, kind) || slices.Contains(kinds, kind) ||
+			kind == RoleKind && slices.Contains(kinds, StrictestRoleKind) || kind == StrictestRoleKind && slices.Contains(kinds, RoleKind) {
+			return nil
+		}
+		kinds = append(kinds, kind)
+	}
+	return kinds
+}
+
+// OrderPattern is the form of an order of kinds, as a regular expression.
+const OrderPattern = "^(own|unit|role|strictest role|default)(, *(own|unit|role|strictest role|default))+$"
+
+// ToChoose lists the ways to choose, for people.
+var ToChoose = strings.Join(Precedences, ", ") + ", or an order of kinds such as \"own, unit, role, default\""
+
+// Valid reports whether it is a way to choose.
+func (p Precedence) Valid() bool { return slices.Contains(Precedences, string(p)) || p.Order() != nil }
 
 // A System is what an export says of one system, apart from its accounts.
 type System struct {

@@ -107,6 +107,9 @@ func GuessesOf(get func(setting.ID) setting.Value) Guesses {
 	var g Guesses
 	g.PerDay, g.how, g.Known = PerDay(get(setting.LockoutAttempts), get(setting.LockoutWindow),
 		get(setting.LockoutDuration), get(setting.FailureDelay))
+	if longest := get(setting.LockoutLongest); longest.Known() && longest.State() != setting.Off && g.PerDay > 0 {
+		g.how += "; fewer as locks become longer, up to " + setting.At(setting.LockoutLongest).Text(longest)
+	}
 	g.SourcePerDay, _, g.SourceKnown = PerDay(get(setting.SourceAttempts), get(setting.SourceWindow),
 		get(setting.SourceDuration), get(setting.FailureDelay))
 	if n, ok := get(setting.LockoutAttempts).Count(); ok && get(setting.LockoutDuration).State() == setting.UntilUnlocked {

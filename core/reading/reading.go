@@ -14,6 +14,7 @@ type Intake struct {
 	System   *facts.System
 	Settings [][]ReadSetting   // by policy, those that the policy says
 	Unread   []facts.Unread    // what the files hold and nobody used
+	Lines    []facts.LineTable // what each line of a mapping finds; nil for formats that need none
 	Unknowns []finding.Unknown // what the rules of rule sets ask and the export does not show
 }
 
@@ -39,6 +40,11 @@ func Of(subjects []audit.Subject, o audit.Options) ([]Intake, error) {
 		}
 		if s, ok := subjects[i].Export.(facts.Skipper); ok {
 			in.Unread = s.Unread()
+		}
+		if l, ok := subjects[i].Export.(facts.LineTeller); ok {
+			if in.Lines, err = l.Lines(); err != nil {
+				return nil, err
+			}
 		}
 		for _, u := range result.Unknowns {
 			if u.System == in.Summary.Name && !u.OnlyChecks() {

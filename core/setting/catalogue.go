@@ -48,6 +48,7 @@ const (
 	LockoutAttempts
 	LockoutWindow
 	LockoutDuration
+	LockoutLongest
 	LockoutCoversAdmins
 	SourceAttempts
 	SourceWindow
@@ -292,6 +293,10 @@ var standard = [Len]Setting{
 	LockoutDuration: {Name: "lockout_duration", Group: "lockout", Kind: DurationKind, Order: Higher, OffIs: OffWeakest, OffWord: "none",
 		Unlock: true, Meaning: "how long a lock lasts", says: sayings{off: "a lock ends at once", amount: "a lock lasts {}",
 			unlock: "a lock lasts until an administrator ends it"}},
+	LockoutLongest: {Name: "lockout_longest", Group: "lockout", Kind: DurationKind, Order: Higher, OffIs: OffWeakest, OffWord: "none",
+		Unlock: true, Meaning: "how long locks become where each lasts longer than the one before; lockout_duration is the first",
+		says: sayings{off: "locks do not become longer", amount: "locks become longer, up to {}",
+			unlock: "locks become longer, until one lasts until an administrator ends it"}},
 	LockoutCoversAdmins: flag("lockout_covers_admins", "lockout", YesStricter, "the lockout holds for administrators too",
 		"administrators are locked out like everyone", "administrators are never locked out"),
 	SourceAttempts: count("source_attempts", "lockout", Lower, OffWeakest, "never", "failures", "failures from one address that block it",
@@ -345,7 +350,7 @@ var standard = [Len]Setting{
 // before expiry means nothing where passwords never expire.
 var needs = map[ID]ID{
 	WarnBefore: MaxAge, GraceSignIns: MaxAge, GracePeriod: MaxAge,
-	LockoutWindow: LockoutAttempts, LockoutDuration: LockoutAttempts, LockoutCoversAdmins: LockoutAttempts,
+	LockoutWindow: LockoutAttempts, LockoutDuration: LockoutAttempts, LockoutLongest: LockoutAttempts, LockoutCoversAdmins: LockoutAttempts,
 	SourceWindow: SourceAttempts, SourceDuration: SourceAttempts,
 }
 

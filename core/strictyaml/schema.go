@@ -11,6 +11,7 @@ import (
 type Hints struct {
 	Words map[string][]string
 	Keys  map[string][]string
+	Forms map[string]string // a pattern of what is taken beside the words
 }
 
 // Schema describes the files that Decode reads into a struct, as JSON Schema
@@ -37,6 +38,9 @@ func (s *schema) of(t reflect.Type, field string) map[string]any {
 	switch {
 	case t == reflect.TypeFor[Text](), t.Kind() == reflect.String:
 		if words := s.hints.Words[field]; words != nil {
+			if form := s.hints.Forms[field]; form != "" {
+				return map[string]any{"anyOf": []any{map[string]any{"enum": words}, map[string]any{"type": "string", "pattern": form}}}
+			}
 			return map[string]any{"enum": words}
 		}
 		return map[string]any{"type": scalar}

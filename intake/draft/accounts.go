@@ -15,6 +15,22 @@ func (d *drafter) accounts(s *sample) {
 	d.head(s)
 	d.line("    take:")
 	used := map[string]bool{}
+	best := s.bestFacts()
+	for c, h := range s.header {
+		f := match(factClues, h)
+		if at, found := best["login"]; found && at == c {
+			f = "login"
+		}
+		if f != "" && (best[f] != c || used[f]) {
+			f = ""
+		}
+		used[f] = true
+		d.line("      %s", d.accountLine(s, c, f))
+	}
+}
+
+// bestFacts are the columns that read most like each fact.
+func (s *sample) bestFacts() map[string]int {
 	best := map[string]int{}
 	for c, h := range s.header {
 		if f := match(factClues, h); f != "" {
@@ -28,28 +44,26 @@ func (d *drafter) accounts(s *sample) {
 			best["login"] = c
 		}
 	}
-	for c, h := range s.header {
-		f := match(factClues, h)
-		if at, found := best["login"]; found && at == c {
-			f = "login"
-		}
-		if f == "" || best[f] != c || used[f] {
-			d.line("      # ?: %s   # %s", yamlText(h), s.evidence(c, ""))
-			continue
-		}
-		used[f] = true
-		line, evidence := d.fact(f, h, s.column(c), len(s.rows)), s.evidence(c, f)
-		if strings.HasPrefix(line, "#") {
-			d.line("      # %s: %s; %s", f, strings.TrimPrefix(line, "#"), evidence)
-			continue
-		}
-		if !strings.Contains(line, "   # ") {
-			line += "   #"
-		} else {
-			line += ";"
-		}
-		d.line("      %s: %s %s", f, line, evidence)
+	return best
+}
+
+// accountLine drafts the line for one column; "" as the fact for one that
+// nothing is proposed for.
+func (d *drafter) accountLine(s *sample, c int, f string) string {
+	h, evidence := s.header[c], s.evidence(c, f)
+	if f == "" {
+		return fmt.Sprintf("# ?: %s   # %s", yamlText(h), evidence)
 	}
+	line := d.fact(f, h, s.column(c), len(s.rows))
+	switch {
+	case strings.HasPrefix(line, "#"):
+		return fmt.Sprintf("# %s: %s; %s", f, strings.TrimPrefix(line, "#"), evidence)
+	case !strings.Contains(line, "   # "):
+		line += "   #"
+	default:
+		line += ";"
+	}
+	return fmt.Sprintf("%s: %s %s", f, line, evidence)
 }
 
 // better prefers a column of sign-in names to one of numbers.
@@ -73,7 +87,11 @@ func (d *drafter) fact(fact, from string, values []string, rows int) string {
 		case form == "" && d.dates == "" && len(values) > 0:
 			return "#" + yamlText(from) + "   # in what form are these dates"
 		case len(values) < rows:
-			remark = "what does nothing mean: \"empty: never\" or \"null: never\""
+			word := "never"
+			if strings.HasPrefix(fact, "locked") {
+				word = "not locked"
+			}
+			remark = fmt.Sprintf("what does nothing mean: \"empty: %s\" or \"null: %s\"", word, word)
 		}
 	case mapping.KindOf(fact) == mapping.FlagFact:
 		if options, remark = d.answers(fact, from, values, options); remark == unsaid {
@@ -110,6 +128,8 @@ func (d *drafter) answers(fact, from string, values []string, options []string) 
 	switch {
 	case yes != "" && opposite:
 		return append(options, fmt.Sprintf("yes: %q, no: %q", no, yes)), "turned round, since the heading says the opposite"
+	case yes != "" && !slices.Contains(d.yes, yes):
+		return append(options, fmt.Sprintf("yes: %q, no: %q", yes, no)), ""
 	case yes != "":
 		return options, ""
 	}

@@ -39,7 +39,6 @@ var applications = []application{
 				"max_age: {from: Höchstalter (Tage), unit: days, only_if: {from: Ablauf eingeschaltet, otherwise: never}}"},
 			{"lockout_attempts: Fehlversuche bis Sperre", "lockout_attempts: {from: Fehlversuche bis Sperre, zero: never}"},
 			{"history: Kennwort-Historie", "history: {from: Kennwort-Historie, words: {alle: all}}"},
-			{"# ?: Vollständiger Name", "display_name: Vollständiger Name"},
 			{"password_set: Kennwort geändert", "password_set: {from: Kennwort geändert, empty: never}"},
 			{"last_sign_in: {from: Letzte Anmeldung,", "last_sign_in: {from: Letzte Anmeldung, empty: never,"},
 			{"# ?: Kennwort-Hash", "stored_value: Kennwort-Hash"},
@@ -100,22 +99,62 @@ var applications = []application{
 			"account ann: overdue": "no",
 		}},
 	{"a depot in Spanish", map[string]string{
+		"politicas.xml": "<?xml version=\"1.0\"?><deposito><politicas>" +
+			"<politica><perfil>Oficina</perfil><nivel>Fuerte</nivel><longitud_mínima>12</longitud_mínima><caduca>sí</caduca>" +
+			"<vigencia>12 semanas</vigencia><intentos>5</intentos><duración_del_bloqueo>1,5 horas</duración_del_bloqueo></politica>" +
+			"<politica><perfil>Muelle</perfil><nivel>Simple</nivel><longitud_mínima>8</longitud_mínima><caduca>no</caduca>" +
+			"<vigencia>12 semanas</vigencia><intentos>0</intentos><duración_del_bloqueo>0,5 horas</duración_del_bloqueo></politica>" +
+			"</politicas></deposito>\n",
 		"cuentas.xml": "<?xml version=\"1.0\"?><deposito><cuentas>" +
-			"<cuenta usuario=\"ana\"><correo>ana@marrowby.example</correo><bloqueado>no</bloqueado><ultimo>x</ultimo><creado>2026-01-05</creado></cuenta>" +
-			"<cuenta usuario=\"beto\"><correo>beto@marrowby.example</correo><bloqueado>sí</bloqueado><ultimo>y</ultimo><creado>2026-02-05</creado></cuenta>" +
-			"<cuenta usuario=\"carla\"><correo>carla@marrowby.example</correo><bloqueado>no</bloqueado><ultimo>z</ultimo><creado>2026-03-05</creado></cuenta>" +
+			"<cuenta usuario=\"ana\"><correo>ana@marrowby.example</correo><perfil>Oficina</perfil><bloqueado>no</bloqueado>" +
+			"<último_acceso>20 nov 2026</último_acceso><creado>05 ene 2026</creado><clave>$6$xyz$AAAA</clave></cuenta>" +
+			"<cuenta usuario=\"beto\"><correo>beto@marrowby.example</correo><perfil>Muelle</perfil><bloqueado>sí</bloqueado>" +
+			"<último_acceso/><creado>05 feb 2026</creado><clave>{SSHA256}AAAA</clave></cuenta>" +
+			"<cuenta usuario=\"carla\"><correo>carla@marrowby.example</correo><perfil>Oficina</perfil><bloqueado>no</bloqueado>" +
+			"<último_acceso>01 ago 2026</último_acceso><creado>05 mar 2026</creado><clave>AAAA</clave></cuenta>" +
 			"</cuentas></deposito>\n"},
-		[]string{"cuentas.xml"}, nil,
-		map[string]string{"account ana: email": "ana@marrowby.example", "account ana: locked": "false", "account beto: locked": "true",
-			"account carla: created": "2026-03-05"}},
+		[]string{"politicas.xml", "cuentas.xml"},
+		[][2]string{
+			{"decimal: comma", "decimal: comma\npresets: {Fuerte: {history: 6}, Simple: {history: none}}"},
+			{"    roles: perfil                # likely", "    roles: perfil\n    preset: nivel"},
+			{"lockout_attempts: intentos", "lockout_attempts: {from: intentos, zero: never}"},
+			{"max_age: {from: vigencia, unit: weeks}", "max_age: {from: vigencia, only_if: {from: caduca, otherwise: never}}"},
+			{"# ?: clave", "stored_value: clave"},
+			{"# ?: perfil", "roles: perfil"},
+			{"last_sign_in: último_acceso", "last_sign_in: {from: último_acceso, empty: never}"},
+		},
+		map[string]string{
+			"policy Oficina: min_length": "12", "policy Oficina: history": "6", "policy Muelle: history": "none",
+			"policy Oficina: max_age": "84 days", "policy Muelle: max_age": "never",
+			"policy Oficina: lockout_attempts": "5", "policy Muelle: lockout_attempts": "never",
+			"policy Oficina: lockout_duration": "1 hour 30 minutes", "policy Muelle: lockout_duration": "30 minutes",
+			"account ana: email": "ana@marrowby.example", "account ana: locked": "false", "account beto: locked": "true",
+			"account ana: roles": "[Oficina]", "account ana: last_sign_in": "2026-11-20", "account beto: last_sign_in": "never",
+			"account carla: created": "2026-03-05", "account ana: storage": "salted slow", "account carla: storage": "",
+		}},
 	{"a lock controller's print", map[string]string{
-		"shown.txt": "minimum length      6\nmaximum length      8\nwrong codes before lock  3\nlock lasts minutes  15\n",
-		"holders.txt": "Holders of today\n\nUser name  Full name   Active  Last used\n---------  ----------  ------  ----------\n" +
-			"11         Ann Quill   yes     2026-11-20\n12         Bo Ferrer   no\n13         Cy Winch    yes     2026-11-21\n"},
+		"shown.txt": "minimum length      6\nmaximum length      8\nwrong codes before lock  3\nlock lasts minutes  15\n" +
+			"longest lock  04:00:00\ncode age days  183\nages on  0\ncodes remembered  all\n",
+		"holders.txt": "Holders of today, 23 Nov 2026\n\nUser name  Full name   Active  Code changed   Last used\n" +
+			"---------  ----------  ------  -------------  -------------\n" +
+			"11         Ann Quill   yes     as delivered   Nov 20 2026\n12         Bo Ferrer   no      Jan 05 2026\n" +
+			"13         Cy Winch    yes     Feb 11 2026    Nov 21 2026\n"},
 		[]string{"shown.txt", "holders.txt"},
-		[][2]string{{"last_sign_in: Last used", "last_sign_in: {from: Last used, empty: never}"}},
+		[][2]string{
+			{"history: codes remembered", "history: {from: codes remembered, words: {all: all}}"},
+			{"max_age: {from: code age days, unit: days}", "max_age: {from: code age days, unit: days, only_if: {from: ages on, yes: \"1\", " +
+				"no: \"0\", otherwise: never}}"},
+			{"password_set: Code changed", "as_delivered: {from: Code changed, yes: as delivered}\n      " +
+				"password_set: {from: Code changed, words: {as delivered: never}}"},
+			{"last_sign_in: Last used", "last_sign_in: {from: Last used, empty: never}"},
+			{"    take:\n      login", "    fixed: {roles: Holders}\n    take:\n      login"},
+		},
 		map[string]string{"policy general: min_length": "6", "policy general: max_length": "8", "policy general: lockout_attempts": "3",
-			"policy general: lockout_duration": "15 minutes", "account 11: display_name": "Ann Quill", "account 12: enabled": "false",
+			"policy general: lockout_duration": "15 minutes", "policy general: lockout_longest": "4 hours",
+			"policy general: max_age": "never", "policy general: history": "all",
+			"account 11: display_name": "Ann Quill", "account 12: enabled": "false", "account 11: roles": "[Holders]",
+			"account 11: password_set": "never", "account 12: password_set": "2026-01-05", "account 11: as_delivered": "true",
+			"account 13: as_delivered": "",
 			"account 12: last_sign_in": "never", "account 13: last_sign_in": "2026-11-21"}},
 }
 

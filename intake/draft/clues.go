@@ -10,7 +10,7 @@ import (
 )
 
 // clue ties words of a heading to a setting or fact; the first that matches
-// counts. Word boundaries are where a letter case changes, too.
+// counts. Words begin where a letter case changes, too.
 type clue struct {
 	name  string
 	words *regexp.Regexp
@@ -20,7 +20,7 @@ func clues(lines string) []clue {
 	var list []clue
 	for line := range strings.Lines(strings.TrimSpace(lines)) {
 		name, pattern, _ := strings.Cut(strings.TrimSpace(line), " ")
-		list = append(list, clue{name, regexp.MustCompile(`\b(?:` + pattern + `)`)})
+		list = append(list, clue{name, regexp.MustCompile(`(?:^| )(?:` + pattern + `)`)})
 	}
 	return list
 }
@@ -40,17 +40,18 @@ min_upper (needs|require|demand).*(capital|upper)
 min_lower (needs|require|demand).*(small|lower)
 warn_before (remind|warn|notice)|vorwarn|avertissement|aviso
 min_age (smallest|minimum|min|least).*age|must be kept|keep for
-max_age (largest|maximum|max|own|password|pin).*age|(password|pin) (lasts|life|lifetime)|expires after
+max_age (largest|maximum|max|own|password|pin|code).*age|(password|pin) (lasts|life|lifetime)|expires after
 max_age gültig.*(dauer|tage)|höchstalter|ablauf nach|durée de validité|validité|vigencia|caduca
 history (earlier|old|previous|remembered).*(password|pin|code)|(password|pin|code)s? remembered|history
 history same as previous|historie|frühere.*(kennw|passw)|historique|anciens mots|historial|anteriores
-lockout_window (count|wrong).*(over|goes back|window)|window|observation
+lockout_longest (longest|maximum|max) (lock|wait)|längste sperre
+lockout_window (count|wrong).*(over|goes back|window)|window|observation|fehlversuche gezählt|zählfenster|ventana
 lockout_duration lock(out)? (lasts|ends|minutes|duration|for)|duration minutes|sperr(dauer|zeit)|durée (du verrou|de blocage)|duración del bloqueo
-lockout_attempts (wrong|failed|bad).*(before|lock|limit)|(^| )tries( |$)|attempts|threshold|wrong tries limit|fehlversuche|tentatives|intentos
-change_at_first_use first (password|pin|code)
+lockout_attempts (wrong|failed|bad).*(before|lock|limit)|tries( |$)|attempts|threshold|wrong tries limit|fehlversuche|tentatives|intentos
+change_at_first_use first (password|pin|code)|erstes (kennwort|passwort)|premier mot de passe|primera contraseña
 temporary_valid (reset|invitation|recovery).*(works|valid)
 idle_timeout idle
-session_limit (sign in|session|visit) (lasts|limit|length)|absolute
+session_limit (sign in|session|visit) (lasts|limit|length)|absolute|sitzung (endet|dauer)
 dormant_after (unused|not used|inactive).*|inactive days
 second_factor two step|second (factor|step)|2fa|mfa
 `)
@@ -59,9 +60,9 @@ var factClues = clues(`
 password_set (password|pin|code).*(changed|set)|(changed|set).*(password|pin)|pin set
 password_set (kennwort|passwort).*(geändert|gesetzt)|mot de passe.*(modifi|chang)|contraseña.*(cambi|modific)
 never_expires never expires|keeps for ever|password expires$|läuft nie ab|n expire (jamais|pas)|nunca (expira|caduca)|sin caducidad
-must_change must change|change.*next|muss.*ändern|doit changer|debe cambiar
+must_change must change|change.*next|muss.*ändern|doit changer|debe cambiar|cambio pendiente
 locked_until locked until
-locked_since locked at|locked since
+locked_since locked at|locked since|gesperrt seit|verrouillé depuis|bloquead[oa] desde
 account_ends valid to|valid until|account ends
 last_sign_in last (sign in|login|log in|used|seen|in)( |$|at)|letzte (anmeldung|nutzung)|dernière (connexion|session)|último acceso|última (conexión|sesión)
 created (account )?(made|created)|angelegt|erstellt|créé|creado
@@ -73,10 +74,10 @@ roles ^roles?$|^rollen?$|^rôles?$|^rol(es)?$
 groups ^groups?( |$)|^gruppen?$|^groupes?$|^grupos?$
 unit organi[sz]ation|department|^unit$|^abteilung|^departamento
 employee_no employee|staff number|personnel
-privileged ^(admin|administrator|master|privileged|superuser)$
+privileged ^(admin|administrator|master|privileged|superuser)$|^administra$
 first_name given name|first name
 last_name family name|last name|surname
-display_name full name|display name|^name$|^holder$|formatted
+display_name full name|display name|^name$|^holder$|formatted|vollständiger name|nom complet|nombre completo|^nombre$
 login sign in( name)?$|(user|code) name|username|login|^user$|account name|^number$
 login ^id$|^benutzer(name|kennung)?$|anmeldename|^identifiant$|^utilisateur$|^usuario$
 description note|description|comment
@@ -104,26 +105,55 @@ func match(list []clue, heading string) string {
 
 var draftForms = []string{"generalized time", "dd/mm/yyyy hh:mm", "dd/mm/yyyy", "mm/dd/yyyy hh:mm", "mm/dd/yyyy",
 	"dd.mm.yyyy hh:mm", "dd.mm.yyyy", "yyyy-mm-dd hh:mm:ss", "yyyy-mm-dd hh:mm", "iso 8601", "spreadsheet days",
-	"epoch milliseconds", "epoch seconds"}
+	"epoch milliseconds", "epoch seconds", "dd mon yyyy", "dd month yyyy", "mon dd yyyy", "dd mon yyyy hh:mm"}
 
-// dateForm finds the first form that reads all values; an offset or fraction
+// monthNames are those of other languages, in short and in full.
+var monthNames = [][]string{
+	strings.Fields("ene feb mar abr may jun jul ago sep oct nov dic"),
+	strings.Fields("enero febrero marzo abril mayo junio julio agosto septiembre octubre noviembre diciembre"),
+	strings.Fields("janv févr mars avr mai juin juil août sept oct nov déc"),
+	strings.Fields("janvier février mars avril mai juin juillet août septembre octobre novembre décembre"),
+	strings.Fields("Jan Feb Mär Apr Mai Jun Jul Aug Sep Okt Nov Dez"),
+	strings.Fields("Januar Februar März April Mai Juni Juli August September Oktober November Dezember"),
+}
+
+// dateFormOf finds the first form that reads all values; an offset or fraction
 // is for ISO 8601.
 func dateFormOf(values []string) string {
+	form, _ := datesOf(values)
+	return form
+}
+
+// datesOf is the form of dates and, where they are not English, the names of
+// the months.
+func datesOf(values []string) (name string, months []string) {
+	if len(values) == 0 {
+		return "", nil
+	}
 	for _, name := range draftForms {
 		form, err := dateform.New(name)
-		if err != nil || len(values) == 0 {
-			return ""
+		if err != nil {
+			return "", nil
 		}
-		ok := func(v string) bool {
-			at, ok := form.Parse(v, time.UTC)
-			t, _ := at.Time()
-			return ok && t.Year() > 1990 && t.Year() < 2100
+		if reads(form, values) {
+			return name, nil
 		}
-		if !slices.ContainsFunc(values, func(v string) bool { return !ok(v) }) {
-			return name
+		for _, months := range monthNames {
+			if strings.Contains(name, "mon") && reads(form.WithMonths(months), values) {
+				return name, months
+			}
 		}
 	}
-	return ""
+	return "", nil
+}
+
+// reads reports whether a form makes sense of all values.
+func reads(form *dateform.Form, values []string) bool {
+	return !slices.ContainsFunc(values, func(v string) bool {
+		at, ok := form.Parse(v, time.UTC)
+		t, _ := at.Time()
+		return !ok || t.Year() <= 1990 || t.Year() >= 2100
+	})
 }
 
 var wordPairs = [][2]string{{"Yes", "No"}, {"yes", "no"}, {"YES", "NO"}, {"true", "false"}, {"TRUE", "FALSE"},

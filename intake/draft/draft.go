@@ -5,6 +5,7 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
+	"maps"
 	"regexp"
 	"slices"
 	"strconv"
@@ -73,6 +74,7 @@ var ErrNothing = errors.New("nothing here reads like settings or accounts; fill 
 type drafter struct {
 	samples []sample
 	dates   string
+	months  []string
 	yes, no []string
 	empty   []string // files without a table or a document of settings
 	b       strings.Builder
@@ -85,14 +87,14 @@ func (d *drafter) write() string {
 			values := d.samples[i].column(c)
 			d.learnWords(&d.samples[i], c, values)
 			if d.dates == "" && match(factClues, d.samples[i].header[c]) != "" && !numbers(values) {
-				d.dates = dateFormOf(values)
+				d.dates, d.months = datesOf(values)
 			}
 		}
 	}
 	for i := range d.samples {
 		for c, h := range d.samples[i].header {
 			if f := match(factClues, h); d.dates == "" && mapping.KindOf(f) == mapping.DateFact {
-				d.dates = dateFormOf(d.samples[i].column(c))
+				d.dates, d.months = datesOf(d.samples[i].column(c))
 			}
 		}
 	}
@@ -103,6 +105,10 @@ func (d *drafter) write() string {
 	if d.dates != "" {
 		d.line("dates: %s%s", d.dates, d.otherOrder())
 	}
+	if d.months != nil {
+		d.line("months: [%s]", strings.Join(d.months, ", "))
+	}
+	d.numbers()
 	if len(d.yes) > 0 {
 		d.line("yes: [%s]\nno: [%s]", quoted(d.yes), quoted(d.no))
 	}
@@ -130,6 +136,39 @@ func (d *drafter) write() string {
 	d.section("settings", settings, d.settings)
 	d.section("accounts", accounts, d.accounts)
 	return d.b.String()
+}
+
+var decimalComma = regexp.MustCompile(`^\d+,\d{1,2}( |$)`)
+
+// numbers drafts how the settings write fractions and units of time, where
+// that is not as in English.
+func (d *drafter) numbers() {
+	units, comma := map[string]string{}, false
+	for i := range d.samples {
+		s := &d.samples[i]
+		if s.kind == "accounts" || s.kind == "" {
+			continue
+		}
+		for c := range s.header {
+			for _, v := range s.column(c) {
+				comma = comma || decimalComma.MatchString(v)
+				digits, word, _ := strings.Cut(v, " ")
+				if unit := otherUnits[strings.ToLower(word)]; unit != "" && numbers([]string{strings.Replace(digits, ",", ".", 1)}) {
+					units[word] = unit
+				}
+			}
+		}
+	}
+	if comma {
+		d.line("decimal: comma")
+	}
+	var pairs []string
+	for _, word := range slices.Sorted(maps.Keys(units)) {
+		pairs = append(pairs, word+": "+units[word])
+	}
+	if pairs != nil {
+		d.line("units: {%s}", strings.Join(pairs, ", "))
+	}
 }
 
 // otherOrder remarks where days and months could change places: no date of the

@@ -39,7 +39,7 @@ func takeSamples(r *intake.Request, name string) ([]sample, error) {
 		return []sample{{file: base, header: keyvalue.Header, rows: firstRows(t)}}, nil
 	}
 	samples, err := delimitedSample(r, name, base)
-	if len(samples) == 1 && len(samples[0].header) > 1 || strings.HasSuffix(name, ".csv") || strings.HasSuffix(name, ".tsv") {
+	if len(samples) == 1 && len(samples[0].header) > 1 && len(samples[0].rows) > 0 || strings.HasSuffix(name, ".csv") || strings.HasSuffix(name, ".tsv") {
 		return samples, err
 	}
 	if printed := printedSample(r, name, base); printed != nil {
@@ -95,7 +95,7 @@ func delimitedSample(r *intake.Request, name, base string) ([]sample, error) {
 		if first == nil {
 			first = header
 		}
-		if len(header) >= 2 && table.NoHeading(header) == "" && (len(rows) > 0 || heading == 1) && notes.Refused() <= len(rows) {
+		if len(header) >= 2 && mostly(header) && table.NoHeading(header) == "" && (len(rows) > 0 || heading == 1) && notes.Refused() <= len(rows) {
 			return []sample{{file: base, heading: heading, header: header, rows: rows}}, nil
 		}
 	}
@@ -104,6 +104,18 @@ func delimitedSample(r *intake.Request, name, base string) ([]sample, error) {
 			"); put a row of headings above it"}
 	}
 	return []sample{{file: base, header: first}}, nil
+}
+
+// mostly reports whether more than half of a row is filled; a title stands
+// alone in one that is not.
+func mostly(row []string) bool {
+	filled := 0
+	for _, cell := range row {
+		if cell != "" {
+			filled++
+		}
+	}
+	return 2*filled > len(row)
 }
 
 func openTable(r *intake.Request, name, form string, rows *strictyaml.Text) (table.Table, error) {

@@ -16,15 +16,63 @@ func (d *drafter) settings(s *sample) {
 	kind := s.kind
 	d.head(s)
 	d.line("    layout: %s", kind)
-	var items [][2]string
 	switch kind {
 	case "pairs":
-		key, _ := s.keyColumn()
-		value := key + 1
-		if value >= len(s.header) {
-			value = 0
-		}
+		key, value := s.pairColumns()
 		d.line("    key: %s\n    value: %s\n    policy: general\n    default: yes", s.header[key], s.header[value])
+	case "document":
+		d.line("    policy: general\n    default: yes")
+	default:
+		name := yamlText(s.header[s.policyColumn()])
+		d.line("    policy: %s\n    roles: %s                # likely", name, name)
+		inherit := []string{""}
+		for c := range s.header {
+			for _, v := range s.column(c) {
+				if c != s.policyColumn() && strings.HasPrefix(v, "(") && !slices.Contains(inherit, v) {
+					inherit = append(inherit, v)
+				}
+			}
+		}
+		d.line("    inherit: [%s]", quoted(inherit))
+	}
+	d.take(s.items(), kind)
+}
+
+var policyWords = regexp.MustCompile(`^(name|policy|role|group|tier|profile|class|rolle|gruppe|profil|nom|rôle|groupe|nombre|perfil|rol|grupo)s?( |$)`)
+
+// policyColumn is the column that tells the policies of a table apart: one that
+// is named so, or the first without a value that stands twice.
+func (s *sample) policyColumn() int {
+	apart := func(c int) bool {
+		values := s.column(c)
+		return len(slices.Compact(slices.Sorted(slices.Values(values)))) == len(s.rows) && !numbers(values)
+	}
+	for _, named := range []bool{true, false} {
+		for c, h := range s.header {
+			if apart(c) && policyWords.MatchString(plainWords(h)) == named && match(settingClues, h) == "" {
+				return c
+			}
+		}
+	}
+	return 0
+}
+
+// pairColumns are the columns of keys and of values.
+func (s *sample) pairColumns() (key, value int) {
+	key, _ = s.keyColumn()
+	if value = key + 1; value >= len(s.header) {
+		value = 0
+	}
+	return key, value
+}
+
+// items are the keys or columns that settings may come from, with their
+// values apart by NUL.
+func (s *sample) items() [][2]string {
+	var items [][2]string
+	switch s.kind {
+	case "pairs":
+		key, value := s.pairColumns()
 		for _, row := range s.rows {
 			unit := ""
 			if value+1 < len(row) {
@@ -35,26 +83,17 @@ func (d *drafter) settings(s *sample) {
 			}
 		}
 	case "document":
-		d.line("    policy: general\n    default: yes")
 		for c, h := range s.header {
 			items = append(items, [2]string{h, s.rows[0][c]})
 		}
 	default:
-		d.line("    policy: %s\n    roles: %s                # likely", s.header[0], s.header[0])
-		for c, h := range s.header[1:] {
-			items = append(items, [2]string{h, strings.Join(slices.Compact(slices.Sorted(slices.Values(s.column(c+1)))), "\x00")})
-		}
-		inherit := []string{""}
-		for c := range s.header[1:] {
-			for _, v := range s.column(c + 1) {
-				if strings.HasPrefix(v, "(") && !slices.Contains(inherit, v) {
-					inherit = append(inherit, v)
-				}
+		for c, h := range s.header {
+			if c != s.policyColumn() {
+				items = append(items, [2]string{h, strings.Join(slices.Compact(slices.Sorted(slices.Values(s.column(c)))), "\x00")})
 			}
 		}
-		d.line("    inherit: [%s]", quoted(inherit))
 	}
-	d.take(items, kind)
+	return items
 }
 
 // likeliest picks, where several keys read like one setting, the one whose
@@ -86,8 +125,22 @@ var aside = regexp.MustCompile(`\b(legend|master|default|alarm|allowed|everybody
 
 // take drafts the settings that keys or columns bring.
 func (d *drafter) take(items [][2]string, kind string) {
-	var lines, left []string
-	asOf := ""
+	lines, left, asOf := d.settingLines(items, kind)
+	if asOf != "" {
+		d.line("    as_of: %s", yamlText(asOf))
+	}
+	d.line("    take:")
+	for _, l := range lines {
+		d.line("      %s", l)
+	}
+	for _, l := range left {
+		d.line("      # ?: %s", l)
+	}
+}
+
+// settingLines drafts a line for each key or column that is understood, and
+// lists the others and the key that tells when the export was made.
+func (d *drafter) settingLines(items [][2]string, kind string) (lines, left []string, asOf string) {
 	best := likeliest(items)
 	for i, item := range items {
 		words := plainWords(item[0])
@@ -96,25 +149,16 @@ func (d *drafter) take(items [][2]string, kind string) {
 			continue
 		}
 		name := match(settingClues, item[0])
-		if name == "" || best[name] != i {
+		if name == "" || best[name] != i || strings.HasSuffix(item[0], "[*]") { // a list is no one value
 			left = append(left, yamlText(item[0])+"   # "+shapes(strings.Split(item[1], "\x00")))
 			continue
 		}
-		lines = append(lines, fmt.Sprintf("      %s: %s", name, d.source(name, item[0], item[1])))
+		lines = append(lines, fmt.Sprintf("%s: %s", name, d.source(name, item[0], item[1])))
 		if name == "min_upper" && strings.Contains(words, "small") {
-			lines = append(lines, fmt.Sprintf("      min_lower: %s", d.source("min_lower", item[0], item[1])))
+			lines = append(lines, fmt.Sprintf("min_lower: %s", d.source("min_lower", item[0], item[1])))
 		}
 	}
-	if asOf != "" {
-		d.line("    as_of: %s", yamlText(asOf))
-	}
-	d.line("    take:")
-	for _, l := range lines {
-		d.line("%s", l)
-	}
-	for _, l := range left {
-		d.line("      # ?: %s", l)
-	}
+	return lines, left, asOf
 }
 
 var unitWord = regexp.MustCompile(`(second|minute|hour|day|month|year)s?`)
@@ -190,8 +234,8 @@ func unitIn(words string) string {
 func bare(values []string) bool {
 	return slices.ContainsFunc(values, func(v string) bool {
 		digits, rest, _ := strings.Cut(strings.TrimSpace(v), " ")
-		_, err := strconv.ParseFloat(digits, 64)
-		return err == nil && (rest == "" || !strings.HasPrefix(v, digits+" ") || unitWord.MatchString(rest))
+		_, err := strconv.ParseFloat(strings.Replace(digits, ",", ".", 1), 64)
+		return err == nil && (rest == "" || !strings.HasPrefix(v, digits+" ") || unitIn(strings.ToLower(rest)) != "")
 	})
 }
 

@@ -236,9 +236,9 @@ func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.T
 	}
 	s.Format = format
 	if f.Chooses != nil {
-		if !slices.Contains(facts.Precedences, f.Chooses.Value) {
+		if !facts.Precedence(f.Chooses.Value).Valid() {
 			l.note(f.Chooses.At(0, "%q is no way to choose; it is one of %s%s", f.Chooses.Value,
-				strings.Join(facts.Precedences, ", "), nearword.Advice(f.Chooses.Value, facts.Precedences)))
+				facts.ToChoose, nearword.Advice(f.Chooses.Value, facts.Precedences)))
 		}
 		s.Request.Chooses = facts.Precedence(f.Chooses.Value)
 	}
@@ -365,8 +365,8 @@ func (s *System) complete(system *facts.System) {
 	for i := range system.Policies {
 		p := &system.Policies[i]
 		for id, v := range s.known {
-			inherits := p.Parent != "" || (system.Chooses == facts.ChooseOwn || system.Chooses == facts.ChooseNearest) &&
-				p.Name != system.Default
+			inherits := p.Parent != "" || (system.Chooses == facts.ChooseOwn || system.Chooses == facts.ChooseNearest ||
+				system.Chooses.Order() != nil) && p.Name != system.Default
 			if !p.Value(id).Known() && !inherits {
 				p.Set(id, v.Value, v.Origin)
 			}
@@ -382,6 +382,7 @@ func Schema(formats []string) map[string]any {
 		strictyaml.Hints{
 			Words: map[string][]string{"exportFile.read": formats, "systemFile.chooses": facts.Precedences, "exportFile.view": {"whole", "part"},
 				"linkFile.same": settings, "linkFile.password": {"shared", "own"}},
-			Keys: map[string][]string{"systemFile.kinds": facts.Kinds, "systemFile.limits": settings, "systemFile.known": settings},
+			Forms: map[string]string{"systemFile.chooses": facts.OrderPattern},
+			Keys:  map[string][]string{"systemFile.kinds": facts.Kinds, "systemFile.limits": settings, "systemFile.known": settings},
 		})
 }

@@ -8,7 +8,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -124,8 +123,8 @@ func (e *export) begin(line string, number int, r *intake.Request) error {
 		return wrong(fmt.Sprintf("this is version %d, and version %d is read here", s.Version, snapshot.Version))
 	}
 	if e.Read.Chooses == "" {
-		if !slices.Contains(facts.Precedences, s.Chooses) {
-			return wrong(fmt.Sprintf("chooses is %.40q, and is one of %s", s.Chooses, strings.Join(facts.Precedences, ", ")))
+		if !facts.Precedence(s.Chooses).Valid() {
+			return wrong(fmt.Sprintf("chooses is %.40q, and is one of %s", s.Chooses, facts.ToChoose))
 		}
 		e.Read.Chooses = facts.Precedence(s.Chooses)
 	}

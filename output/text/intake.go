@@ -3,6 +3,8 @@ package text
 import (
 	"fmt"
 	"io"
+	"slices"
+	"strconv"
 	"strings"
 
 	"yewcone/core/facts"
@@ -71,6 +73,9 @@ func (p *page) intake(in *reading.Intake) {
 			p.para("  not used  ", plainStyle, seen(u.File+": "+strings.Join(u.Names, ", ")))
 		}
 	}
+	for i := range in.Lines {
+		p.lines(&in.Lines[i])
+	}
 	for i := range in.Unknowns {
 		u := &in.Unknowns[i]
 		text := u.Name() + ", asked by " + strings.Join(rules.Names(u.Rules), ", ")
@@ -79,6 +84,71 @@ func (p *page) intake(in *reading.Intake) {
 		}
 		p.para("  unknown   ", plainStyle, seen(text))
 	}
+}
+
+// lines writes what the lines of a mapping find in one file; a column that is
+// zero for all of them is left out.
+func (p *page) lines(t *facts.LineTable) {
+	list := t.Lines
+	if t.Rows == 1 { // what was read stands with its policy already
+		list = slices.DeleteFunc(slices.Clone(list), func(l facts.Line) bool { return l.Read == t.Rows })
+	}
+	if len(list) == 0 {
+		return
+	}
+	p.para("  lines     ", boldStyle, seen(fmt.Sprintf("of %s for %s, over %d %s", list[0].At.File, t.File, t.Rows,
+		plural(t.Rows, "row", "rows"))))
+	heads := []string{"line", "", "from", "read", "answered", "left open", "off", "refused", "distinct", ""}
+	rows := [][]string{heads}
+	used := map[int]bool{4: false}
+	for i := range list {
+		l := &list[i]
+		distinct := strconv.Itoa(l.Distinct)
+		if l.More {
+			distinct += "+"
+		}
+		rows = append(rows, []string{strconv.Itoa(l.At.Line), l.Name, seen(l.From), readShare(l.Read, t.Rows), count(l.Answered), count(l.Open),
+			count(l.Off), count(l.Refused), distinct, l.Doubt(t.Rows)})
+		for c, n := range map[int]int{4: l.Answered, 5: l.Open, 6: l.Off, 7: l.Refused} {
+			used[c] = used[c] || n > 0
+		}
+	}
+	for i := range rows {
+		for c := 7; c >= 4; c-- {
+			if !used[c] {
+				rows[i] = slices.Delete(rows[i], c, c+1)
+			}
+		}
+	}
+	last := len(rows[0]) - 1
+	p.table("    ", rows, func(c int) bool { return c == 0 || c > 2 && c < last }, func(row, c int, text string) string {
+		switch {
+		case row == 0:
+			return p.paint(faintStyle, text)
+		case c == last:
+			return p.paint(badStyle, text)
+		}
+		return text
+	})
+}
+
+// readShare is a part of all in per cent: 0 and 100 only where it is none or all.
+func readShare(n, of int) string {
+	switch {
+	case of == 0 || n == 0:
+		return "none"
+	case n == of:
+		return "all"
+	}
+	return strconv.Itoa(min(max(n*100/of, 1), 99)) + " %"
+}
+
+// count is a number, or nothing for none.
+func count(n int) string {
+	if n == 0 {
+		return ""
+	}
+	return strconv.Itoa(n)
 }
 
 // policy writes one policy: settings that stand in one place and say the same
