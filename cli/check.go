@@ -7,16 +7,21 @@ import (
 	"io"
 	"runtime/debug"
 	"strings"
+	"time"
 
 	"github.com/urfave/cli/v3"
 
 	"yewcone/core/audit"
 	"yewcone/core/finding"
+	"yewcone/core/nearword"
 	"yewcone/core/rules"
 	"yewcone/intake/estatefolder"
+	"yewcone/intake/table"
+	"yewcone/output"
 	"yewcone/output/atomicfile"
 	"yewcone/output/formats"
 	"yewcone/output/jsonfile"
+	"yewcone/output/text"
 )
 
 func checkCommand() *cli.Command {
@@ -37,6 +42,8 @@ counts as met.
 			asOfFlag(),
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "one of " + strings.Join(formats.CheckNames(), ", ")},
 			outFlag(),
+			&cli.BoolFlag{Name: "all", Usage: "every finding, where without it only what comes first is told"},
+			&cli.StringFlag{Name: "finding", Usage: "tell all of one finding, by its fingerprint, with every account that it reaches"},
 			&cli.BoolFlag{Name: "details", Usage: "tell everything about the less bad findings too"},
 			&cli.StringFlag{Name: "each", Usage: "also write one line of JSON for every account that a finding reaches", TakesFile: true},
 			&cli.IntFlag{Name: "examples", Value: 5, Usage: "how many accounts to name with each finding"},
@@ -68,7 +75,10 @@ func runCheck(c *cli.Command, stdout io.Writer) error {
 	if err != nil {
 		return err
 	}
-	o.Details = c.Bool("details")
+	if fingerprint := c.String("finding"); fingerprint != "" {
+		return oneFinding(c, fingerprint)
+	}
+	o.Details, o.All = c.Bool("details"), c.Bool("all") || c.Args().Len() == 1
 	result, err := checkEstate(c, format.Spread)
 	if err != nil {
 		return err
@@ -91,6 +101,40 @@ func runCheck(c *cli.Command, stdout io.Writer) error {
 		return status(ExitFindings)
 	}
 	return nil
+}
+
+// oneFinding tells all of one finding, with every account that it reaches.
+func oneFinding(c *cli.Command, fingerprint string) error {
+	opened, err := openEstate(c, c.Args().Slice())
+	if err != nil {
+		return err
+	}
+	var accounts []finding.Example
+	opened.options.Each = func(r *audit.Reached) error {
+		if r.Fingerprint == fingerprint {
+			accounts = append(accounts, finding.Example{Login: strings.Clone(r.Account.Login), Origin: r.Account.Origin, Detail: r.Detail})
+		}
+		return nil
+	}
+	result, err := audit.Run(opened.estate.Name, opened.subjects, opened.options)
+	if err != nil {
+		return err
+	}
+	var known []string
+	for i := range result.Findings {
+		if result.Findings[i].Fingerprint == fingerprint {
+			return show(c, func(w io.Writer, o output.Options) error { return text.Finding(w, result, i, accounts, o) })
+		}
+		known = append(known, result.Findings[i].Fingerprint)
+	}
+	for i := range result.Accepted {
+		if f := &result.Accepted[i]; f.Fingerprint == fingerprint {
+			return fmt.Errorf("the finding %s is accepted: %s, until %s", fingerprint, f.Exception.Because,
+				f.Exception.Until.Format(time.DateOnly))
+		}
+	}
+	return fmt.Errorf("no finding has the fingerprint %s (\"yewcone check --all\" shows them)%s", table.Shown(fingerprint),
+		nearword.Advice(fingerprint, known))
 }
 
 // opened is an estate whose exports stand ready.

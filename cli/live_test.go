@@ -168,6 +168,12 @@ func TestLivePostgreSQL(t *testing.T) {
 	}, map[string]string{"tide": `overdue and storage == "salted fast" and not privileged`,
 		"mate": `privileged and enabled and storage == "salted slow"`, "gone": "not enabled",
 		"postgres": "privileged and not password_usable"})
+	mendLive(t, "export: {read: postgresql, from: x}", func(x string) { shell(t, x, psql+how(t, "postgresql", "psql")) }, func(lines string) {
+		if err := os.WriteFile(filepath.Join(folder, "lines.sql"), []byte(lines), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		shell(t, folder, psql+"psql -q -v ON_ERROR_STOP=1 -f lines.sql; sleep 1") // until all have read the files again
+	})
 }
 
 func TestLiveMariaDB(t *testing.T) {
@@ -192,6 +198,12 @@ func TestLiveMariaDB(t *testing.T) {
 		"lockout_duration": "until unlocked", "reuse_after": "100 days", "dictionary_barred": "no",
 	}, map[string]string{"tide@localhost": "not overdue and not privileged and password_usable",
 		"gone@localhost": "locked_for_ever", "crew@localhost": "privileged and lasts_for_ever"})
+	mendLive(t, "export: {read: mariadb, from: x}", func(x string) { shell(t, x, client+how(t, "mariadb", "mariadb")) }, func(lines string) {
+		if err := os.WriteFile(filepath.Join(folder, "lines.sql"), []byte(lines), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		shell(t, folder, client+"mariadb < lines.sql")
+	})
 }
 
 const slapdConfig = `include /etc/ldap/schema/core.schema

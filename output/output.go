@@ -17,6 +17,7 @@ type Options struct {
 	Width   int  // columns of the terminal
 	Color   bool // whether colours may be used
 	Details bool // everything about every finding, also the less bad
+	All     bool // every finding, not the first screen
 	Version string
 	Changes *finding.Changes // since an earlier result; nil where none is given
 }

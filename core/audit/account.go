@@ -5,6 +5,7 @@ import (
 
 	"yewcone/core/effective"
 	"yewcone/core/facts"
+	"yewcone/core/finding"
 	"yewcone/core/gap"
 	"yewcone/core/setting"
 )
@@ -98,6 +99,7 @@ func (e *engine) count(a *facts.Account, v *verdict) {
 	e.summary.Accounts++
 	if a.Privileged == facts.Yes {
 		e.summary.Privileged++
+		v.privileged++
 	}
 	if a.Kind == "" {
 		e.summary.KindsUnknown++
@@ -135,8 +137,27 @@ func (e *engine) sumUp() {
 				e.profile.Add(gap.Audience(a), v.settings, n)
 			}
 		}
+		for id := range setting.Len {
+			if from := v.settings.Get(id).From; from != nil && from.Level == effective.OnPolicy {
+				e.held(from.Policy, id, v)
+			}
+		}
+		v.privileged = 0
 		v.accounts, v.secondFactor, v.audiences = 0, [3]int{}, [gap.Rest + 1]int{}
 	}
+}
+
+// held counts the accounts of a verdict with those for whom a value holds.
+func (e *engine) held(policy string, id setting.ID, v *verdict) {
+	if e.summary.Holds == nil {
+		e.summary.Holds = map[string][]finding.Held{}
+	}
+	if e.summary.Holds[policy] == nil {
+		e.summary.Holds[policy] = make([]finding.Held, setting.Len)
+	}
+	h := &e.summary.Holds[policy][id]
+	h.Accounts += v.accounts
+	h.Privileged += v.privileged
 }
 
 // settings records what is wrong or unknown for an account; a nil account

@@ -23,6 +23,7 @@ type Subject struct {
 	Rules      []*rules.Set
 	Checks     map[string]check.Adjustment // by ID
 	Exceptions []*rules.Exception          // of this system
+	Owner      string                      // who answers for it
 	MaxRefused int                         // how many refused rows or values it may have, where that is more than the options say
 	Unmatched  [3]bool                     // keys of people, by their place, that say nothing on this system
 
@@ -60,6 +61,7 @@ type Reached struct {
 	Rule        rules.Rule
 	Account     *facts.Account
 	Derived     *facts.Derived
+	Detail      string // the fact that matters for the rule, in words
 }
 
 // Run checks all systems, Options.Jobs of them at a time. The result is the

@@ -275,6 +275,10 @@ func (e *engine) describe(f *finding.Finding, h *hit, privileged bool) {
 		f.Remedy = cmp.Or(f.Remedy, "put these accounts in order, or write down why they may stay as they are")
 	}
 	f.Fingerprint = e.fingerprint(f, h, privileged)
+	f.Wants, f.Also = h.wants, h.also
+	if r.check != nil {
+		f.Mark, f.Opens = r.check.Mark, r.check.Opens
+	}
 }
 
 // fingerprint is made of what makes a finding what it is: the value and the

@@ -6,6 +6,7 @@ import (
 
 	"yewcone/core/check"
 	"yewcone/core/effective"
+	"yewcone/core/finding"
 	"yewcone/core/gap"
 	"yewcone/core/requirement"
 	"yewcone/core/setting"
@@ -17,10 +18,12 @@ type verdict struct {
 	settings *effective.Settings
 	hits     [][]hit
 	unknown  [][]setting.ID
-	checks   []int // the checks of settings that hit
-	unsure   []int // those that found nothing, for want of knowing
+	checks   []int                         // the checks of settings that hit
+	unsure   []int                         // those that found nothing, for want of knowing
+	dormant  map[setting.ID][]finding.Want // by a setting that is off, what is asked of those that would come into force with it
 
 	accounts     int
+	privileged   int
 	audiences    [gap.Rest + 1]int // of accounts that a password lets in
 	secondFactor [3]int            // accounts that are not switched off, by facts.Tri
 }
@@ -32,6 +35,8 @@ type hit struct {
 	about  setting.ID   // the setting of which from is the value
 	want   *expectation // nil for checks, and where several would do
 	key    []string     // what the fingerprint is made of, where a check says it
+	wants  []finding.Want
+	also   []finding.Want // that would come into force
 }
 
 // judge tests settings against all clauses and settings checks, once for all
@@ -58,6 +63,13 @@ func (e *engine) judge(s *effective.Settings) *verdict {
 			e.judgeCheck(v, i, s)
 		}
 	}
+	for i := range v.hits {
+		for j := range v.hits[i] {
+			if h := &v.hits[i][j]; h.want != nil {
+				h.also = v.dormant[h.about]
+			}
+		}
+	}
 	for id := range setting.Len {
 		if from := s.Get(id).From; from != nil && from.Level == effective.OnPolicy {
 			e.view.PolicyWon[from.Policy] = true
@@ -77,15 +89,22 @@ func (e *engine) judge(s *effective.Settings) *verdict {
 const verdictLimit = 1 << 16
 
 func (e *engine) judgeOne(v *verdict, i int, x *expectation, s *effective.Settings) {
+	holds := s.Get(x.setting)
 	if e.moot(s, x.setting) {
+		needed, _ := x.setting.Needs()
+		if x.requirement.Test(holds.Value) == requirement.FallsShort && e.rules[i].clause != nil {
+			if v.dormant == nil {
+				v.dormant = map[setting.ID][]finding.Want{}
+			}
+			v.dormant[needed] = append(v.dormant[needed], e.wanted(s, x.setting, x.requirement))
+		}
 		return
 	}
-	holds := s.Get(x.setting)
 	switch x.requirement.Test(holds.Value) {
 	case requirement.FallsShort:
 		v.hits[i] = append(v.hits[i], hit{
 			reason: reason{rule: i, setting: x.setting, policy: holds.From.Policy, level: holds.From.Level, value: holds.Value},
-			from:   holds.From, about: x.setting, want: x,
+			from:   holds.From, about: x.setting, want: x, wants: []finding.Want{e.wanted(s, x.setting, x.requirement)},
 		})
 	case requirement.Unknown:
 		v.unknown[i] = append(v.unknown[i], x.setting)
@@ -160,8 +179,41 @@ func (e *engine) judgeCheck(v *verdict, i int, s *effective.Settings) {
 		slices.Sort(look.Policies)
 		h.reason.among = strings.Join(look.Policies, "\x00")
 	}
+	if wants := e.rules[i].check.Wants; wants != nil {
+		for _, w := range wants(&check.SettingsView{Holds: s.Get, Asked: look.Asked}) {
+			h.wants = append(h.wants, e.wanted(s, w.Setting, mustParse(w)))
+		}
+	}
 	v.hits[i] = append(v.hits[i], h)
 	v.checks = append(v.checks, i)
+}
+
+// mustParse reads the phrase of a check, which is ours.
+func mustParse(w check.Want) requirement.Requirement {
+	r, err := requirement.Parse(setting.At(w.Setting), w.Phrase)
+	if err != nil {
+		panic(err)
+	}
+	return r
+}
+
+// flagMarks are the settings that a mark on an account overrules, with the
+// fact that it is.
+var flagMarks = map[setting.ID]string{setting.MaxAge: "never_expires", setting.SelfChange: "cannot_change", setting.BlankAllowed: "blank_allowed"}
+
+// wanted is what is wanted of a setting, and where it stands.
+func (e *engine) wanted(s *effective.Settings, id setting.ID, asked requirement.Requirement) finding.Want {
+	w := finding.Want{Setting: id, Asked: asked, Policy: s.PolicyName()}
+	if limit, ok := e.limits[id]; ok {
+		w.Limit = &limit
+	}
+	if from := s.Get(id).From; from != nil {
+		w.Now, w.Policy, w.Origin = from.Value, from.Policy, from.Origin
+		if w.OnAccount = from.Level == effective.OnAccount; from.Flag {
+			w.Mark = flagMarks[id]
+		}
+	}
+	return w
 }
 
 // moot reports whether a setting has no effect here, because the one that it

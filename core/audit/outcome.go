@@ -89,7 +89,7 @@ func (e *engine) record(o *outcome, a *facts.Account) error {
 			continue
 		}
 		if err := e.options.Each(&Reached{System: e.system.Name, Fingerprint: g.finding.Fingerprint, Rule: g.finding.Rule,
-			Account: a, Derived: &e.about.Derived}); err != nil {
+			Account: a, Derived: &e.about.Derived, Detail: e.detail(g.rule.shows)}); err != nil {
 			return err
 		}
 	}

@@ -5,6 +5,8 @@ import (
 	"sync"
 
 	"yewcone/core/facts"
+	"yewcone/core/finding"
+	"yewcone/core/setting"
 )
 
 var errStopped = errors.New("stopped")
@@ -139,6 +141,18 @@ func (e *engine) absorb(o *engine) {
 	e.privilegedMatched = e.privilegedMatched || o.privilegedMatched
 	for i := range e.kindMatched {
 		e.kindMatched[i] = e.kindMatched[i] || o.kindMatched[i]
+	}
+	for policy, list := range o.summary.Holds {
+		if e.summary.Holds == nil {
+			e.summary.Holds = map[string][]finding.Held{}
+		}
+		if e.summary.Holds[policy] == nil {
+			e.summary.Holds[policy] = make([]finding.Held, setting.Len)
+		}
+		for id, h := range list {
+			e.summary.Holds[policy][id].Accounts += h.Accounts
+			e.summary.Holds[policy][id].Privileged += h.Privileged
+		}
 	}
 	e.marks = append(e.marks, o.marks...)
 	e.view.Add(&o.view)

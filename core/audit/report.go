@@ -144,7 +144,7 @@ func (e *engine) partial() bool {
 func (e *engine) report(r *finding.Result) {
 	s := &e.summary
 	s.Name, s.Title, s.AsOf, s.AsOfFrom = e.system.Name, e.system.Title, e.system.AsOf, e.system.AsOfFrom
-	s.Policies = len(e.system.Policies)
+	s.Policies, s.Owner = len(e.system.Policies), e.subject.Owner
 	notes := e.subject.Export.Notes()
 	s.Notes, s.Refused, s.Partial = notes.List(), notes.Refused(), e.partial()
 	for i := range e.rules {

@@ -8,16 +8,22 @@ import (
 	"yewcone/core/setting"
 )
 
+// knownNames are those that guessers begin with.
+const knownNames = `["root", "admin", "administrator", "Administrator", "sa", "sysadmin", "superuser", "postgres", "test", ` +
+	`"user", "operator", "oracle", "mysql"]`
+
 var accountChecks = []Check{
 	{
 		ID: "blank", Title: "accounts that let anybody in, since their password is empty", Severity: rules.Critical,
 		Doc:     "an empty password is no password.",
 		Account: `blank and enabled and password_usable`, Remedy: "set a password, or lock the account",
+		Opens: "an empty password",
 	},
 	{
 		ID: "password-is-login", Title: "accounts whose password is their own sign-in name", Severity: rules.Critical,
 		Doc:     "it is the first guess of everybody.",
 		Account: `storage < "salted slow" and password_is_login and enabled and password_usable`, Remedy: "set another password, today",
+		Opens: "a password that is the sign-in name",
 	},
 	{
 		ID: "enters-unasked", Title: "accounts that one of the ways in asks for no password", Severity: rules.High,
@@ -27,17 +33,20 @@ var accountChecks = []Check{
 			return slices.ContainsFunc(s.Policies, func(p facts.Policy) bool { return p.Value(setting.BlankAllowed).Value == setting.Yes })
 		},
 		Account: `enters_unasked and enabled and not blank`, Remedy: "have that way ask for a password, or for a key",
+		Opens: "no password asked",
 	},
 	{
 		ID: "blank-permitted", Title: "accounts that may have an empty password", Severity: rules.Medium, IfPrivileged: rules.High,
 		Doc:     "the next reset may leave the account open.",
 		Account: `blank_allowed and enabled and not blank`, Remedy: "take the permission off the accounts",
+		Mark: "blank_allowed",
 	},
 	{
 		ID: "stored-readable", Title: "passwords stored so that they can be read", Severity: rules.Critical,
 		Doc:     "whoever sees the store or a backup of it has these passwords.",
 		Account: `password_usable and not blank and storage < "unsalted fast"`, Shows: "storage",
 		Remedy: "set these passwords anew by a way that hashes them, and count the old ones as known",
+		Opens:  "a password that can be read",
 	},
 	{
 		ID: "stored-weakly", Title: "passwords stored with a hash that is quickly guessed", Severity: rules.Medium,
@@ -52,11 +61,13 @@ var accountChecks = []Check{
 		Doc:     "the mark undoes the policy for exactly the accounts for which somebody found it a nuisance.",
 		Account: `never_expires and enabled and kind == "person"`,
 		Remedy:  "take the mark off, or write down in an exception why it stays, who answers and until when",
+		Mark:    "never_expires",
 	},
 	{
 		ID: "cannot-change", Title: "people who may not change their own password", Severity: rules.Low,
 		Doc:     "a password that its owner cannot change stays known to whoever set it.",
 		Account: `cannot_change and enabled and kind == "person"`, Remedy: "allow the change",
+		Mark: "cannot_change",
 	},
 	{
 		ID: "pending", Title: "first passwords that should have been changed more than {limit} ago", Severity: rules.Medium,
@@ -133,9 +144,15 @@ var accountChecks = []Check{
 	},
 	{
 		ID: "known-name", Title: "accounts with a name that every guesser tries first", Severity: rules.Low, IfPrivileged: rules.Medium,
-		Doc: "half of the guess is made.",
-		Account: `enabled and password_usable and short_login in ["root", "admin", "administrator", "Administrator", "sa", ` +
-			`"sysadmin", "superuser", "postgres", "test", "user", "operator", "oracle", "mysql"]`,
+		Doc:     "half of the guess is made.",
+		Account: `enabled and password_usable and short_login in ` + knownNames,
+		Remedy:  "rename the account, or shut it and use accounts with people's names",
+	},
+	{
+		ID: "known-name-alone", Title: "accounts with a name that every guesser tries first, and no second factor", Severity: rules.Medium,
+		IfPrivileged: rules.High,
+		Doc:          "a password is all that is left to guess.",
+		Account:      `enabled and password_usable and not second_factor and short_login in ` + knownNames, Opens: "a well-known name and no second factor",
 		Remedy: "rename the account, or shut it and use accounts with people's names",
 	},
 	{

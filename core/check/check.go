@@ -39,6 +39,15 @@ type Check struct {
 	// returns what is wrong; "" for nothing. A value that is not known is never
 	// wrong.
 	Settings func(*SettingsView) string
+	// Wants tells which values would end what Settings found; nil where none
+	// would by itself.
+	Wants func(*SettingsView) []Want
+	// Mark is the fact about accounts that it comes from, where taking that back
+	// is the remedy; "" for others.
+	Mark string
+	// Opens says in a few words what lets in whoever tries, or reads a copy; ""
+	// where nothing does.
+	Opens string
 	// SameStored: it reaches the accounts that are switched on and share their
 	// stored password with another.
 	SameStored bool
@@ -115,6 +124,17 @@ func (c *Check) Clause() (*rules.Clause, error) {
 	}
 	title := strings.ReplaceAll(c.Title, "{limit}", c.Limit.String())
 	return &rules.Clause{Rule: c.Rule(), Forbid: compiled, Says: title, Because: c.Doc, Remedy: c.Remedy}, nil
+}
+
+// A Want is a phrase, as rules have it, about a setting.
+type Want struct {
+	Setting setting.ID
+	Phrase  string
+}
+
+// wants is the same for whatever was found.
+func wants(id setting.ID, phrase string) func(*SettingsView) []Want {
+	return func(*SettingsView) []Want { return []Want{{id, phrase}} }
 }
 
 // A Hit is one thing that a check of systems found.

@@ -2,6 +2,7 @@ package check
 
 import (
 	"fmt"
+	"strings"
 
 	"yewcone/core/effective"
 	"yewcone/core/gap"
@@ -17,6 +18,7 @@ var settingsChecks = []Check{
 		Doc:      "whoever likes the old password changes it a few times in a row and has it back.",
 		Remedy:   "set min_age so that history times min_age is at least a week",
 		Settings: historyCycled,
+		Wants:    keptForAWeek,
 	},
 	{
 		ID: "ages-crossed", Title: "the smallest age is not below the largest", Severity: rules.High,
@@ -27,6 +29,10 @@ var settingsChecks = []Check{
 			most, ok2 := v.seconds(setting.MaxAge)
 			return when(ok && ok2 && least >= most, "a password must be kept for %s and lasts %s", v.text(setting.MinAge),
 				v.text(setting.MaxAge))
+		},
+		Wants: func(v *SettingsView) []Want { // half of the life leaves room on both sides
+			most, _ := v.seconds(setting.MaxAge)
+			return []Want{{setting.MinAge, fmt.Sprintf("at most %d seconds or none", most/2)}}
 		},
 	},
 	{
@@ -40,6 +46,7 @@ var settingsChecks = []Check{
 				"people are warned %s before the end of a password that lasts %s: from the first day",
 				v.text(setting.WarnBefore), v.text(setting.MaxAge))
 		},
+		Wants: wants(setting.WarnBefore, "at most 14 days"),
 	},
 	{
 		ID: "low-ceiling", Title: "the longest password is short", Severity: rules.Medium,
@@ -49,6 +56,7 @@ var settingsChecks = []Check{
 			most, ok := v.count(setting.MaxLength)
 			return when(ok && most < 64, "passwords longer than %s are refused", v.text(setting.MaxLength))
 		},
+		Wants: wants(setting.MaxLength, "at least 64 or none"),
 	},
 	{
 		ID: "ceiling-below-floor", Title: "the longest password is shorter than the shortest", Severity: rules.High,
@@ -60,12 +68,14 @@ var settingsChecks = []Check{
 			return when(ok && ok2 && most < least, "passwords must have at least %s and at most %s", v.text(setting.MinLength),
 				v.text(setting.MaxLength))
 		},
+		Wants: ceilingAbove(func(v *SettingsView) int64 { n, _ := v.count(setting.MinLength); return n }),
 	},
 	{
 		ID: "ceiling-below-rules", Title: "the longest password is shorter than the rules demand", Severity: rules.High,
 		Doc:      "the rule cannot be met as long as the ceiling stands.",
 		Remedy:   "raise max_length first",
 		Settings: ceilingBelowRules,
+		Wants:    ceilingAbove(mostAsked),
 	},
 	{
 		ID: "classes-exceed-length", Title: "more characters are demanded by kind than by length", Severity: rules.Low,
@@ -73,14 +83,11 @@ var settingsChecks = []Check{
 		Remedy: "set min_length to at least the sum of what is demanded by kind",
 		Settings: func(v *SettingsView) string {
 			least, ok := v.count(setting.MinLength)
-			sum := int64(0)
-			for _, id := range []setting.ID{setting.MinLower, setting.MinUpper, setting.MinDigits, setting.MinSymbols} {
-				n, _ := v.count(id)
-				sum += n
-			}
-			classes, _ := v.count(setting.MinClasses)
-			sum = max(sum, classes)
+			sum := demandedByKind(v)
 			return when(ok && sum > least, "%d characters are demanded by kind, and only %d in all", sum, least)
+		},
+		Wants: func(v *SettingsView) []Want {
+			return []Want{{setting.MinLength, fmt.Sprintf("at least %d", demandedByKind(v))}}
 		},
 	},
 	{
@@ -88,6 +95,7 @@ var settingsChecks = []Check{
 		Doc:      "guesses kept just under the threshold, or made anew after each short lock, add up.",
 		Remedy:   "lengthen lockout_window and lockout_duration",
 		Settings: patientGuessing,
+		Wants:    fewGuesses,
 	},
 	{
 		ID: "admins-not-locked", Title: "administrators are left out of the lockout", Severity: rules.High,
@@ -97,6 +105,7 @@ var settingsChecks = []Check{
 			return when(v.no(setting.LockoutCoversAdmins) && v.get(setting.LockoutAttempts).Known(),
 				"the lockout leaves administrators out")
 		},
+		Wants: wants(setting.LockoutCoversAdmins, "yes"),
 	},
 	{
 		ID: "hair-trigger", Title: "ordinary slips lock people out", Severity: rules.Low,
@@ -106,6 +115,7 @@ var settingsChecks = []Check{
 			n, ok := v.count(setting.LockoutAttempts)
 			return when(ok && n < 3, "an account locks after %s", v.text(setting.LockoutAttempts))
 		},
+		Wants: wants(setting.LockoutAttempts, "at least 3"),
 	},
 	{
 		ID: "source-only", Title: "only the source address is counted", Severity: rules.Medium,
@@ -115,6 +125,7 @@ var settingsChecks = []Check{
 			n, ok := v.count(setting.SourceAttempts)
 			return when(ok && v.off(setting.LockoutAttempts), "an address is blocked after %d failures, and an account never", n)
 		},
+		Wants: wants(setting.LockoutAttempts, "at most 10"),
 	},
 	{
 		ID: "account-only", Title: "only the account is counted", Severity: rules.Info,
@@ -135,6 +146,7 @@ var settingsChecks = []Check{
 			return when(ok && ok2 && grace >= most && most > 0, "a password lasts %s and is good for another %s",
 				v.text(setting.MaxAge), v.text(setting.GracePeriod))
 		},
+		Wants: wants(setting.GracePeriod, "at most 14 days or none"),
 	},
 	{
 		ID: "forced-and-forbidden", Title: "a first change is forced and forbidden", Severity: rules.Medium,
@@ -144,6 +156,7 @@ var settingsChecks = []Check{
 			return when(v.yes(setting.ChangeAtFirstUse) && v.no(setting.SelfChange),
 				"a first password must be changed, and people may not change it")
 		},
+		Wants: wants(setting.SelfChange, "yes"),
 	},
 	{
 		ID: "storage-undeserved", Title: "passwords are stored more weakly than the rules on them deserve", Severity: rules.Medium,
@@ -155,6 +168,7 @@ var settingsChecks = []Check{
 			return when(ok && ok2 && weaker < 0 && least >= 8, "passwords need %s and are stored: %s",
 				v.text(setting.MinLength), v.text(setting.Storage))
 		},
+		Wants: wants(setting.Storage, "at least salted slow"),
 	},
 	{
 		ID: "flag-and-policy", Title: "a mark on the account and its policy disagree on expiry", Severity: rules.Low,
@@ -168,6 +182,7 @@ var settingsChecks = []Check{
 			return when(flagged, "the policy says that passwords last %s, and a mark on the account that this one never "+
 				"expires", setting.At(id).Counted(policy))
 		},
+		Mark: "never_expires",
 	},
 }
 
@@ -195,15 +210,61 @@ func historyCycled(v *SettingsView) string {
 
 func ceilingBelowRules(v *SettingsView) string {
 	most, ok := v.count(setting.MaxLength)
-	if !ok {
-		return ""
-	}
+	asked := mostAsked(v)
+	return when(ok && asked > most, "passwords longer than %d characters are refused, and the rules ask for at least %d", most, asked)
+}
+
+// mostAsked is the greatest length that rules ask for at least.
+func mostAsked(v *SettingsView) int64 {
+	most := int64(0)
 	for _, asked := range v.Asked(setting.MinLength) {
-		if n, isCount := asked.Count(); isCount && n > most {
-			return fmt.Sprintf("passwords longer than %d characters are refused, and the rules ask for at least %d", most, n)
+		if n, isCount := asked.Count(); isCount {
+			most = max(most, n)
 		}
 	}
-	return ""
+	return most
+}
+
+// ceilingAbove wants room for passwords of a length, and for passphrases.
+func ceilingAbove(length func(*SettingsView) int64) func(*SettingsView) []Want {
+	return func(v *SettingsView) []Want {
+		return []Want{{setting.MaxLength, fmt.Sprintf("at least %d or none", max(64, length(v)))}}
+	}
+}
+
+// demandedByKind is how many characters are demanded by their kind.
+func demandedByKind(v *SettingsView) int64 {
+	sum := int64(0)
+	for _, id := range []setting.ID{setting.MinLower, setting.MinUpper, setting.MinDigits, setting.MinSymbols} {
+		n, _ := v.count(id)
+		sum += n
+	}
+	classes, _ := v.count(setting.MinClasses)
+	return max(sum, classes)
+}
+
+// keptForAWeek wants each password kept for so long that the history takes a
+// week to run through.
+func keptForAWeek(v *SettingsView) []Want {
+	n, ok := v.count(setting.History)
+	if !ok || n == 0 {
+		return nil
+	}
+	days := (7 + n - 1) / n
+	return []Want{{setting.MinAge, fmt.Sprintf("at least %d day%s", days, strings.Repeat("s", int(min(1, days-1))))}}
+}
+
+// fewGuesses wants windows and locks that leave a patient guesser 1,000
+// guesses a day.
+func fewGuesses(v *SettingsView) []Want {
+	n, _ := v.count(setting.LockoutAttempts)
+	minutes := func(n int64) int64 { return max(1, (n*86400+300_000-1)/300_000) * 5 } // rounded up to whole fives
+	last := setting.LockoutDuration
+	if longest := v.get(setting.LockoutLongest); longest.Known() && longest.State() != setting.Off {
+		last = setting.LockoutLongest
+	}
+	return []Want{{setting.LockoutWindow, fmt.Sprintf("at least %d minutes or never", minutes(n-1))},
+		{last, fmt.Sprintf("at least %d minutes or until unlocked", minutes(n))}}
 }
 
 func patientGuessing(v *SettingsView) string {

@@ -11,7 +11,9 @@ import (
 	"time"
 
 	"yewcone/core/facts"
+	"yewcone/core/requirement"
 	"yewcone/core/rules"
+	"yewcone/core/setting"
 )
 
 // A Result is what a check found, ready for any output.
@@ -47,9 +49,14 @@ type SystemResult struct {
 	Nobody       int      // clauses that reach nobody, or nobody of whom they could ask anything
 	Accepted     int      // findings that exceptions cover
 	Outcomes     []RuleState
+	Owner        string            // who answers for it, as the estate says; "" for nobody
+	Holds        map[string][]Held // by policy and setting: for whom its value holds
 	Asks         []Ask
 	Spread       *Spread // of its enabled accounts; nil where it was not wanted
 }
+
+// Held counts the accounts for which a value of a policy holds.
+type Held struct{ Accounts, Privileged int }
 
 // A RuleState is how a clause or check comes out for a whole system.
 type RuleState struct {
@@ -94,10 +101,26 @@ type Finding struct {
 	Origin      facts.Origin
 	Because     string
 	Remedy      string
+	Wants       []Want // what would end it, all together; nil where no setting would by itself
+	Also        []Want // what rules ask of settings that come into force once that is done
+	Mark        string // the fact about accounts that it comes from, where taking that back ends it; "" for none
+	Opens       string // what lets in anybody who tries, or reads a copy, in a few words; "" where nothing does
 	Reach       Reach
 	Exception   *rules.Exception // that covers it; nil for a finding proper
 	Ended       *rules.Exception // that covered some of it and has ended
 	Outgrown    *rules.Exception // that covers a stricter value than it is now
+}
+
+// A Want is what a finding wants of one setting.
+type Want struct {
+	Setting   setting.ID
+	Asked     requirement.Requirement
+	Limit     *requirement.Requirement // what the system can do; nil where that is not limited
+	Now       setting.Value
+	Policy    string // where it stands, or would have to; "" on accounts
+	OnAccount bool   // it stands on the accounts themselves
+	Mark      string // as the fact of a mark on the accounts; "" for a value
+	Origin    facts.Origin
 }
 
 // A Reach says which accounts something concerns.
@@ -201,6 +224,28 @@ func (r *Result) WorstSystem() string {
 	return best
 }
 
+// WorstSystems returns the places of at most so many systems, those with the
+// worst findings, in their own order.
+func (r *Result) WorstSystems(most int) []int {
+	var places []int
+	counts := make([]map[rules.Severity]int, len(r.Systems))
+	for i := range r.Systems {
+		places = append(places, i)
+		counts[i] = r.CountBySeverity(r.Systems[i].Name)
+	}
+	slices.SortStableFunc(places, func(a, b int) int {
+		for _, s := range rules.Severities {
+			if c := cmp.Compare(counts[b][s], counts[a][s]); c != 0 {
+				return c
+			}
+		}
+		return 0
+	})
+	places = places[:min(most, len(places))]
+	slices.Sort(places)
+	return places
+}
+
 // Partial reports whether an export could not be read to its end.
 func (r *Result) Partial() bool {
 	for _, s := range r.Systems {
@@ -209,6 +254,14 @@ func (r *Result) Partial() bool {
 		}
 	}
 	return false
+}
+
+// Ask says what is asked, where that is of a setting, else what is so.
+func (f *Finding) Ask() string {
+	if f.Setting == "" {
+		return f.Sentence
+	}
+	return f.Setting + " " + f.Asked + ", where it is " + f.Value
 }
 
 // Fingerprint makes a short name out of what makes a finding what it is.

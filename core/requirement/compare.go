@@ -78,6 +78,32 @@ func Together(list ...Requirement) (setting.Value, bool) {
 	return best, found
 }
 
+// Closest returns, of the values that meet all of the requirements, the one
+// that lies nearest to a value on its stricter side, else on the other; false
+// when none meets them. Where the setting has no order, more counts as
+// stricter.
+func Closest(to setting.Value, list ...Requirement) (setting.Value, bool) {
+	s := list[0].setting
+	size := func(a, b setting.Value) int {
+		if order, ok := s.Compare(a, b); ok {
+			return order
+		}
+		return s.CompareAmounts(a, b)
+	}
+	best, found, above := setting.Value{}, false, false
+	for _, v := range append(samples(s, list...), to) {
+		if !v.Known() || slices.ContainsFunc(list, func(r Requirement) bool { return r.Test(v) != Meets }) {
+			continue
+		}
+		stricter := !to.Known() || size(v, to) >= 0
+		switch {
+		case !found, stricter && !above, stricter && size(v, best) < 0, !stricter && !above && size(v, best) > 0:
+			best, found, above = v, true, stricter
+		}
+	}
+	return best, found
+}
+
 // Nearest returns, of the values within a limit, the one that comes nearest to
 // the requirement: the strictest where the requirement asks for more than the
 // limit allows, else the loosest.

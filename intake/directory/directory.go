@@ -89,6 +89,7 @@ type export struct {
 	foreignClass atomic.Bool
 	foreign      bool // of another family of servers
 	ofPolicies   []fileEntry
+	entries      []*ldif.Entry   // of the policies, in their order
 	shown        map[string]bool // attributes that some policy has
 	ofDatabases  bool            // databases have policies of their own
 	forms        map[string]groupForm

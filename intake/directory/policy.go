@@ -57,6 +57,7 @@ func (e *export) addPolicy(file string, x *ldif.Entry) {
 	}
 	e.byDN[dn] = len(e.Read.Policies)
 	e.Read.Policies = append(e.Read.Policies, facts.Policy{Name: name, Origin: facts.Origin{File: file, Line: x.Line}})
+	e.entries = append(e.entries, x)
 	p := &policyReader{e: e, x: x, file: file, policy: &e.Read.Policies[len(e.Read.Policies)-1]}
 	if at, ok := stamp.Generalized(x.Text("modifytimestamp")); ok {
 		p.policy.Changed = facts.At(at)

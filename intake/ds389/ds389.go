@@ -100,8 +100,9 @@ type export struct {
 	files    *ldif.Files
 	groups   *ldif.Groups
 	policies []policy
-	byDN     map[string]int // number of a local policy, from 1
-	global   int            // -1 where cn=config is not in the export
+	entries  map[string]*ldif.Entry // of the policies, by name
+	byDN     map[string]int         // number of a local policy, from 1
+	global   int                    // -1 where cn=config is not in the export
 	limits   map[string]int64
 	plugin   plugin
 	config   *fileEntry
@@ -257,6 +258,10 @@ type policyReader struct {
 }
 
 func (e *export) addPolicy(file string, x *ldif.Entry, name string) {
+	if e.entries == nil {
+		e.entries = map[string]*ldif.Entry{}
+	}
+	e.entries[name] = x
 	e.Read.Policies = append(e.Read.Policies, facts.Policy{Name: name, Origin: facts.Origin{File: file, Line: x.Line}})
 	p := &policyReader{e: e, x: x, file: file, policy: &e.Read.Policies[len(e.Read.Policies)-1]}
 	if at, ok := stamp.Generalized(x.Text("modifytimestamp")); ok && name != globalName {

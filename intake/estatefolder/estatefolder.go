@@ -41,6 +41,7 @@ type estateFile struct {
 
 type systemFile struct {
 	Title      string                             `yaml:"title"`
+	Owner      string                             `yaml:"owner"`
 	Labels     []string                           `yaml:"labels"`
 	AsOf       *strictyaml.Text                   `yaml:"as_of"`
 	Export     exportFile                         `yaml:"export,required"`
@@ -88,6 +89,7 @@ type System struct {
 
 	limits     map[setting.ID]facts.Limit
 	known      map[setting.ID]facts.Sourced
+	owner      string
 	lists      *listsFile
 	maxRefused int
 	match      *[]strictyaml.Text
@@ -245,6 +247,7 @@ func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.T
 	l.kinds(&s, f)
 	l.chosenRules(e, &s, f.Rules)
 	l.limitsAndKnown(&s, f)
+	s.owner = f.Owner
 	s.lists, s.maxRefused, s.match = f.Lists, f.MaxRefused, f.Match
 	l.checkLists(f.Lists)
 	return s
@@ -338,7 +341,7 @@ func (e *Estate) Subjects(names []string, asOf time.Time) ([]audit.Subject, erro
 		}
 		s.complete(export.System())
 		subject := audit.Subject{Export: export, Kinds: s.Kinds, Privileged: s.Privileged, Rules: s.Rules, Checks: e.Checks,
-			MaxRefused: s.maxRefused, Unmatched: e.unmatched(s)}
+			Owner: s.owner, MaxRefused: s.maxRefused, Unmatched: e.unmatched(s)}
 		for _, x := range e.exceptions {
 			if x.System == s.Name {
 				subject.Exceptions = append(subject.Exceptions, x)

@@ -86,6 +86,8 @@ type export struct {
 	request    *intake.Request
 	root       string
 	policy     *facts.Policy
+	loaded     map[string]bool  // modules of the stacks that were read
+	credits    map[string]int64 // that shorten what pwquality asks
 	shadow     map[string]shadowLine
 	noShadow   bool
 	primary    map[string]string // gid to the group's name

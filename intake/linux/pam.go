@@ -195,6 +195,10 @@ func (e *export) installed(s *stack) {
 	}
 	for i := range s.modules {
 		m := &s.modules[i]
+		if e.loaded == nil {
+			e.loaded = map[string]bool{}
+		}
+		e.loaded[m.name] = true
 		m.absent = len(have) > 0 && !m.opens && !slices.Contains(have, m.name)
 	}
 }

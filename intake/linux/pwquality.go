@@ -207,6 +207,10 @@ func (e *export) length(q *pwquality, unixLeast int64, unixOrigin facts.Origin) 
 	for _, key := range []string{"dcredit", "ucredit", "lcredit", "ocredit"} {
 		if credit, from := q.number(key, 0); credit > 0 {
 			n -= credit
+			if e.credits == nil {
+				e.credits = map[string]int64{}
+			}
+			e.credits[key] = credit
 			at.Text += "; shortened by " + from.Text
 		}
 	}

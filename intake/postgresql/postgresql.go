@@ -73,6 +73,7 @@ var Format = intake.Format{
 const server = "server"
 
 type export struct {
+	raw map[string]string // settings, as the server writes them
 	intake.Base
 
 	request    *intake.Request

@@ -39,6 +39,10 @@ func (e *export) known() {
 func (e *export) setting(file string, row *rows.Row) error {
 	key, value := row.Plain("name"), row.Plain("setting")
 	origin := facts.Origin{File: file, Line: row.Line, Text: key + " = " + value}
+	if e.raw == nil {
+		e.raw = map[string]string{}
+	}
+	e.raw[key] = value
 	switch key {
 	case "password_encryption":
 		e.set(setting.Storage, storage(value), origin)

@@ -46,6 +46,12 @@ func (e *export) addPolicy(file string, x *ldif.Entry, name string, from attribu
 		e.Noted.Refuse(facts.Origin{File: file, Line: x.Line}, "the policy %q stands here a second time; the first counts", name)
 		return
 	}
+	if e.entries == nil {
+		e.entries = map[string]*ldif.Entry{}
+	}
+	kept := *x
+	kept.Attrs = slices.Clone(x.Attrs)
+	e.entries[name] = &kept
 	e.Read.Policies = append(e.Read.Policies, facts.Policy{Name: name, Origin: facts.Origin{File: file, Line: x.Line}})
 	p := &policyReader{e: e, x: x, file: file, policy: &e.Read.Policies[len(e.Read.Policies)-1]}
 	if at, ok := stamp.Generalized(x.Text("whenchanged")); ok {

@@ -106,14 +106,15 @@ type export struct {
 
 	files    *ldif.Files
 	groups   *ldif.Groups
-	policies map[string]settings // by name
-	applies  map[string][]string // DN of a target: names of settings objects
-	byRID    map[string]string   // last part of a group's SID: its DN
-	bySID    map[string]string   // a group's SID: its DN
-	resets   map[string]bool     // SIDs of those to whom an access list gives others' passwords
-	given    map[string]bool     // DNs of groups among them
-	builtin  map[string]bool     // DNs of groups whose members are administrators
-	security map[string]bool     // DNs of groups that are not for mail only
+	policies map[string]settings    // by name
+	entries  map[string]*ldif.Entry // of the policies, by name
+	applies  map[string][]string    // DN of a target: names of settings objects
+	byRID    map[string]string      // last part of a group's SID: its DN
+	bySID    map[string]string      // a group's SID: its DN
+	resets   map[string]bool        // SIDs of those to whom an access list gives others' passwords
+	given    map[string]bool        // DNs of groups among them
+	builtin  map[string]bool        // DNs of groups whose members are administrators
+	security map[string]bool        // DNs of groups that are not for mail only
 	latest   time.Time
 
 	brief        []string  // policies with such an age

@@ -9,6 +9,7 @@ import (
 
 	"charm.land/lipgloss/v2"
 
+	"yewcone/core/change"
 	"yewcone/core/facts"
 	"yewcone/core/finding"
 	"yewcone/core/rules"
@@ -23,24 +24,69 @@ var severityStyles = map[rules.Severity]lipgloss.Style{
 	rules.Info:     faintStyle,
 }
 
-// Check writes the verdict, then the findings worst first, then what is not
-// known, then what could not be read.
+// Check writes the first screen: the verdict, what is open to anybody, what
+// helps most, and how to see the rest; or everything, where that is wanted.
 func Check(w io.Writer, r *finding.Result, o output.Options) error {
 	p := newPage(w, o)
 	p.verdict(r)
-	p.systems(r)
+	if !o.All && !o.Details {
+		p.screen(r)
+		return p.w.Flush()
+	}
+	p.systems(r, len(r.Systems))
 	p.reading(r)
+	also := causes(r)
 	for i := range r.Findings {
 		severity := r.Findings[i].Severity
+		if also.with[i] {
+			continue
+		}
 		if !o.Details && severity <= rules.Medium && (i == 0 || r.Findings[i-1].Severity != severity) {
 			p.blank() // worse ones begin with an empty line each
 		}
 		p.finding(&r.Findings[i], o.Details)
+		for _, n := range also.of[i] {
+			f := &r.Findings[n]
+			p.para(bodyIndent+"also ", faintStyle, joined("; ", seen(f.Severity.String()+" for "+f.Rule.String()+": "+f.Ask()), reached(&f.Reach, 2),
+				f.Fingerprint))
+			p.ended(f)
+		}
 	}
 	p.accepted(r)
 	p.unknowns(r, o.Details)
 	p.next(r)
 	return p.w.Flush()
+}
+
+// caused are findings that one value causes: the worst stands for the others.
+type caused struct {
+	of   map[int][]int
+	with map[int]bool
+}
+
+func causes(r *finding.Result) caused {
+	c := caused{map[int][]int{}, map[int]bool{}}
+	list := change.Of(r)
+	for i := range list {
+		for j := range list[i].Steps {
+			s := &list[i].Steps[j]
+			if !s.IsSetting && s.Mark == "" {
+				continue
+			}
+			first := -1
+			for _, f := range slices.Sorted(slices.Values(s.Findings)) {
+				switch {
+				case c.with[f] || c.of[f] != nil && first >= 0:
+				case first < 0:
+					first = f
+				default:
+					c.with[f] = true
+					c.of[first] = append(c.of[first], f)
+				}
+			}
+		}
+	}
+	return c
 }
 
 // next is the last thing on the screen: the verdict once more, where the first
@@ -131,14 +177,16 @@ func asOf(t time.Time) string {
 	return t.Format("2006-01-02 15:04")
 }
 
-func (p *page) systems(r *finding.Result) {
+// systems writes a line for each system, or for so many of the worst.
+func (p *page) systems(r *finding.Result, most int) {
+	shown := r.WorstSystems(most)
 	p.blank()
 	rows := [][]string{{"system", "as of (UTC)", "accounts"}}
 	for _, s := range rules.Severities {
 		rows[0] = append(rows[0], s.String())
 	}
 	rows[0] = append(rows[0], "clauses met")
-	for i := range r.Systems {
+	for _, i := range shown {
 		s := &r.Systems[i]
 		counts := r.CountBySeverity(s.Name)
 		row := []string{s.Name, asOf(s.AsOf), fmt.Sprint(s.Accounts)}
@@ -160,6 +208,9 @@ func (p *page) systems(r *finding.Result) {
 		}
 		return text
 	})
+	if n := len(r.Systems) - len(shown); n > 0 {
+		p.para("  ", plainStyle, fmt.Sprintf("and %d more %s with less", n, plural(n, "system", "systems")))
+	}
 }
 
 // reading lists what readers had to say.

@@ -1,0 +1,144 @@
+package text
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"yewcone/core/change"
+	"yewcone/core/facts"
+	"yewcone/core/finding"
+)
+
+// How much of each part fits on one screen.
+const (
+	mostOpen    = 4 // systems for each way in
+	mostChanges = 3
+	mostSystems = 14
+)
+
+// screen writes what comes first, and how to see the rest.
+func (p *page) screen(r *finding.Result) {
+	p.cut(r)
+	p.openToAnybody(r)
+	list := change.Of(r)
+	if len(list) > 0 {
+		p.blank()
+		p.para("", boldStyle, "What helps most: "+lowered(howMuch(r, list, 10)))
+		for i := range list[:min(mostChanges, len(list))] {
+			p.change(r, &list[i], i+1, false)
+		}
+	}
+	p.systems(r, mostSystems)
+	p.whereTheRestIs(r, list)
+}
+
+// cut names the systems that were not read to their ends, since nothing below
+// speaks for what is missing.
+func (p *page) cut(r *finding.Result) {
+	for i := range r.Systems {
+		s := &r.Systems[i]
+		if !s.Partial {
+			continue
+		}
+		why := ""
+		for _, n := range s.Notes {
+			if n.Kind == facts.NoteIncomplete && why == "" {
+				why = ": " + n.Message
+				if n.Origin.Known() {
+					why = ": " + n.Origin.String() + ": " + n.Message
+				}
+			}
+		}
+		p.para("", badStyle, seen(s.Name+" was not read to its end"+why))
+	}
+}
+
+// openToAnybody lists what lets in whoever tries, a line for each way.
+func (p *page) openToAnybody(r *finding.Result) {
+	type place struct {
+		system   string
+		logins   []string
+		accounts int
+	}
+	var ways []string
+	where := map[string][]*place{}
+	for i := range r.Findings {
+		f := &r.Findings[i]
+		if f.Opens == "" {
+			continue
+		}
+		if where[f.Opens] == nil {
+			ways = append(ways, f.Opens)
+		}
+		at := slices.IndexFunc(where[f.Opens], func(p *place) bool { return p.system == f.System })
+		if at < 0 {
+			at = len(where[f.Opens])
+			where[f.Opens] = append(where[f.Opens], &place{system: f.System})
+		}
+		here := where[f.Opens][at]
+		here.accounts += f.Reach.Accounts
+		for _, e := range f.Reach.Examples {
+			if len(here.logins) < 3 {
+				here.logins = append(here.logins, e.Login)
+			}
+		}
+	}
+	if len(ways) == 0 {
+		return
+	}
+	p.blank()
+	p.para("", badStyle, "Open to anybody who tries, or who reads a copy")
+	width := 0
+	for _, way := range ways {
+		width = max(width, len(way))
+	}
+	for _, way := range ways {
+		var list []string
+		for i, here := range where[way] {
+			if i == mostOpen {
+				list = append(list, fmt.Sprintf("and on %d more systems", len(where[way])-mostOpen))
+				break
+			}
+			text := here.system + ": " + strings.Join(here.logins, ", ")
+			if n := here.accounts - len(here.logins); n > 0 {
+				text += fmt.Sprintf(" and %d more", n)
+			}
+			list = append(list, seen(text))
+		}
+		p.para("  "+padded(way, width+2), plainStyle, strings.Join(list, "; "))
+	}
+}
+
+// whereTheRestIs says what to run for more.
+func (p *page) whereTheRestIs(r *finding.Result, list []change.Change) {
+	p.blank()
+	notes, refused := 0, 0
+	for i := range r.Systems {
+		notes += len(r.Systems[i].Notes)
+		refused += r.Systems[i].Refused
+	}
+	var more []string
+	if len(r.Accepted) > 0 {
+		more = append(more, fmt.Sprintf("%d %s accepted until a day", len(r.Accepted), plural(len(r.Accepted), "finding is", "findings are")))
+	}
+	if notes > 0 {
+		more = append(more, fmt.Sprintf("%d %s made while reading", notes, plural(notes, "remark was", "remarks were")))
+	}
+	if len(more) > 0 {
+		p.para("", plainStyle, "Not shown here: "+strings.Join(more, ", ")+".")
+	}
+	if len(list) > 0 {
+		p.para("Next: ", plainStyle, fmt.Sprintf("yewcone changes (all %d), yewcone remedy %s (what to type where), yewcone impact %s (whom it hits).",
+			len(list), seen(list[0].System), seen(list[0].System)))
+	}
+	if len(r.Findings) > 0 {
+		p.para("      ", plainStyle, fmt.Sprintf("yewcone check --all (all %d findings), yewcone check %s (of one system), yewcone check --finding %s (of one, "+
+			"with all its accounts).", len(r.Findings), seen(r.WorstSystem()), r.Findings[0].Fingerprint))
+	} else if len(r.Unknowns) > 0 {
+		p.para("Next: ", plainStyle, "yewcone check --all tells what is not known, and how to know it.")
+	}
+}
+
+// lowered begins a sentence with a small letter, to follow a colon.
+func lowered(text string) string { return strings.ToLower(text[:1]) + text[1:] }
