@@ -158,3 +158,75 @@ func TestJSONIsSafeToLookAt(t *testing.T) {
 		t.Error("the name is not there in its escaped form")
 	}
 }
+
+// TestOtherJSONFollowsItsSchema: what to do, what it would do, and what is due.
+func TestOtherJSONFollowsItsSchema(t *testing.T) {
+	folder := t.TempDir()
+	if err := demo.WriteEstate(folder); err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range [][]string{{"changes", "changes"}, {"changes", "remedy"}, {"changes", "remedy", "--undo"}, {"impact", "impact"},
+		{"impact", "impact", "--set", "rota/*.second_factor=everyone"}, {"due", "due"}} {
+		schema, err := jsonschema.NewCompiler().Compile("../docs/schema/" + c[0] + "-1.schema.json")
+		if err != nil {
+			t.Fatal(err)
+		}
+		stdout, stderr, code := runTool(t, folder, append(c[1:], "--format", "json")...)
+		decoded, err := jsonschema.UnmarshalJSON(strings.NewReader(stdout))
+		if err == nil {
+			err = schema.Validate(decoded)
+		}
+		if code != 0 || err != nil {
+			t.Errorf("%v: exit %d %v %s", c, code, err, stderr)
+		}
+		again, _, _ := runTool(t, folder, append(c[1:], "--format", "json")...)
+		if again != stdout {
+			t.Errorf("%v: two runs differ", c)
+		}
+		if d, ok := decoded.(map[string]any); ok {
+			if delete(d, "version"); schema.Validate(d) == nil {
+				t.Errorf("%v: the schema accepts a result without a version", c)
+			}
+		}
+	}
+}
+
+// TestFirstTen: on the demo, the first ten changes end at least half of what is
+// critical or high.
+func TestFirstTen(t *testing.T) {
+	_, result := demoJSON(t, nil)
+	bad := map[string]bool{}
+	for _, f := range result["findings"].([]any) {
+		if x := f.(map[string]any); x["severity"] == "critical" || x["severity"] == "high" {
+			bad[x["fingerprint"].(string)] = true
+		}
+	}
+	folder := t.TempDir()
+	if err := demo.WriteEstate(folder); err != nil {
+		t.Fatal(err)
+	}
+	stdout, _, _ := runTool(t, folder, "changes", "--top", "10", "--format", "json")
+	var d struct{ Changes []toldChange }
+	if err := json.Unmarshal([]byte(stdout), &d); err != nil {
+		t.Fatal(err)
+	}
+	all, ended := len(bad), 0
+	for _, c := range d.Changes {
+		for _, f := range c.Ends {
+			if bad[f] {
+				ended++
+				delete(bad, f)
+			}
+		}
+	}
+	if 2*ended < all {
+		t.Errorf("the first ten end %d of %d", ended, all)
+	}
+	t.Logf("the first ten end %d of %d", ended, all)
+	stdout, _, _ = runTool(t, folder, "check")
+	lines := strings.Split(strings.TrimRight(stdout, "\n"), "\n")
+	if screen := strings.Join(lines[:min(40, len(lines))], "\n"); !strings.Contains(screen, "an empty password") || !strings.Contains(screen, "\n 3  ") ||
+		!strings.Contains(screen, "Next: yewcone changes") || len(lines) > 44 {
+		t.Errorf("%d lines:\n%s", len(lines), screen)
+	}
+}

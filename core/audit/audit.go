@@ -24,8 +24,12 @@ type Subject struct {
 	Checks     map[string]check.Adjustment // by ID
 	Exceptions []*rules.Exception          // of this system
 	Owner      string                      // who answers for it
-	MaxRefused int                         // how many refused rows or values it may have, where that is more than the options say
-	Unmatched  [3]bool                     // keys of people, by their place, that say nothing on this system
+	Depends    []string                    // what breaks when a password changes
+	// Irreversible says what to save before a setting is changed, since it cannot
+	// be taken back.
+	Irreversible map[setting.ID]string
+	MaxRefused   int     // how many refused rows or values it may have, where that is more than the options say
+	Unmatched    [3]bool // keys of people, by their place, that say nothing on this system
 
 	number int // its place among the subjects
 }

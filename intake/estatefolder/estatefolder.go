@@ -42,6 +42,8 @@ type estateFile struct {
 type systemFile struct {
 	Title      string                             `yaml:"title"`
 	Owner      string                             `yaml:"owner"`
+	Depends    []string                           `yaml:"depends"`      // what breaks when a password changes
+	Lasting    []strictyaml.Pair[strictyaml.Text] `yaml:"irreversible"` // by setting, what to save before it is changed
 	Labels     []string                           `yaml:"labels"`
 	AsOf       *strictyaml.Text                   `yaml:"as_of"`
 	Export     exportFile                         `yaml:"export,required"`
@@ -87,12 +89,14 @@ type System struct {
 	Privileged *condition.Condition
 	Rules      []*rules.Set
 
-	limits     map[setting.ID]facts.Limit
-	known      map[setting.ID]facts.Sourced
-	owner      string
-	lists      *listsFile
-	maxRefused int
-	match      *[]strictyaml.Text
+	limits       map[setting.ID]facts.Limit
+	known        map[setting.ID]facts.Sourced
+	owner        string
+	depends      []string
+	irreversible map[setting.ID]string
+	lists        *listsFile
+	maxRefused   int
+	match        *[]strictyaml.Text
 }
 
 // ErrNoEstate means that no estate.yaml was found.
@@ -247,7 +251,18 @@ func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.T
 	l.kinds(&s, f)
 	l.chosenRules(e, &s, f.Rules)
 	l.limitsAndKnown(&s, f)
-	s.owner = f.Owner
+	s.owner, s.depends = f.Owner, f.Depends
+	for _, p := range f.Lasting {
+		id, ok := setting.Find(p.Key.Value)
+		if !ok {
+			l.note(p.Key.At(0, "no setting is named %q%s", p.Key.Value, nearword.Advice(p.Key.Value, setting.Names())))
+			continue
+		}
+		if s.irreversible == nil {
+			s.irreversible = map[setting.ID]string{}
+		}
+		s.irreversible[id] = p.Value.Value
+	}
 	s.lists, s.maxRefused, s.match = f.Lists, f.MaxRefused, f.Match
 	l.checkLists(f.Lists)
 	return s
@@ -341,7 +356,7 @@ func (e *Estate) Subjects(names []string, asOf time.Time) ([]audit.Subject, erro
 		}
 		s.complete(export.System())
 		subject := audit.Subject{Export: export, Kinds: s.Kinds, Privileged: s.Privileged, Rules: s.Rules, Checks: e.Checks,
-			Owner: s.owner, MaxRefused: s.maxRefused, Unmatched: e.unmatched(s)}
+			Owner: s.owner, Depends: s.depends, Irreversible: s.irreversible, MaxRefused: s.maxRefused, Unmatched: e.unmatched(s)}
 		for _, x := range e.exceptions {
 			if x.System == s.Name {
 				subject.Exceptions = append(subject.Exceptions, x)
@@ -386,6 +401,6 @@ func Schema(formats []string) map[string]any {
 			Words: map[string][]string{"exportFile.read": formats, "systemFile.chooses": facts.Precedences, "exportFile.view": {"whole", "part"},
 				"linkFile.same": settings, "linkFile.password": {"shared", "own"}},
 			Forms: map[string]string{"systemFile.chooses": facts.OrderPattern},
-			Keys:  map[string][]string{"systemFile.kinds": facts.Kinds, "systemFile.limits": settings, "systemFile.known": settings},
+			Keys:  map[string][]string{"systemFile.kinds": facts.Kinds, "systemFile.limits": settings, "systemFile.irreversible": settings, "systemFile.known": settings},
 		})
 }
