@@ -13,7 +13,6 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"yewcone/core/audit"
 	"yewcone/core/condition"
 	"yewcone/core/finding"
 	"yewcone/core/rules"
@@ -68,7 +67,7 @@ func accept(c *cli.Command, stdout io.Writer) error {
 	if err != nil {
 		return err
 	}
-	result, err := audit.Run(opened.estate.Name, opened.subjects, opened.options)
+	result, err := opened.audited(c)
 	if err != nil {
 		return err
 	}

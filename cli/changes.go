@@ -9,7 +9,6 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"yewcone/core/audit"
 	"yewcone/core/change"
 	"yewcone/core/facts"
 	"yewcone/core/finding"
@@ -116,7 +115,7 @@ func changesOf(c *cli.Command) (*opened, *finding.Result, []change.Change, error
 	if err != nil {
 		return nil, nil, nil, err
 	}
-	result, err := audit.Run(opened.estate.Name, opened.subjects, opened.options)
+	result, err := opened.audited(c)
 	if err != nil {
 		return nil, nil, nil, err
 	}

@@ -116,7 +116,7 @@ func oneFinding(c *cli.Command, fingerprint string) error {
 		}
 		return nil
 	}
-	result, err := audit.Run(opened.estate.Name, opened.subjects, opened.options)
+	result, err := opened.audited(c)
 	if err != nil {
 		return err
 	}
@@ -184,17 +184,16 @@ func checkEstate(c *cli.Command, spread bool) (*finding.Result, error) {
 	if err != nil {
 		return nil, err
 	}
-	e, subjects, options := o.estate, o.subjects, o.options
-	options.Examples, options.Spread = int(c.Int("examples")), spread
+	o.options.Examples, o.options.Spread = int(c.Int("examples")), spread
 	each := c.String("each")
 	if each == "" {
-		return audit.Run(e.Name, subjects, options)
+		return o.audited(c)
 	}
 	var result *finding.Result
 	err = atomicfile.Write(each, func(w io.Writer) error {
 		buffered := bufio.NewWriterSize(w, 1<<16)
-		options.Each = jsonfile.Each(buffered)
-		if result, err = audit.Run(e.Name, subjects, options); err != nil {
+		o.options.Each = jsonfile.Each(buffered)
+		if result, err = o.audited(c); err != nil {
 			return err
 		}
 		return buffered.Flush()

@@ -254,7 +254,8 @@ func TestWorkbook(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if got := strings.Join(book.GetSheetList(), " "); got != "Summary Findings Settings Gaps Accounts Unknowns Exceptions" {
+	if got := strings.Join(book.GetSheetList(), "|"); got != "Summary|To do|To do, Staff office|To do, Harbour office|To do, Crewing|"+
+		"To do, Catering|To do, Trade desk|Findings|Settings|Gaps|Accounts|Unknowns|Exceptions" {
 		t.Errorf("%s", got)
 	}
 	for _, sheet := range book.GetSheetList() {

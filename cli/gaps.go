@@ -7,7 +7,6 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"yewcone/core/audit"
 	"yewcone/core/finding"
 	"yewcone/core/gap"
 	"yewcone/core/nearword"
@@ -65,7 +64,7 @@ anybody of the audience.
 			if err != nil {
 				return err
 			}
-			result, err := audit.Run(opened.estate.Name, opened.subjects, opened.options)
+			result, err := opened.audited(c)
 			if err != nil {
 				return err
 			}

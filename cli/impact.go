@@ -64,7 +64,12 @@ back. Without a proposal, those are all values that "yewcone changes" would set.
 				if format == "csv" {
 					each, flush = csvfile.Impact(w)
 				}
+				stop := func() {}
+				if each == nil { // rows may go to the terminal
+					stop = watch(c.Root().ErrWriter, &before.options)
+				}
 				list, err := impact.Run(before.estate.Name, before.subjects, after, proposals, before.options, each)
+				stop()
 				if err != nil {
 					return err
 				}
@@ -144,7 +149,7 @@ func twice(c *cli.Command, proposals []impact.Proposal) (*opened, []audit.Subjec
 				asked[i].Rules = append(slices.Clone(asked[i].Rules), set)
 			}
 		}
-		result, err := audit.Run(before.estate.Name, asked, before.options)
+		result, err := (&opened{before.estate, asked, before.options}).audited(c)
 		if err != nil {
 			return nil, nil, nil, err
 		}

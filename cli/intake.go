@@ -75,7 +75,9 @@ that has a mapping it prints that with what it lacks, a line for each column tha
 			if format := c.String("format"); format != "text" {
 				return writeSnapshot(c, w, opened, format)
 			}
+			stop := watch(c.Root().ErrWriter, &opened.options)
 			list, err := reading.Of(opened.subjects, opened.options)
+			stop()
 			if err != nil {
 				return err
 			}

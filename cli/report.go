@@ -12,7 +12,6 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"yewcone/core/audit"
 	"yewcone/core/finding"
 	"yewcone/output"
 	"yewcone/output/formats"
@@ -65,7 +64,7 @@ func writeReport(c *cli.Command) error {
 		return err
 	}
 	opened.options.Examples, opened.options.Spread = int(c.Int("examples")), true
-	result, err := audit.Run(opened.estate.Name, opened.subjects, opened.options)
+	result, err := opened.audited(c)
 	if err != nil {
 		return err
 	}

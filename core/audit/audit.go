@@ -4,6 +4,8 @@
 package audit
 
 import (
+	"sync/atomic"
+
 	"golang.org/x/sync/errgroup"
 
 	"yewcone/core/check"
@@ -49,6 +51,8 @@ type Options struct {
 	MaxRefused int                  // how many refused rows or values a system may have and still count as read
 	Jobs       int                  // how many systems to check, and parts of each, at a time; at least 1
 	Each       func(*Reached) error // called for every account that a finding reaches; may be nil
+
+	Progress *atomic.Int64 // of accounts that went past; may be nil
 
 	Relations *Relations // between systems; nil where they are not looked at
 	Spread    bool       // count ages and ends of passwords too

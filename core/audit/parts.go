@@ -97,6 +97,9 @@ func (r *reading) work(e *engine) {
 			place++
 			return e.account(a, place)
 		})
+		if e.options.Progress != nil {
+			e.options.Progress.Add(place - int64(t.number)*placesInPart)
+		}
 		r.finished <- t
 	}
 }

@@ -278,6 +278,28 @@ func (b *builder) worth(c *Change) float64 {
 	return gain / cost
 }
 
+// Def is the setting of a step; nil for other steps.
+func (s *Step) Def() *setting.Setting {
+	if !s.IsSetting {
+		return nil
+	}
+	return setting.At(s.Setting)
+}
+
+// Ended are the findings of a step that its change ends.
+func (s *Step) Ended(c *Change) []int {
+	return slices.DeleteFunc(slices.Clone(s.Findings), func(i int) bool { return !slices.Contains(c.Ends, i) })
+}
+
+// Fingerprints are those of findings.
+func Fingerprints(r *finding.Result, list []int) []string {
+	out := []string{}
+	for _, i := range list {
+		out = append(out, r.Findings[i].Fingerprint)
+	}
+	return out
+}
+
 // BySeverity counts findings by how bad they are.
 func BySeverity(r *finding.Result, list []int) map[rules.Severity]int {
 	counts := map[rules.Severity]int{}

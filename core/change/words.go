@@ -12,6 +12,15 @@ import (
 
 // Title says what to do, in one line, with at most so many settings; 0 for all.
 func (c *Change) Title(r *finding.Result, most int) string {
+	return c.title(r, most, func(s *setting.Setting) string { return s.Name })
+}
+
+// Plain is Title in the trade's words, for managers.
+func (c *Change) Plain(r *finding.Result, most int) string {
+	return c.title(r, most, (*setting.Setting).Term)
+}
+
+func (c *Change) title(r *finding.Result, most int, name func(*setting.Setting) string) string {
 	if len(c.Steps) > 0 && !c.Steps[0].IsSetting {
 		s := &c.Steps[0]
 		f := &r.Findings[s.Findings[0]]
@@ -28,7 +37,7 @@ func (c *Change) Title(r *finding.Result, most int) string {
 	var parts []string
 	for i := range c.Steps {
 		id := c.Steps[i].Setting
-		text, stands := setting.At(id).Name+" "+c.values(id), false
+		text, stands := name(setting.At(id))+" "+c.values(id), false
 		for _, p := range parts {
 			stands = stands || p == text
 		}
@@ -155,4 +164,25 @@ func (e *Enough) Text(r *finding.Result, s *Step) string {
 		text += fmt.Sprintf(", for %d %s: a policy of their own would do too", accounts, one(accounts, "account", "accounts"))
 	}
 	return text
+}
+
+// HowMuch tells what the first changes end of what is worst.
+func HowMuch(r *finding.Result, list []Change, most int) string {
+	ended, all := map[int]bool{}, 0
+	for i := range list[:min(most, len(list))] {
+		for _, f := range list[i].Ends {
+			if r.Findings[f].Severity >= rules.High {
+				ended[f] = true
+			}
+		}
+	}
+	for i := range r.Findings {
+		if r.Findings[i].Severity >= rules.High {
+			all++
+		}
+	}
+	if all == 0 {
+		return "Nothing that was found is critical or high."
+	}
+	return fmt.Sprintf("The first %d changes end %d of the %d critical and high findings.", min(most, len(list)), len(ended), all)
 }

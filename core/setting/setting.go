@@ -75,6 +75,37 @@ type sayings struct {
 	choices                           []string // one for each choice
 }
 
+// Term is the setting in the trade's words: "minimum length" for min_length.
+func (s *Setting) Term() string {
+	if term := terms[s.Name]; term != "" {
+		return term
+	}
+	words := strings.Fields(strings.ReplaceAll(s.Name, "_", " "))
+	for i, w := range words {
+		switch w {
+		case "min":
+			words[i] = "minimum"
+		case "max":
+			words[i] = "maximum"
+		}
+	}
+	return strings.Join(words, " ")
+}
+
+// terms are those that the name does not give away.
+var terms = map[string]string{
+	"history": "password history", "max_age": "maximum password age", "min_age": "minimum password age", "warn_before": "warning before expiry",
+	"grace_signins": "sign-ins after expiry", "grace_period": "days after expiry", "min_upper": "capital letters", "min_lower": "small letters",
+	"min_digits": "digits", "min_symbols": "symbols", "min_classes": "kinds of characters", "max_run": "longest sequence",
+	"max_repeat": "longest repetition", "min_distinct": "different characters", "login_barred": "sign-in name in the password",
+	"common_barred": "common passwords refused", "dictionary_barred": "dictionary words refused", "breached_barred": "breached passwords refused",
+	"names_barred": "names refused", "blank_allowed": "empty passwords", "lockout_attempts": "failures before lockout",
+	"lockout_window": "lockout window", "lockout_duration": "lockout duration", "lockout_longest": "longest lockout",
+	"lockout_covers_admins": "lockout of administrators", "source_attempts": "failures before an address is blocked",
+	"change_at_first_use": "change at first sign-in", "self_change": "people change their own password", "storage": "password storage",
+	"dormant_after": "unused accounts shut after", "idle_timeout": "idle time-out", "reuse_after": "reuse after", "second_factor": "second factor",
+}
+
 // rank maps a known value on one numerical axis along which the setting's
 // written amounts grow; off and "until unlocked" stand at its ends. class
 // -1 is below every amount, +1 above, and +2 above that.

@@ -8,7 +8,7 @@ import (
 
 	"yewcone/core/change"
 	"yewcone/core/finding"
-	"yewcone/core/setting"
+	"yewcone/core/rules"
 )
 
 // Changes writes a row for each step, in the order in which to take them.
@@ -23,24 +23,15 @@ func Changes(w io.Writer, r *finding.Result, list []change.Change) error {
 		for j := range c.Steps {
 			s := &c.Steps[j]
 			name, from, to := "", "", ""
-			if s.IsSetting {
-				def := setting.At(s.Setting)
+			if def := s.Def(); def != nil {
 				name, from, to = def.Name, def.Text(s.From), def.Text(s.To)
 			}
-			counts, ended := map[string]int{}, 0
-			var prints []string
-			for _, f := range s.Findings {
-				prints = append(prints, r.Findings[f].Fingerprint)
-				for _, e := range c.Ends {
-					if e == f {
-						counts[r.Findings[f].Severity.String()]++
-						ended++
-					}
-				}
-			}
+			ended := s.Ended(c)
+			counts := change.BySeverity(r, ended)
+			critical, high := counts[rules.Critical], counts[rules.High]
 			if err := out.Write([]string{strconv.Itoa(i + 1), c.ID, c.System, cell(c.Owner), cell(s.Policy), name, from, to, cell(s.Do),
-				strconv.Itoa(counts["critical"]), strconv.Itoa(counts["high"]), strconv.Itoa(ended - counts["critical"] - counts["high"]),
-				strconv.Itoa(s.Accounts), strconv.Itoa(s.Privileged), strings.Join(prints, " ")}); err != nil {
+				strconv.Itoa(critical), strconv.Itoa(high), strconv.Itoa(len(ended) - critical - high),
+				strconv.Itoa(s.Accounts), strconv.Itoa(s.Privileged), strings.Join(change.Fingerprints(r, s.Findings), " ")}); err != nil {
 				return err
 			}
 		}

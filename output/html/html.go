@@ -12,6 +12,7 @@ import (
 	"strings"
 	"time"
 
+	"yewcone/core/change"
 	"yewcone/core/facts"
 	"yewcone/core/finding"
 	"yewcone/core/gap"
@@ -35,6 +36,8 @@ var script string
 const (
 	mostFindings = 1000
 	mostUnknowns = 500
+	mostChanges  = 300
+	helpMost     = 5
 	worst        = 12
 )
 
@@ -60,6 +63,12 @@ type view struct {
 	Unknown        []finding.Unknown
 	OmittedUnknown int
 	Changes        *changes
+	Ways           []finding.Way
+	Todo           []todo
+	OmittedTodo    int
+	First          []todo // that help most
+	HelpMost       string
+	Owned          bool // systems have owners
 	Heat           heat
 	Systems        []systemView
 	Gaps           []gapTable
@@ -67,6 +76,17 @@ type view struct {
 	Guesses        []guessView
 	Between        []*finding.Finding
 	Charts         []chart
+}
+
+// todo is one change.
+type todo struct {
+	Rank                    int
+	System, Owner           string
+	Plain, Sum              string
+	Before                  []string // what comes before it
+	Steps                   []string
+	Worth                   string
+	Accounts, Ends, Serious int
 }
 
 type severityCount struct {
@@ -232,6 +252,7 @@ func Check(w io.Writer, r *finding.Result, o output.Options) error {
 	v.OmittedUnknown = len(r.Unknowns) - len(v.Unknown)
 	v.Severities = counts(r, "")
 	v.changes(o.Changes)
+	v.todo()
 	v.heat()
 	v.systems()
 	if r.Gaps != nil {
@@ -252,6 +273,43 @@ func counts(r *finding.Result, system string) []severityCount {
 		list = append(list, severityCount{s.String(), by[s]})
 	}
 	return list
+}
+
+// todo lists what to do, the most worthwhile first.
+func (v *view) todo() {
+	v.Ways = v.Result.Ways()
+	list := change.Of(v.Result)
+	v.HelpMost = change.HowMuch(v.Result, list, 10)
+	for i := range list {
+		c := &list[i]
+		v.Owned = v.Owned || c.Owner != ""
+		t := todo{Rank: i + 1, System: c.System, Owner: c.Owner, Plain: c.Plain(v.Result, 0), Sum: change.Sum(v.Result, c), Before: c.First,
+			Accounts: c.Accounts, Ends: len(c.Ends)}
+		for _, f := range c.Ends {
+			if v.Result.Findings[f].Severity >= rules.High {
+				t.Serious++
+			}
+		}
+		if i < helpMost {
+			short := t
+			short.Plain = c.Plain(v.Result, 5)
+			v.First = append(v.First, short)
+		}
+		for j := range c.Steps {
+			if s := &c.Steps[j]; s.IsSetting {
+				text := s.Do
+				if len(c.Policies) > 1 {
+					text += " in " + s.Policy
+				}
+				t.Steps = append(t.Steps, text)
+			}
+		}
+		if i < mostChanges {
+			v.Todo = append(v.Todo, t)
+		} else {
+			v.OmittedTodo++
+		}
+	}
 }
 
 func (v *view) changes(c *finding.Changes) {

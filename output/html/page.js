@@ -40,10 +40,11 @@ if (filter) {
 }
 var open = function () {
   var target = location.hash && document.getElementById(location.hash.slice(1));
-  if (target && target.tagName === "DETAILS") { target.open = true; }
+  for (var d = target && target.closest("details"); d; d = d.parentElement.closest("details")) { d.open = true; }
+  if (target) { target.scrollIntoView(); }
 };
 window.addEventListener("hashchange", open);
 open();
 window.addEventListener("beforeprint", function () {
-  document.querySelectorAll("details.system").forEach(function (d) { d.open = true; });
+  document.querySelectorAll("details.fold[open] details.system").forEach(function (d) { d.open = true; });
 });

@@ -93,10 +93,10 @@ func Remedy(w io.Writer, r *finding.Result, list []remedy.Told, undo bool, o out
 
 func changeOf(r *finding.Result, t *remedy.Told) changePart {
 	c := changePart{ID: t.ID, System: t.System, Owner: t.Owner, Title: t.Title(r, 0), Accounts: t.Accounts, Privileged: t.Privileged, First: t.First,
-		Ends: prints(r, t.Ends), Helps: prints(r, t.Helps), Beyond: prints(r, t.Beyond)}
+		Ends: change.Fingerprints(r, t.Ends), Helps: change.Fingerprints(r, t.Helps), Beyond: change.Fingerprints(r, t.Beyond)}
 	for i := range t.Steps {
 		s := &t.Steps[i]
-		part := stepPart{Do: s.Do, Policy: s.Policy, Mark: s.Mark, Accounts: s.Accounts, Privileged: s.Privileged, Findings: prints(r, s.Findings)}
+		part := stepPart{Do: s.Do, Policy: s.Policy, Mark: s.Mark, Accounts: s.Accounts, Privileged: s.Privileged, Findings: change.Fingerprints(r, s.Findings)}
 		if s.IsSetting {
 			def := setting.At(s.Setting)
 			part.Setting, part.From, part.To = def.Name, def.Text(s.From), def.Text(s.To)
@@ -115,13 +115,4 @@ func changeOf(r *finding.Result, t *remedy.Told) changePart {
 		c.Cannot = append(c.Cannot, cannotPart{x.Policy, def.Name, def.Text(x.To), x.Why})
 	}
 	return c
-}
-
-// prints are the fingerprints of findings.
-func prints(r *finding.Result, list []int) []string {
-	out := []string{}
-	for _, i := range list {
-		out = append(out, r.Findings[i].Fingerprint)
-	}
-	return out
 }

@@ -8,7 +8,6 @@ import (
 
 	"yewcone/core/change"
 	"yewcone/core/finding"
-	"yewcone/core/rules"
 	"yewcone/output"
 )
 
@@ -21,33 +20,12 @@ func Changes(w io.Writer, r *finding.Result, list []change.Change, o output.Opti
 	}
 	p.para("", boldStyle, seen(r.Estate)+": "+fmt.Sprintf("%d %s for %d findings, the most worthwhile first.", len(list),
 		plural(len(list), "change", "changes"), len(r.Findings)))
-	p.para("", plainStyle, howMuch(r, list, 10))
+	p.para("", plainStyle, change.HowMuch(r, list, 10))
 	for i := range list {
 		p.blank()
 		p.change(r, &list[i], i+1, true)
 	}
 	return p.w.Flush()
-}
-
-// howMuch tells what the first changes end of what is worst.
-func howMuch(r *finding.Result, list []change.Change, most int) string {
-	ended, all := map[int]bool{}, 0
-	for i := range list[:min(most, len(list))] {
-		for _, f := range list[i].Ends {
-			if r.Findings[f].Severity >= rules.High {
-				ended[f] = true
-			}
-		}
-	}
-	for i := range r.Findings {
-		if r.Findings[i].Severity >= rules.High {
-			all++
-		}
-	}
-	if all == 0 {
-		return "Nothing that was found is critical or high."
-	}
-	return fmt.Sprintf("The first %d end %d of the %d critical and high findings.", min(most, len(list)), len(ended), all)
 }
 
 const numberWidth = 4

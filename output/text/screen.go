@@ -2,7 +2,6 @@ package text
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 
 	"yewcone/core/change"
@@ -24,7 +23,7 @@ func (p *page) screen(r *finding.Result) {
 	list := change.Of(r)
 	if len(list) > 0 {
 		p.blank()
-		p.para("", boldStyle, "What helps most: "+lowered(howMuch(r, list, 10)))
+		p.para("", boldStyle, "What helps most: "+lowered(change.HowMuch(r, list, 10)))
 		for i := range list[:min(mostChanges, len(list))] {
 			p.change(r, &list[i], i+1, false)
 		}
@@ -56,34 +55,7 @@ func (p *page) cut(r *finding.Result) {
 
 // openToAnybody lists what lets in whoever tries, a line for each way.
 func (p *page) openToAnybody(r *finding.Result) {
-	type place struct {
-		system   string
-		logins   []string
-		accounts int
-	}
-	var ways []string
-	where := map[string][]*place{}
-	for i := range r.Findings {
-		f := &r.Findings[i]
-		if f.Opens == "" {
-			continue
-		}
-		if where[f.Opens] == nil {
-			ways = append(ways, f.Opens)
-		}
-		at := slices.IndexFunc(where[f.Opens], func(p *place) bool { return p.system == f.System })
-		if at < 0 {
-			at = len(where[f.Opens])
-			where[f.Opens] = append(where[f.Opens], &place{system: f.System})
-		}
-		here := where[f.Opens][at]
-		here.accounts += f.Reach.Accounts
-		for _, e := range f.Reach.Examples {
-			if len(here.logins) < 3 {
-				here.logins = append(here.logins, e.Login)
-			}
-		}
-	}
+	ways := r.Ways()
 	if len(ways) == 0 {
 		return
 	}
@@ -91,22 +63,18 @@ func (p *page) openToAnybody(r *finding.Result) {
 	p.para("", badStyle, "Open to anybody who tries, or who reads a copy")
 	width := 0
 	for _, way := range ways {
-		width = max(width, len(way))
+		width = max(width, len(way.What))
 	}
 	for _, way := range ways {
 		var list []string
-		for i, here := range where[way] {
+		for i := range way.Places {
 			if i == mostOpen {
-				list = append(list, fmt.Sprintf("and on %d more systems", len(where[way])-mostOpen))
+				list = append(list, fmt.Sprintf("and on %d more systems", len(way.Places)-mostOpen))
 				break
 			}
-			text := here.system + ": " + strings.Join(here.logins, ", ")
-			if n := here.accounts - len(here.logins); n > 0 {
-				text += fmt.Sprintf(" and %d more", n)
-			}
-			list = append(list, seen(text))
+			list = append(list, seen(way.Places[i].String()))
 		}
-		p.para("  "+padded(way, width+2), plainStyle, strings.Join(list, "; "))
+		p.para("  "+padded(way.What, width+2), plainStyle, strings.Join(list, "; "))
 	}
 }
 

@@ -15,6 +15,7 @@ import (
 
 	"github.com/xuri/excelize/v2"
 
+	"yewcone/core/change"
 	"yewcone/core/finding"
 	"yewcone/core/gap"
 	"yewcone/core/rules"
@@ -164,7 +165,7 @@ func (s *sheet) done() {
 	to, err := excelize.CoordinatesToCellName(len(s.columns), max(s.row, 2))
 	b.fail(err)
 	stripes := false
-	b.fail(s.writer.AddTable(&excelize.Table{Range: "A1:" + to, Name: s.name, StyleName: "TableStyleLight1", ShowRowStripes: &stripes}))
+	b.fail(s.writer.AddTable(&excelize.Table{Range: "A1:" + to, Name: tableName(s.name), StyleName: "TableStyleLight1", ShowRowStripes: &stripes}))
 	b.fail(s.writer.Flush())
 }
 
@@ -174,6 +175,7 @@ func Check(w io.Writer, r *finding.Result, o output.Options) error {
 	defer b.file.Close()
 	b.styles()
 	b.summary(r, o)
+	b.todo(r)
 	b.findings(r)
 	b.settings(r)
 	b.gaps(r)
@@ -253,6 +255,80 @@ func (b *book) summary(r *finding.Result, o output.Options) {
 		s.add("Since " + c.From + ": " + c.Sum())
 	}
 	s.done()
+}
+
+// todo writes what to do: a row for each step, in their order, on one sheet for
+// all and on one for each owner.
+func (b *book) todo(r *finding.Result) {
+	list := change.Of(r)
+	columns := []column{{"rank", 9}, {"system", 14}, {"owner", 18}, {"policy", 18}, {"setting", 20}, {"in words", 28}, {"from", 16}, {"to", 16},
+		{"what to do", 60}, {"first", 50}, {"ends critical", 9}, {"ends high", 9}, {"ends other", 9}, {"accounts", 10}, {"privileged", 11},
+		{"findings", 40}, {"change", 14}}
+	write := func(name, owner string) {
+		s := b.sheet(name, columns...)
+		for i := range list {
+			c := &list[i]
+			if owner != "" && c.Owner != owner {
+				continue
+			}
+			for j := range c.Steps {
+				step := &c.Steps[j]
+				setting, words, from, to := "", "", "", ""
+				if def := step.Def(); def != nil {
+					setting, words, from, to = def.Name, def.Term(), def.Text(step.From), def.Text(step.To)
+				}
+				first := ""
+				if j == 0 {
+					first = strings.Join(c.First, "; ")
+				}
+				counts := change.BySeverity(r, step.Ended(c))
+				critical, high := counts[rules.Critical], counts[rules.High]
+				s.add(i+1, c.System, c.Owner, step.Policy, setting, words, from, to, step.Do, first, critical, high,
+					len(step.Ended(c))-critical-high, step.Accounts, step.Privileged, strings.Join(change.Fingerprints(r, step.Findings), " "), c.ID)
+			}
+		}
+		s.done()
+	}
+	write("To do", "")
+	var owners, names []string
+	for i := range r.Systems {
+		if o := r.Systems[i].Owner; o != "" && !slices.Contains(owners, o) {
+			owners = append(owners, o)
+			name := sheetName("To do, "+text(o), len(owners), names)
+			names = append(names, strings.ToLower(name))
+			write(name, o)
+		}
+	}
+}
+
+// sheetName makes a text the name of a sheet: 31 characters, without those that
+// names may not have, and not that of another but for letter case. Where it had
+// to be changed, the number tells it apart.
+func sheetName(name string, number int, taken []string) string {
+	plain := strings.Map(func(r rune) rune {
+		if strings.ContainsRune("[]:*?/\\'", r) {
+			return ' '
+		}
+		return r
+	}, name)
+	if r := []rune(plain); len(r) > 31 {
+		plain = string(r[:31])
+	}
+	if plain == name && !slices.Contains(taken, strings.ToLower(name)) {
+		return name
+	}
+	r := []rune(plain)
+	return strings.TrimSpace(string(r[:min(len(r), 27)])) + fmt.Sprintf(" %d", number)
+}
+
+// tableName makes the name of a sheet the name of its table.
+func tableName(sheet string) string {
+	return "T_" + strings.Map(func(r rune) rune {
+		if r < 128 && (r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9') {
+			return r
+		}
+		return '_'
+	}, sheet) + fmt.Sprintf("_%d", len(sheet))
 }
 
 func (b *book) findings(r *finding.Result) {
