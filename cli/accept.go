@@ -31,7 +31,7 @@ what stands in the file, remarks too. From then on the finding is counted apart,
 the last day of the exception; then it comes back.
 
   yewcone accept 6e9333876649 --because "replaced in spring" --owner "Imogen Tarrant" --until 2027-03-31
-  yewcone accept db8965f64fa2 --accounts 'login == "svc-tide"' --because … --owner … --until …`,
+  yewcone accept 050cc6b4d1dc --accounts 'login == "pavel.hruska"' --because "key card to come" --owner Crewing --until 2026-12-31`,
 		Flags: []cli.Flag{
 			estateFlag(), asOfFlag(),
 			&cli.StringFlag{Name: "because", Usage: "why the risk is accepted"},

@@ -30,13 +30,16 @@ func checkCommand() *cli.Command {
 		Usage:     "hold the systems' settings and accounts against the rules",
 		ArgsUsage: "[options] [SYSTEM…]",
 		Description: `Reads the exports that estate.yaml names, works out what holds for each account, and
-reports what is not as the rules ask: worst first, with the place it stood, whom it
-reaches and how to mend it. What an export does not show is listed apart and never
-counts as met.
+reports what is not as the rules ask. The first screen says what is open to anybody and
+what helps most; --all, or the name of one system, tells every finding, worst first, with
+the place it stood, whom it reaches and how to mend it. What an export does not show is
+listed apart and never counts as met.
 
-  yewcone check                                     all systems, for people
-  yewcone check directory --fail-on high            one system, in a build job
-  yewcone check --format json --out result.json     for other programs`,
+  yewcone check
+  yewcone check --all
+  yewcone check --finding 6e9333876649              # one, with every account
+  yewcone check directory --fail-on high            # one system, in a build job
+  yewcone check --format json --out result.json     # for other programs`,
 		Flags: []cli.Flag{
 			estateFlag(),
 			asOfFlag(),

@@ -9,6 +9,7 @@ Use: yewcone COMMAND [options]
   {{printf "%-10s" .Name}} {{.Usage}}{{end}}{{end}}
 
 "yewcone help COMMAND" tells more. A first look: yewcone demo
+Completion for your shell: source <(yewcone completion bash), or zsh, fish, pwsh
 Exit status: 0 nothing to report, 1 findings, 2 a wrong call or configuration, 3 an export
 that could not be read to its end.
 `

@@ -37,7 +37,7 @@ back. Without a proposal, those are all values that "yewcone changes" would set.
 
   yewcone impact rota
   yewcone impact --set rota/service.max_age="60 days" --set "rota/*.min_length=16"
-  yewcone impact rota --rules public-lengths --format csv --out hit.csv`,
+  yewcone impact rota --rules nist-800-63b-4 --format csv --out hit.csv`,
 		Flags: []cli.Flag{estateFlag(), asOfFlag(),
 			&cli.StringSliceFlag{Name: "set", Usage: "a proposal, as SYSTEM/POLICY.setting=value; the policy * is every one that says it"},
 			&cli.StringFlag{Name: "from", Usage: "a file of proposals, one on each line", TakesFile: true},

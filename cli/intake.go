@@ -37,7 +37,7 @@ that has a mapping it prints that with what it lacks, a line for each column tha
   yewcone intake directory
   yewcone intake --how postgresql
   yewcone intake directory --format json --out directory.jsonl
-  yewcone intake --draft settings.csv users.csv > mappings/new.yaml
+  yewcone intake --draft exports/rota/settings.csv exports/rota/users.csv > mappings/new.yaml
   yewcone intake --draft rota`,
 		Flags: []cli.Flag{
 			estateFlag(), asOfFlag(),

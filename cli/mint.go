@@ -139,7 +139,7 @@ every bad one and accept every good one, within what the system can do ("limits"
 estate.yaml). Where there is none, it says which example stands in the way.
 
   yewcone derive rota
-  yewcone derive rota --examples examples.yaml`,
+  yewcone derive rota --examples trials/rota.yaml`,
 		Flags: []cli.Flag{estateFlag(), policyFlag(),
 			&cli.StringSliceFlag{Name: "examples", Usage: "trial files to take the examples from", TakesFile: true},
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "text or json"}, asOfFlag(), outFlag(), colorFlag()},

@@ -31,6 +31,7 @@ something could not be read.
 
   yewcone report --out passwords.html
   yewcone report --out passwords.xlsx --examples 100
+  yewcone check --format json --out last-month.json
   yewcone report --since last-month.json --out passwords.html`,
 		Flags: []cli.Flag{estateFlag(), asOfFlag(),
 			&cli.StringFlag{Name: "format", Usage: strings.Join(formats.CheckNames(), ", ") + "; else by the ending of --out, or html"},

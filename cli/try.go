@@ -33,7 +33,7 @@ number only. Without --as or --policy they are held against what reaches an acco
 nobody in particular.
 
   yewcone try rota tills
-  yewcone try directory --as neze < candidates.txt
+  yewcone try directory --as neze < candidates/tries.txt
   yewcone try --trials`,
 		Flags: []cli.Flag{estateFlag(), asFlag(), policyFlag(),
 			&cli.StringFlag{Name: "file", Usage: "read the candidates from a file, one a line", TakesFile: true},

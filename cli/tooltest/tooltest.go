@@ -36,3 +36,11 @@ func Command(folder string, args ...string) *exec.Cmd {
 	c.Dir, c.Env = folder, append(os.Environ(), asTool+"=1", "GORACE=atexit_sleep_ms=0")
 	return c
 }
+
+// Shell is a line of a shell in a folder, in which yewcone is the program.
+func Shell(folder, line string) *exec.Cmd {
+	c := Command(folder)
+	self := c.Path
+	c.Path, c.Args = "/bin/bash", []string{"bash", "-c", "yewcone() { \"" + self + "\" \"$@\"; }\n" + line}
+	return c
+}

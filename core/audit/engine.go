@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strings"
 
 	"yewcone/core/check"
 	"yewcone/core/condition"
@@ -276,6 +277,14 @@ func (e *engine) describe(f *finding.Finding, h *hit, privileged bool) {
 	}
 	f.Fingerprint = e.fingerprint(f, h, privileged)
 	f.Wants, f.Also = h.wants, h.also
+	if own := r.remedy == ""; own && len(h.wants) == 1 {
+		switch w := &h.wants[0]; {
+		case w.Mark != "":
+			f.Remedy = check.Marks[w.Mark]
+		case strings.HasSuffix(w.Origin.Text, facts.FixedInMapping):
+			f.Remedy += "; it is fixed in the mapping: change the application where it can be, and then that line"
+		}
+	}
 	if r.check != nil {
 		f.Mark, f.Opens = r.check.Mark, r.check.Opens
 	}

@@ -88,6 +88,7 @@ func (l *ledger) sumUp(o *outcome) {
 	for _, n := range o.reaches {
 		r := l.reaches[n].reach
 		r.Accounts += o.accounts
+		r.Audiences[o.audience] += o.accounts
 		if o.privileged {
 			r.Privileged += o.accounts
 		}

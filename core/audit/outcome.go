@@ -9,6 +9,7 @@ import (
 	"yewcone/core/effective"
 	"yewcone/core/facts"
 	"yewcone/core/finding"
+	"yewcone/core/gap"
 )
 
 // An outcome is what one account comes out as. Very many accounts come out
@@ -20,6 +21,7 @@ type outcome struct {
 	privileged bool
 	unranked   bool // privileged or not is not known
 	disabled   bool
+	audience   gap.Audience
 	kept       bool
 	full       bool // all that it reaches have their examples
 }
@@ -32,7 +34,7 @@ const outcomesKept = 1 << 15
 // were judged.
 func (e *engine) outcomeOf(a *facts.Account, v *verdict) *outcome {
 	key := binary.LittleEndian.AppendUint32(e.key[:0], v.number)
-	key = append(key, byte(a.Privileged)<<2|byte(a.Enabled))
+	key = append(key, byte(a.Privileged)<<2|byte(a.Enabled), byte(gap.AudienceOf(a)))
 	key = e.pattern.AppendAnswers(key, &e.about)
 	e.key = key
 	if o, ok := e.outcomes[string(key)]; ok {
@@ -64,7 +66,7 @@ func (e *engine) outcomeOf(a *facts.Account, v *verdict) *outcome {
 // begin empties an outcome for an account.
 func (o *outcome) begin(a *facts.Account) {
 	*o = outcome{reaches: o.reaches[:0], privileged: a.Privileged == facts.Yes, unranked: a.Privileged == facts.Unknown,
-		disabled: a.Enabled == facts.No}
+		disabled: a.Enabled == facts.No, audience: gap.AudienceOf(a)}
 }
 
 // record enters an account into all that its outcome reaches.

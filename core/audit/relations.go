@@ -29,7 +29,11 @@ func relate(engines []*engine, o *Options, result *finding.Result) error {
 		g.Profiles = append(g.Profiles, e.profile)
 		for _, group := range e.groups {
 			if f := &group.finding; f.Setting != "" && !f.Rule.BuiltIn {
-				g.Below[finding.BelowKey{System: f.System, Setting: f.Setting, Value: f.Value}] = true
+				for a, n := range group.reach.Audiences {
+					if n > 0 || group.reach.Accounts == 0 {
+						g.Below[finding.BelowKey{System: f.System, Setting: f.Setting, Value: f.Value, Audience: gap.Audience(a)}] = true
+					}
+				}
 			}
 		}
 		if len(e.summary.Rules) == 0 {

@@ -5,6 +5,7 @@ import (
 	"strings"
 	"testing"
 
+	"yewcone/core/check"
 	"yewcone/core/finding"
 	"yewcone/core/requirement"
 	"yewcone/core/rules"
@@ -89,7 +90,7 @@ func TestValues(t *testing.T) {
 			found("b", rules.Low, 1, want("min_length", "8", "at most 6"))}, "min_length from 8 to 14", 1, 0, 1},
 		{"a longer history wants a longer smallest age", []finding.Finding{found("a", rules.High, 1, want("history", "none", "at least 8")),
 			found("b", rules.High, 1, want("min_age", "none", "at least 1 hour"))}, "history from none to 8; min_age from none to 1 day", 2, 0, 0},
-		{"a mark and the age that it overrules are one", []finding.Finding{mark, marked}, marks["never_expires"], 2, 0, 0},
+		{"a mark and the age that it overrules are one", []finding.Finding{mark, marked}, check.Marks["never_expires"], 2, 0, 0},
 	} {
 		r := &finding.Result{Findings: c.findings, Systems: []finding.SystemResult{{Name: "s"}}}
 		r.Sort()

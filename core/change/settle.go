@@ -19,20 +19,13 @@ func (b *builder) settle(k key, s *Step) {
 	case s.IsSetting:
 		b.settleValue(k, s)
 	case s.Mark != "":
-		s.Do = marks[s.Mark]
+		s.Do = check.Marks[s.Mark]
 	case k.what == "own":
 		def := setting.At(k.setting)
 		s.Do = "take the " + def.Name + " of their own off these accounts, or set it to what the rules ask"
 	default:
 		s.Do = b.result.Findings[s.Findings[0]].Remedy
 	}
-}
-
-// marks are what to do about each mark on accounts.
-var marks = map[string]string{
-	"never_expires": "take the mark \"password never expires\" off these accounts, or write down in an exception why it stays",
-	"cannot_change": "allow these accounts to change their own password",
-	"blank_allowed": "take the permission of an empty password off these accounts",
 }
 
 func met(w *finding.Want, v setting.Value) bool { return w.Asked.Test(v) == requirement.Meets }

@@ -180,7 +180,7 @@ var accountChecks = []Check{
 	},
 	{
 		ID: "policy-missing", Title: "accounts that name a policy which is not among those exported", Severity: rules.High,
-		Doc:     "where there is no such policy, what holds for them is up to the system's mood.",
+		Doc:     "what holds for them is in no policy of the export.",
 		Account: `policy_missing`, Remedy: "correct the name, make the policy, or export it too",
 	},
 }

@@ -146,3 +146,10 @@ type Hit struct {
 	// Says and Policy.
 	Key []string
 }
+
+// Marks are what to do about each mark on accounts, by the fact that it is.
+var Marks = map[string]string{
+	"never_expires": "take the mark \"password never expires\" off these accounts, or write down in an exception why it stays",
+	"cannot_change": "allow these accounts to change their own password",
+	"blank_allowed": "take the permission of an empty password off these accounts",
+}

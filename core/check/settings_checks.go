@@ -200,12 +200,18 @@ func historyCycled(v *SettingsView) string {
 		return ""
 	}
 	if v.off(setting.MinAge) {
-		return fmt.Sprintf("only the last %s stay barred, and a new one may be changed at once: the old one is back after "+
-			"%d changes in a row", v.text(setting.History), n+1)
+		return fmt.Sprintf("%s barred, and a new one may be changed at once: the old one is back after %d changes in a row", lastStay(n), n+1)
 	}
 	least, ok := v.seconds(setting.MinAge)
-	return when(ok && least*n < 7*daySeconds, "only the last %s stay barred, each kept for %s at least: the old one is back "+
-		"within a week", v.text(setting.History), v.text(setting.MinAge))
+	return when(ok && least*n < 7*daySeconds, "%s barred, each kept for %s at least: the old one is back within a week", lastStay(n),
+		v.text(setting.MinAge))
+}
+
+func lastStay(n int64) string {
+	if n == 1 {
+		return "only the last password stays"
+	}
+	return fmt.Sprintf("only the last %d passwords stay", n)
 }
 
 func ceilingBelowRules(v *SettingsView) string {

@@ -196,6 +196,9 @@ func (o Origin) String() string {
 	return text
 }
 
+// FixedInMapping ends the text of an origin that is no place of the export.
+const FixedInMapping = " (fixed in the mapping)"
+
 // Sourced is a value of one setting with its origin. The zero Sourced says
 // nothing.
 type Sourced struct {

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"yewcone/core/facts"
+	"yewcone/core/gap"
 	"yewcone/core/requirement"
 	"yewcone/core/rules"
 	"yewcone/core/setting"
@@ -129,7 +130,8 @@ type Reach struct {
 	Privileged int
 	Unranked   int // of which it is not known whether they are privileged
 	Disabled   int
-	Examples   []Example // the first few, in the order of the export
+	Audiences  [gap.Rest + 1]int // by audience
+	Examples   []Example         // the first few, in the order of the export
 }
 
 // An Example is one account that a finding reaches.
@@ -306,6 +308,9 @@ func (r *Reach) Merge(o *Reach, examples int) {
 	r.Privileged += o.Privileged
 	r.Unranked += o.Unranked
 	r.Disabled += o.Disabled
+	for a, n := range o.Audiences {
+		r.Audiences[a] += n
+	}
 	r.Examples = append(r.Examples, o.Examples...)
 	slices.SortFunc(r.Examples, func(a, b Example) int { return cmp.Compare(a.Place, b.Place) })
 	r.Examples = r.Examples[:min(len(r.Examples), examples)]

@@ -48,13 +48,25 @@ type PeopleSums struct {
 	Weakest   []int // by system: people whose weakest enabled account is there
 }
 
-// A BelowKey is a value of a setting on a system.
-type BelowKey struct{ System, Setting, Value string }
+// A BelowKey is a value of a setting on a system, that is below what is asked
+// of somebody of an audience.
+type BelowKey struct {
+	System, Setting, Value string
+	Audience               gap.Audience
+}
 
 // Compare sets the systems side by side for an audience.
 func (g *Gaps) Compare(a gap.Audience) []gap.Row {
 	return gap.Compare(g.Profiles, a, func(system, name string, v setting.Value) bool {
 		id, _ := setting.Find(name)
-		return g.Below[BelowKey{system, name, setting.At(id).Text(v)}]
+		key := BelowKey{system, name, setting.At(id).Text(v), a}
+		if a == gap.People && !g.Below[key] { // who stands for people where nobody is known to be one
+			for _, p := range g.Profiles {
+				if p.System == system && p.KindsUnknown() {
+					key.Audience = gap.Unsorted
+				}
+			}
+		}
+		return g.Below[key]
 	})
 }

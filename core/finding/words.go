@@ -1,6 +1,8 @@
 package finding
 
 import (
+	"strings"
+
 	"yewcone/core/requirement"
 	"yewcone/core/setting"
 )
@@ -15,6 +17,18 @@ type Shortfall struct {
 	// do, and the nearest of these.
 	Limit   *requirement.Requirement
 	Nearest setting.Value
+}
+
+// canDo writes a limit for a sentence: a phrase as it stands, one value as the
+// only one.
+func canDo(r *requirement.Requirement) string {
+	text := r.String()
+	for _, opening := range []string{"at ", "between ", "one of "} {
+		if strings.HasPrefix(text, opening) {
+			return text
+		}
+	}
+	return "only \"" + text + "\""
 }
 
 // Describe puts a shortfall into words. The finding's policy, or OnAccount,
@@ -41,5 +55,5 @@ func (f *Finding) Describe(s *Shortfall) {
 		f.Remedy = "set " + def.Name + " to " + def.Text(s.Nearest) + " " + where +
 			", the nearest that the system can do, and write an exception for the rest"
 	}
-	f.Sentence += "; this system can do " + s.Limit.String()
+	f.Sentence += "; this system can do " + canDo(s.Limit)
 }

@@ -401,7 +401,7 @@ func (e *export) addPolicy(p facts.Policy, s *settingsTable) {
 		id, v, ok := e.plan.fixed(f)
 		if ok {
 			p.Set(id, v, facts.Origin{File: e.request.Mapping, Line: f.Value.Line,
-				Text: f.Key.Value + ": " + f.Value.Value + " (fixed in the mapping)"})
+				Text: f.Key.Value + ": " + f.Value.Value + facts.FixedInMapping})
 		}
 	}
 	e.Read.Policies = append(e.Read.Policies, p)

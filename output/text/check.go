@@ -384,25 +384,26 @@ func (p *page) unknowns(r *finding.Result, details bool) {
 	p.blank()
 	p.para("", boldStyle, "Not known, and so neither met nor broken")
 	forChecks := map[string][]string{}
+	type key struct{ system, toKnow string }
+	groups := map[key][]*finding.Unknown{} // that the same would tell
+	var order []key
 	for i := range r.Unknowns {
 		u := &r.Unknowns[i]
 		if !details && u.OnlyChecks() {
 			forChecks[u.System] = append(forChecks[u.System], u.Name())
 			continue
 		}
-		kind := "setting"
-		if u.Setting == "" {
-			kind = "fact"
+		k := key{u.System, u.ToKnow}
+		if details {
+			k.toKnow = fmt.Sprint(i)
 		}
-		text := fmt.Sprintf("%s: the %s %s is not known from the export", u.System, kind, u.Name())
-		if u.Reach.Accounts > 0 {
-			text += fmt.Sprintf(" for %d %s", u.Reach.Accounts, plural(u.Reach.Accounts, "account", "accounts"))
+		if groups[k] == nil {
+			order = append(order, k)
 		}
-		text += " (asked by " + strings.Join(rules.Names(u.Rules), ", ") + ")"
-		if u.ToKnow != "" {
-			text += "; to know it: " + u.ToKnow
-		}
-		p.para("unknown   ", plainStyle, seen(text))
+		groups[k] = append(groups[k], u)
+	}
+	for _, k := range order {
+		p.para("unknown   ", plainStyle, seen(notKnown(groups[k])))
 	}
 	for _, s := range r.Systems {
 		if names := forChecks[s.Name]; len(names) > 0 {
@@ -410,4 +411,26 @@ func (p *page) unknowns(r *finding.Result, details bool) {
 				"not show for all accounts (--details tells more)"))
 		}
 	}
+}
+
+// notKnown tells of things that the same would tell.
+func notKnown(same []*finding.Unknown) string {
+	first := same[0]
+	var what []string
+	for _, u := range same {
+		text := u.Name()
+		if u.Reach.Accounts > 0 {
+			text += fmt.Sprintf(" of %s", counted(u.Reach.Accounts, "account", "accounts"))
+		}
+		what = append(what, text+" (asked by "+strings.Join(rules.Names(u.Rules), ", ")+")")
+	}
+	kind := "is"
+	if len(same) > 1 {
+		kind = "are"
+	}
+	text := first.System + ": " + list(what) + " " + kind + " not known from the export"
+	if first.ToKnow != "" {
+		text += "; to know " + plural(len(same), "it", "them") + ": " + first.ToKnow
+	}
+	return text
 }

@@ -13,6 +13,7 @@ import (
 	"yewcone/core/finding"
 	"yewcone/core/gap"
 	"yewcone/core/password"
+	"yewcone/core/rules"
 	"yewcone/core/setting"
 	"yewcone/output"
 )
@@ -22,7 +23,7 @@ import (
 func Gaps(w io.Writer, r *finding.Result, o output.GapOptions) error {
 	p := newPage(w, o.Options)
 	rows := o.Rows(r.Gaps, o.Audience)
-	p.gapVerdict(r, rows)
+	p.gapVerdict(r, rows, o.Audience)
 	p.kindsUnknown(r.Gaps, o.Audience)
 	if len(o.Settings) == 0 {
 		p.links(r.Gaps)
@@ -36,7 +37,22 @@ func Gaps(w io.Writer, r *finding.Result, o output.GapOptions) error {
 
 // gapVerdict names the weakest system, the worst setting and the links that
 // disagree.
-func (p *page) gapVerdict(r *finding.Result, rows []gap.Row) {
+// audienceWords name those that are compared.
+var audienceWords = map[gap.Audience]string{gap.People: "people", gap.Privileged: "privileged accounts", gap.Service: "service accounts"}
+
+// worstOf counts the worst findings of a system.
+func worstOf(r *finding.Result, system string) string {
+	counts := r.CountBySeverity(system)
+	var parts []string
+	for _, s := range rules.Severities {
+		if counts[s] > 0 && len(parts) < 2 {
+			parts = append(parts, fmt.Sprintf("%d %s", counts[s], s))
+		}
+	}
+	return list(parts) + " findings"
+}
+
+func (p *page) gapVerdict(r *finding.Result, rows []gap.Row, audience gap.Audience) {
 	g := r.Gaps
 	text := seen(r.Estate) + ": "
 	if r.Partial() {
@@ -44,7 +60,7 @@ func (p *page) gapVerdict(r *finding.Result, rows []gap.Row) {
 	}
 	parts := []string{}
 	if worst := r.WorstSystem(); worst != "" {
-		parts = append(parts, fmt.Sprintf("the weakest of %d systems is %s", len(g.Profiles), worst))
+		parts = append(parts, fmt.Sprintf("the worst of %d systems is %s, with %s", len(g.Profiles), worst, worstOf(r, worst)))
 	} else {
 		parts = append(parts, counted(len(g.Profiles), "system", "systems"))
 	}
@@ -64,7 +80,8 @@ func (p *page) gapVerdict(r *finding.Result, rows []gap.Row) {
 		}
 	}
 	if most > 0 {
-		parts = append(parts, fmt.Sprintf("the worst setting is %s, below the rules on %d of the %d that say it", name, most, said))
+		parts = append(parts, fmt.Sprintf("the setting that most often falls short is %s, below the rules for %s on %d of the %d systems that say it",
+			name, audienceWords[audience], most, said))
 	}
 	disagree := 0
 	for _, l := range g.Links {
@@ -200,11 +217,12 @@ func (p *page) people(r *finding.Result) {
 	var weakest []string
 	for i, n := range s.Weakest {
 		if n > 0 {
-			weakest = append(weakest, fmt.Sprintf("of %d on %s", n, r.Gaps.Profiles[i].System))
+			weakest = append(weakest, fmt.Sprintf("the one on %s for %d", r.Gaps.Profiles[i].System, n))
 		}
 	}
 	if len(weakest) > 0 {
-		p.para("  ", plainStyle, "Of those on several, the account that allows most guesses is "+list(weakest)+".")
+		p.para("  ", plainStyle, "Of the accounts of a person on several systems, the one that allows most guesses is "+list(weakest)+
+			plural(s.Several, " person.", " people."))
 	}
 	for i := range r.Findings {
 		f := &r.Findings[i]

@@ -29,7 +29,7 @@ func Checks(w io.Writer, list []check.Check, o output.Options) error {
 func RuleSets(w io.Writer, sets []*rules.Set, o output.Options) error {
 	p := newPage(w, o)
 	for _, s := range sets {
-		p.para(padded(s.Name, 23), plainStyle, seen(fmt.Sprintf("%s (%d clauses)", s.Title, len(s.Clauses))))
+		p.para(padded(s.Name, 23), plainStyle, seen(fmt.Sprintf("%s (%s)", s.Title, counted(len(s.Clauses), "clause", "clauses"))))
 	}
 	p.blank()
 	p.para("", faintStyle, "\"yewcone rules show SET\" tells all about one; those not in rules/ come with the tool.")
