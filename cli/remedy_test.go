@@ -134,7 +134,8 @@ func followsFrom(c *toldChange, finding string) bool {
 	for _, s := range c.Steps {
 		switch {
 		case s.Setting == "max_age" && slices.Contains([]string{"check/flag-and-policy", "check/overdue", "check/expiry-for-nobody"}, rule),
-			s.Setting == "blank_allowed" && rule == "check/blank", s.Setting == "lockout_attempts" && rule == "check/account-only":
+			s.Setting == "blank_allowed" && rule == "check/blank", s.Setting == "lockout_attempts" && rule == "check/account-only",
+			s.Setting == "min_length" && rule == "check/storage-undeserved":
 			return true
 		}
 	}

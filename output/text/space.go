@@ -174,9 +174,10 @@ func Derived(w io.Writer, d *trial.Derived, o output.Options) error {
 		p.para("", boldStyle, fmt.Sprintf("%s: there is nothing to refuse among %s.", name, examples))
 		return p.w.Flush()
 	}
-	p.para("", boldStyle, fmt.Sprintf("%s: %s all %s and accept the %s. Today's settings refuse %d of the bad and %d of the good.",
+	p.para("", boldStyle, fmt.Sprintf("%s: %s all %s, and %s the %s. Today's settings refuse %d of the bad and %d of the good.",
 		name, counted(len(d.Derivation.Sets[0]), "setting refuses", "settings refuse"),
-		counted(bad, "bad example", "bad examples"), counted(good, "good one", "good ones"), today, wrong))
+		counted(bad, "bad example", "bad examples"), plural(len(d.Derivation.Sets[0]), "accepts", "accept"), counted(good, "good one",
+			"good ones"), today, wrong))
 	for i, set := range d.Derivation.Sets {
 		p.blank()
 		if len(d.Derivation.Sets) > 1 {
