@@ -131,7 +131,7 @@ func TestProposals(t *testing.T) {
 		{"is no proposal", "--set", "rota.min_length=16"}, {"did you mean \"min_length\"", "--set", "rota/service.min_lenght=16"},
 		{"did you mean \"rota\"", "--set", "rotta/service.min_length=16"}, {"did you mean \"service\"", "--set", "rota/servce.min_length=16"},
 		{"no value of min_length", "--set", "rota/service.min_length=long"}, {"cannot be proposed", "--set", "rota/service.min_length=unknown"},
-		{"p.txt:4:", "--from", "p.txt"}, {"no rule set is named", "--rules", "hous"}, {"--format is one of", "--format", "xml"},
+		{"p.txt:4:", "--from", "p.txt"}, {"no policy of rota says reuse_after", "--set", "rota/*.reuse_after=30 days"}, {"no rule set is named", "--rules", "hous"}, {"--format is one of", "--format", "xml"},
 	} {
 		_, stderr, code := runTool(t, folder, append([]string{"impact"}, c[1:]...)...)
 		if code != 2 || !strings.Contains(stderr, c[0]) {
@@ -142,6 +142,49 @@ func TestProposals(t *testing.T) {
 	for _, want := range []string{"second factor asked, none there", "Feed account: second_factor", "tills"} {
 		if !strings.Contains(stdout, want) {
 			t.Errorf("exit %d: no %q\n%s%s", code, want, stdout, stderr)
+		}
+	}
+}
+
+// TestHostileNames: what the new commands print holds nothing that acts on a
+// terminal, a spreadsheet or a calendar, whatever accounts, policies and
+// systems are called; a system that cannot be read is told.
+func TestHostileNames(t *testing.T) {
+	folder := hostileFolder(t)
+	for _, c := range [][]string{{"changes"}, {"changes", "--format", "csv"}, {"remedy"}, {"remedy", "--undo"}, {"impact", "--set", "a/*.min_length=14"},
+		{"impact", "--set", "a/*.min_length=14", "--format", "csv"}, {"due"}, {"due", "--format", "csv"}, {"due", "--format", "ics"},
+		{"check"}, {"intake"}, {"intake", "--draft", "a"}} {
+		stdout, stderr, code := runTool(t, folder, c...)
+		if code > 1 && code != 3 {
+			t.Errorf("%v: exit %d %s", c, code, stderr)
+		}
+		for _, r := range stdout + stderr {
+			if r < ' ' && r != '\n' && r != '\r' || r == '\u202e' || r == 0x7f {
+				t.Errorf("%v: prints %U", c, r)
+				break
+			}
+		}
+		if c[len(c)-1] != "csv" {
+			continue
+		}
+		rows, err := csv.NewReader(strings.NewReader(stdout)).ReadAll()
+		if err != nil {
+			t.Errorf("%v: %v", c, err)
+		}
+		for _, row := range rows {
+			for _, cell := range row {
+				if cell != "" && strings.ContainsAny(cell[:1], "=+@") {
+					t.Errorf("%v: a cell begins as a formula: %q", c, cell)
+				}
+			}
+		}
+	}
+	if err := os.Remove(filepath.Join(folder, "users.json")); err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range [][]string{{"changes"}, {"remedy"}, {"impact", "--set", "a/*.min_length=14"}, {"due"}, {"check"}} {
+		if stdout, stderr, code := runTool(t, folder, c...); code != 3 {
+			t.Errorf("%v: exit %d where a file is missing\n%s%s", c, code, stdout, stderr)
 		}
 	}
 }

@@ -74,6 +74,9 @@ func Apply(systems map[string]*facts.System, list []Proposal) ([]Proposal, error
 			origin.Text = "proposed: " + p.Setting.String() + " " + setting.At(p.Setting).Text(p.Value)
 			policy.Set(p.Setting, p.Value, origin)
 		}
+		if !found && p.Policy == "*" {
+			return nil, fmt.Errorf("no policy of %s says %s; name one of %s", p.System, p.Setting, strings.Join(names, ", "))
+		}
 		if !found {
 			return nil, fmt.Errorf("%s has no policy %q%s; it has %s", p.System, p.Policy, nearword.Advice(p.Policy, names), strings.Join(names, ", "))
 		}

@@ -24,7 +24,7 @@ touch "$work/ready"
 sleep 20
 SHOW
 	rm -f "$work/ready"
-	xterm -geometry 126x38+0+0 -fa 'DejaVu Sans Mono' -fs 12 -bg '#14181d' -fg '#d8dee6' \
+	xterm -geometry "${size:-126x38}+0+0" -fa 'DejaVu Sans Mono' -fs "${points:-12}" -bg '#14181d' -fg '#d8dee6' \
 		-xrm 'xterm*color8: #8b949e' -xrm 'xterm*color9: #ff7b72' -xrm 'xterm*color11: #e3b341' -xrm 'xterm*color14: #76d9e6' \
 		-xrm 'xterm*boldColors: false' -b 12 -e bash "$work/show.sh" &
 	local terminal=$!
@@ -35,7 +35,11 @@ SHOW
 	wait "$terminal" 2>/dev/null || true
 }
 
-shot check 'head -35' 'yewcone check'
+size=140x44 points=10.5 shot check 'head -42' 'yewcone check'
+shot changes 'head -35' 'yewcone changes rota partners yard'
+shot remedy 'head -35' 'yewcone remedy yard directory'
+shot impact 'head -35' "yewcone impact partners yard"
+shot due 'head -35' 'yewcone due'
 shot intake 'head -35' 'yewcone intake rota'
 shot draft 'head -35' 'yewcone intake --draft exports/rota/settings.csv exports/rota/roles.csv exports/rota/users.csv'
 shot why 'head -35' 'yewcone why rota siobhan.keane'

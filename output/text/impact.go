@@ -133,6 +133,9 @@ func (p *page) days(s *impact.System, below string) {
 // groupText counts accounts by kind, and names those that are no people.
 func groupText(g *impact.Group) string {
 	text := fmt.Sprintf("%d %s", g.Accounts, plural(g.Accounts, "account", "accounts")) + share(g.Privileged, g.Accounts, "privileged")
+	if names := g.Names["privileged"]; len(names) > 0 {
+		text += " (" + seen(strings.Join(names, ", ")) + more(g.Privileged-len(names)) + ")"
+	}
 	var parts []string
 	for _, kind := range append(slices.Clone(facts.Kinds), "") {
 		n := g.Kinds[kind]
@@ -149,9 +152,6 @@ func groupText(g *impact.Group) string {
 			part += " (" + seen(strings.Join(names, ", ")) + more(n-len(names)) + ")"
 		}
 		parts = append(parts, part)
-	}
-	if names := g.Names["privileged"]; len(names) > 0 {
-		parts = append(parts, "privileged: "+seen(strings.Join(names, ", "))+more(g.Privileged-len(names)))
 	}
 	if len(parts) > 0 {
 		text += ": " + strings.Join(parts, "; ")

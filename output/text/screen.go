@@ -88,23 +88,25 @@ func (p *page) whereTheRestIs(r *finding.Result, list []change.Change) {
 	}
 	var more []string
 	if len(r.Accepted) > 0 {
-		more = append(more, fmt.Sprintf("%d %s accepted until a day", len(r.Accepted), plural(len(r.Accepted), "finding is", "findings are")))
+		more = append(more, fmt.Sprintf("%d %s accepted for a time", len(r.Accepted), plural(len(r.Accepted), "finding", "findings")))
 	}
 	if notes > 0 {
-		more = append(more, fmt.Sprintf("%d %s made while reading", notes, plural(notes, "remark was", "remarks were")))
+		more = append(more, fmt.Sprintf("%d %s on the reading", notes, plural(notes, "remark", "remarks")))
 	}
 	if len(more) > 0 {
 		p.para("", plainStyle, "Not shown here: "+strings.Join(more, ", ")+".")
 	}
+	lead := "Next: "
 	if len(list) > 0 {
-		p.para("Next: ", plainStyle, fmt.Sprintf("yewcone changes (all %d), yewcone remedy %s (what to type where), yewcone impact %s (whom it hits).",
+		p.para(lead, plainStyle, fmt.Sprintf("yewcone changes (all %d), yewcone remedy %s (what to type where), yewcone impact %s (whom it hits).",
 			len(list), seen(list[0].System), seen(list[0].System)))
+		lead = "      "
 	}
 	if len(r.Findings) > 0 {
-		p.para("      ", plainStyle, fmt.Sprintf("yewcone check --all (all %d findings), yewcone check %s (of one system), yewcone check --finding %s (of one, "+
+		p.para(lead, plainStyle, fmt.Sprintf("yewcone check --all (all %d findings), yewcone check %s (of one system), yewcone check --finding %s (of one, "+
 			"with all its accounts).", len(r.Findings), seen(r.WorstSystem()), r.Findings[0].Fingerprint))
 	} else if len(r.Unknowns) > 0 {
-		p.para("Next: ", plainStyle, "yewcone check --all tells what is not known, and how to know it.")
+		p.para(lead, plainStyle, "yewcone check --all tells what is not known, and how to know it.")
 	}
 }
 
