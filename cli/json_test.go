@@ -165,8 +165,11 @@ func TestOtherJSONFollowsItsSchema(t *testing.T) {
 	if err := demo.WriteEstate(folder); err != nil {
 		t.Fatal(err)
 	}
+	if _, stderr, code := runTool(t, folder, "keep"); code != 0 {
+		t.Fatalf("exit %d %s", code, stderr)
+	}
 	for _, c := range [][]string{{"changes", "changes"}, {"changes", "remedy"}, {"changes", "remedy", "--undo"}, {"impact", "impact"},
-		{"impact", "impact", "--set", "rota/*.second_factor=everyone"}, {"due", "due"}} {
+		{"impact", "impact", "--set", "rota/*.second_factor=everyone"}, {"due", "due"}, {"drift", "drift"}} {
 		schema, err := jsonschema.NewCompiler().Compile("../docs/schema/" + c[0] + "-1.schema.json")
 		if err != nil {
 			t.Fatal(err)

@@ -56,6 +56,9 @@ func writeReport(c *cli.Command) error {
 	if n := c.Int("examples"); n < 0 || n > 1000000 {
 		return fmt.Errorf("--examples is a number between 0 and 1000000, not %d", n)
 	}
+	if c.String("since") != "" && !format.Since {
+		return fmt.Errorf("--since is told by html, xlsx and markdown, and not by %s; \"yewcone drift\" tells it as text and JSON", format.Name)
+	}
 	earlier, err := earlierResult(c.String("since"))
 	if err != nil {
 		return err

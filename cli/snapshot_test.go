@@ -68,6 +68,9 @@ func checkedDocument(t *testing.T, folder string) map[string]any {
 		t.Fatal(err)
 	}
 	for _, s := range document["systems"].([]any) {
+		if outcomes, ok := s.(map[string]any)["outcomes"].(map[string]any); ok {
+			delete(outcomes, "check/same-stored") // no stored password is in a snapshot
+		}
 		for _, name := range []string{"notes", "refused", "partial"} {
 			delete(s.(map[string]any), name)
 		}

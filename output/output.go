@@ -26,6 +26,7 @@ type Options struct {
 type CheckFormat struct {
 	Name    string
 	Endings []string // of files that it is written to, where nothing else is said
+	Since   bool     // it tells what changed since an earlier result
 	Spread  bool     // it shows how passwords' ages and ends are spread, which is counted only then
 	Write   func(w io.Writer, r *finding.Result, o Options) error
 }

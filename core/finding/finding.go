@@ -67,6 +67,15 @@ type RuleState struct {
 	Unsure bool
 }
 
+// Word is how the rule comes out, in a word; "broken, unsure" where that is not
+// known for everybody.
+func (s *RuleState) Word() string {
+	if s.Unsure && s.State == Broken {
+		return s.State + ", unsure"
+	}
+	return s.State
+}
+
 // How a rule comes out, for an account or for a whole system.
 const (
 	Met      = "met"

@@ -36,6 +36,7 @@ type estateFile struct {
 	Lists   *listsFile                         `yaml:"lists"`
 	People  *peopleFile                        `yaml:"people"`
 	Links   []linkFile                         `yaml:"links"`
+	History *historyFile                       `yaml:"history"`
 	Systems []strictyaml.Pair[systemFile]      `yaml:"systems,required"`
 }
 
@@ -73,6 +74,7 @@ type Estate struct {
 	Systems []System
 	Rules   []*rules.Set // by file name
 	Checks  map[string]check.Adjustment
+	History History
 	Words   []string // of the house, which candidates should not consist of
 
 	lists      *listsFile
@@ -144,6 +146,7 @@ func Load(folder string) (*Estate, error) {
 		return nil, l.problems
 	}
 	e.Name, e.Words, e.lists = raw.Estate.Value, raw.Words, raw.Lists
+	e.History = l.history(raw.History)
 	l.checkLists(raw.Lists)
 	asOf, from := l.date(raw.AsOf, time.Time{}, "")
 	for i := range raw.Systems {

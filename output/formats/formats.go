@@ -22,9 +22,9 @@ import (
 var Check = []output.CheckFormat{
 	{Name: "text", Endings: []string{".txt"}, Write: text.Check},
 	{Name: "json", Endings: []string{".json"}, Write: jsonfile.Check},
-	{Name: "html", Endings: []string{".html", ".htm"}, Spread: true, Write: html.Check},
-	{Name: "xlsx", Endings: []string{".xlsx"}, Write: workbook.Check},
-	{Name: "markdown", Endings: []string{".md"}, Write: markdown.Check},
+	{Name: "html", Endings: []string{".html", ".htm"}, Spread: true, Since: true, Write: html.Check},
+	{Name: "xlsx", Endings: []string{".xlsx"}, Since: true, Write: workbook.Check},
+	{Name: "markdown", Endings: []string{".md"}, Since: true, Write: markdown.Check},
 	{Name: "csv", Endings: []string{".csv"}, Write: csvfile.Check},
 	{Name: "ndjson", Endings: []string{".ndjson", ".jsonl"}, Write: feeds.NDJSON},
 	{Name: "sarif", Endings: []string{".sarif"}, Write: feeds.SARIF},

@@ -30,21 +30,22 @@ type checkDocument struct {
 }
 
 type systemPart struct {
-	Name       string         `json:"name"`
-	Title      string         `json:"title,omitempty"`
-	AsOf       *string        `json:"as_of"`
-	AsOfFrom   string         `json:"as_of_from,omitempty"`
-	Policies   int            `json:"policies"`
-	Accounts   int            `json:"accounts"`
-	Privileged int            `json:"privileged"`
-	Disabled   int            `json:"disabled"`
-	Refused    int            `json:"refused"`
-	Accepted   int            `json:"accepted"`
-	Partial    bool           `json:"partial"`
-	Rules      []string       `json:"rules"`
-	Clauses    clausesPart    `json:"clauses"`
-	Counts     map[string]int `json:"counts"`
-	Notes      []notePart     `json:"notes"`
+	Name       string            `json:"name"`
+	Title      string            `json:"title,omitempty"`
+	AsOf       *string           `json:"as_of"`
+	AsOfFrom   string            `json:"as_of_from,omitempty"`
+	Policies   int               `json:"policies"`
+	Accounts   int               `json:"accounts"`
+	Privileged int               `json:"privileged"`
+	Disabled   int               `json:"disabled"`
+	Refused    int               `json:"refused"`
+	Accepted   int               `json:"accepted"`
+	Partial    bool              `json:"partial"`
+	Rules      []string          `json:"rules"`
+	Clauses    clausesPart       `json:"clauses"`
+	Counts     map[string]int    `json:"counts"`
+	Notes      []notePart        `json:"notes"`
+	Outcomes   map[string]string `json:"outcomes"`
 }
 
 type clausesPart struct {
@@ -77,6 +78,9 @@ type findingPart struct {
 	Value       string         `json:"value,omitempty"`
 	Asked       string         `json:"asked"`
 	Policy      string         `json:"policy,omitempty"`
+	OnAccount   bool           `json:"on_account,omitempty"`
+	Split       string         `json:"split,omitempty"`
+	Between     bool           `json:"between,omitempty"`
 	Origin      *originPart    `json:"origin,omitempty"`
 	Because     string         `json:"because,omitempty"`
 	Remedy      string         `json:"remedy"`
@@ -96,6 +100,7 @@ type reachPart struct {
 	Accounts   int           `json:"accounts"`
 	Privileged int           `json:"privileged"`
 	Disabled   int           `json:"disabled"`
+	Unranked   int           `json:"unranked,omitempty"`
 	Examples   []examplePart `json:"examples"`
 }
 
@@ -164,7 +169,10 @@ func system(r *finding.Result, s *finding.SystemResult) systemPart {
 		Name: s.Name, Title: s.Title, AsOf: instant(s.AsOf), AsOfFrom: s.AsOfFrom, Policies: s.Policies,
 		Accounts: s.Accounts, Privileged: s.Privileged, Disabled: s.Disabled, Refused: s.Refused, Accepted: s.Accepted, Partial: s.Partial,
 		Rules: append([]string{}, s.Rules...), Clauses: clausesPart{s.Clauses, s.Met, s.Nobody}, Counts: counts(r, s.Name),
-		Notes: []notePart{},
+		Notes: []notePart{}, Outcomes: map[string]string{},
+	}
+	for _, o := range s.Outcomes {
+		part.Outcomes[o.Rule.String()] = o.Word()
 	}
 	for _, n := range s.Notes {
 		part.Notes = append(part.Notes, notePart{string(n.Kind), origin(n.Origin), n.Message})
@@ -177,7 +185,7 @@ func origin(o facts.Origin) originPart { return originPart{o.File, o.Part, o.Lin
 func findingOf(f *finding.Finding) findingPart {
 	part := findingPart{
 		Fingerprint: f.Fingerprint, System: f.System, Rule: f.Rule.String(), Severity: f.Severity.String(), Sentence: f.Sentence,
-		Setting: f.Setting, Value: f.Value, Asked: f.Asked, Policy: f.Policy, Because: f.Because, Remedy: f.Remedy, Reach: reach(f.Reach),
+		Setting: f.Setting, Value: f.Value, Asked: f.Asked, Policy: f.Policy, OnAccount: f.OnAccount, Split: f.Split, Between: f.Between, Because: f.Because, Remedy: f.Remedy, Reach: reach(f.Reach),
 	}
 	part.Exception, part.Ended, part.Outgrown = exception(f.Exception), exception(f.Ended), exception(f.Outgrown)
 	if f.Origin.Known() {
@@ -195,7 +203,7 @@ func exception(x *rules.Exception) *exceptionPart {
 }
 
 func reach(r finding.Reach) reachPart {
-	part := reachPart{Accounts: r.Accounts, Privileged: r.Privileged, Disabled: r.Disabled, Examples: []examplePart{}}
+	part := reachPart{Accounts: r.Accounts, Privileged: r.Privileged, Disabled: r.Disabled, Unranked: r.Unranked, Examples: []examplePart{}}
 	for _, e := range r.Examples {
 		part.Examples = append(part.Examples, examplePart{e.Login, e.Detail, origin(e.Origin)})
 	}

@@ -1,0 +1,346 @@
+package cli
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"yewcone/core/drift"
+	"yewcone/core/record"
+	"yewcone/core/rules"
+	"yewcone/core/strictyaml"
+	"yewcone/intake/estatefolder"
+	"yewcone/intake/table"
+	"yewcone/output"
+	"yewcone/output/jsonfile"
+	"yewcone/output/text"
+	"yewcone/store"
+)
+
+func keepCommand() *cli.Command {
+	return &cli.Command{
+		Name:      "keep",
+		Usage:     "check the systems and keep the result, to be compared with later",
+		ArgsUsage: "[options] [SYSTEM…]",
+		Description: `Checks the systems and keeps what was found: findings, values with their places, what was
+asked for, and the state of accounts, without stored passwords. It is kept in history.db of
+the estate, a file of SQLite that only its owner may read, or in PostgreSQL for a team
+("history" in estate.yaml). What is kept is kept whole, also where the machine ends in the middle.
+
+  yewcone keep
+  yewcone keep --as-of "2026-11-20 06:00"`,
+		Flags: []cli.Flag{estateFlag(), asOfFlag(), maxRefusedFlag(), jobsFlag()},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			o, rec, err := recorded(c, c.Args().Slice())
+			if err != nil {
+				return err
+			}
+			s, err := historyOf(o.estate)
+			if err != nil {
+				return err
+			}
+			defer s.Close()
+			id, err := s.Keep(ctx, rec, time.Now())
+			if err != nil {
+				return err
+			}
+			partial := false
+			for i := range rec.Systems {
+				partial = partial || rec.Systems[i].Partial
+			}
+			if _, err := fmt.Fprintf(c.Root().Writer, "Kept as result %d: %s. \"yewcone drift\" tells what changes from here on.\n", id,
+				kept(rec)); err != nil {
+				return err
+			}
+			if partial {
+				return status(ExitPartial)
+			}
+			return nil
+		},
+	}
+}
+
+func kept(r *record.Record) string {
+	open := 0
+	for i := range r.Findings {
+		if r.Findings[i].Accepted == "" {
+			open++
+		}
+	}
+	return fmt.Sprintf("%d systems, %d findings, as of %s", len(r.Systems), open, r.AsOf.UTC().Format("2006-01-02 15:04"))
+}
+
+// recorded checks the systems and makes a record of it.
+func recorded(c *cli.Command, systems []string) (*opened, *record.Record, error) {
+	o, err := openEstate(c, systems)
+	if err != nil {
+		return nil, nil, err
+	}
+	result, err := o.audited(c)
+	if err != nil {
+		return nil, nil, err
+	}
+	options := o.options
+	options.Relations = nil
+	rec, err := record.Of(result, o.subjects, options, Version())
+	return o, rec, err
+}
+
+// historyOf opens the store of an estate.
+func historyOf(e *estatefolder.Estate) (*store.Store, error) {
+	password, err := e.History.Password()
+	if err != nil {
+		return nil, err
+	}
+	return store.Open(e.History.Where, password)
+}
+
+func historyCommand() *cli.Command {
+	return &cli.Command{
+		Name:  "history",
+		Usage: "list what was kept, write it down, or delete it",
+		Description: `Lists the results that "yewcone keep" kept, the earliest exports first; --format jsonl writes
+them down whole, one on each line, with the accounts. --delete-before deletes the results of
+exports before a day, after asking for the day a second time.
+
+  yewcone history
+  yewcone history --format jsonl --out history.jsonl`,
+		Flags: []cli.Flag{estateFlag(),
+			&cli.StringFlag{Name: "format", Value: "text", Usage: "text, or jsonl with all that was kept"},
+			&cli.StringFlag{Name: "delete-before", Usage: "delete the results of exports before a day, such as 2025-01-01"},
+			outFlag(), colorFlag()},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			if err := oneOf("format", c.String("format"), []string{"text", "jsonl"}); err != nil {
+				return err
+			}
+			folder, err := estatefolder.Find(c.String("estate"))
+			if err != nil {
+				return err
+			}
+			e, err := estatefolder.Load(folder)
+			if err != nil {
+				return err
+			}
+			s, err := historyOf(e)
+			if err != nil {
+				return err
+			}
+			defer s.Close()
+			if day := c.String("delete-before"); day != "" {
+				return deleteBefore(ctx, c, s, day)
+			}
+			list, err := s.List(ctx)
+			if err != nil {
+				return err
+			}
+			return show(c, func(w io.Writer, o output.Options) error {
+				if c.String("format") == "jsonl" {
+					return writeHistory(ctx, w, s, list)
+				}
+				return text.History(w, list, o)
+			})
+		},
+	}
+}
+
+// writeHistory writes each result on a line, with its accounts.
+func writeHistory(ctx context.Context, w io.Writer, s *store.Store, list []store.Kept) error {
+	e := json.NewEncoder(w)
+	e.SetEscapeHTML(false)
+	for _, k := range list {
+		r, err := s.Get(ctx, k.ID)
+		if err != nil {
+			return err
+		}
+		people := map[string][]record.Account{}
+		for i := range r.Systems {
+			people[r.Systems[i].Name] = r.Systems[i].People
+		}
+		if err := e.Encode(struct {
+			ID       int64                       `json:"id"`
+			KeptAt   string                      `json:"kept_at"`
+			Record   *record.Record              `json:"record"`
+			Accounts map[string][]record.Account `json:"accounts"`
+		}{k.ID, k.KeptAt, r, people}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func deleteBefore(ctx context.Context, c *cli.Command, s *store.Store, day string) error {
+	at, err := strictyaml.ParseDate(day)
+	if err != nil {
+		return fmt.Errorf("--delete-before: %w", err)
+	}
+	w := c.Root().Writer
+	if _, err := fmt.Fprintf(w, "Results of exports before %s go for good. Type the day once more: ", at.Format(time.DateOnly)); err != nil {
+		return err
+	}
+	answer, _ := bufio.NewReader(c.Root().Reader).ReadString('\n')
+	if strings.TrimSpace(answer) != at.Format(time.DateOnly) {
+		return errors.New("nothing was deleted, since the day was not typed a second time")
+	}
+	n, err := s.Delete(ctx, at)
+	if err != nil {
+		return err
+	}
+	_, err = fmt.Fprintf(w, "%d deleted.\n", n)
+	return err
+}
+
+func driftCommand() *cli.Command {
+	return &cli.Command{
+		Name:      "drift",
+		Usage:     "tell what changed between two results, and whether what was asked for took effect",
+		ArgsUsage: "[options] [FROM] [TO]",
+		Description: `Holds a later result against an earlier one: findings that are new, worse, better, fixed or
+came back, by severity, reach and value; every value that changed, those that nobody asked
+for first; whether what changes asked for took effect; accounts that were made, went, were
+switched off or became privileged, and marks on them. What was not looked at is never fixed.
+
+FROM and TO are numbers of kept results, days (the latest result up to then), files that
+"check --format json" wrote, or "now". Without them: the latest kept result, and now.
+
+  yewcone drift
+  yewcone drift 2026-11-22 now --format json
+  yewcone drift --fail-on high      # exit status 1 where something became worse`,
+		Flags: []cli.Flag{estateFlag(), asOfFlag(),
+			&cli.StringFlag{Name: "format", Value: "text", Usage: "text or json"},
+			&cli.StringFlag{Name: "fail-on", Value: "low", Usage: "the least severity of what became worse that makes the exit status 1"},
+			&cli.BoolFlag{Name: "all", Usage: "what is the same, and every name, too"},
+			outFlag(), maxRefusedFlag(), jobsFlag(), colorFlag()},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			if err := oneOf("format", c.String("format"), []string{"text", "json"}); err != nil {
+				return err
+			}
+			threshold, err := rules.ParseSeverity(c.String("fail-on"))
+			if err != nil {
+				return fmt.Errorf("--fail-on: %w", err)
+			}
+			if c.Args().Len() > 2 {
+				return errors.New("drift takes two results at most: FROM and TO")
+			}
+			d, err := driftOf(ctx, c)
+			if err != nil {
+				return err
+			}
+			err = showAs(c, func(w io.Writer, o output.Options) error { o.All = c.Bool("all"); return text.Drift(w, d, o) },
+				func(w io.Writer, o output.Options) error { return jsonfile.Drift(w, d, o) })
+			if err == nil && d.Worst() >= threshold && d.Worst() > 0 {
+				return status(ExitFindings)
+			}
+			return err
+		},
+	}
+}
+
+// A point is a result that drift is told of, with its place in the history.
+type point struct {
+	record *record.Record
+	at     int // in the list of the store; -1 for others
+}
+
+func driftOf(ctx context.Context, c *cli.Command) (*drift.Drift, error) {
+	folder, err := estatefolder.Find(c.String("estate"))
+	if err != nil {
+		return nil, err
+	}
+	e, err := estatefolder.Load(folder)
+	if err != nil {
+		return nil, err
+	}
+	s, err := historyOf(e)
+	if err != nil {
+		return nil, err
+	}
+	defer s.Close()
+	list, err := s.List(ctx)
+	if err != nil {
+		return nil, err
+	}
+	from, to := c.Args().Get(0), c.Args().Get(1)
+	if to == "" {
+		to = "now"
+	}
+	if from == "" {
+		if len(list) == 0 {
+			return nil, errors.New("nothing is kept yet: \"yewcone keep\" keeps a result to compare with")
+		}
+		from = strconv.FormatInt(list[len(list)-1].ID, 10)
+	}
+	before, err := pointOf(ctx, c, s, list, from)
+	if err != nil {
+		return nil, err
+	}
+	after, err := pointOf(ctx, c, s, list, to)
+	if err != nil {
+		return nil, err
+	}
+	seen := func(key string) (string, bool) { // the latest before the earlier one that has it
+		for i := before.at - 1; i >= 0; i-- {
+			r, err := s.Get(ctx, list[i].ID)
+			if err != nil {
+				return "", false
+			}
+			if f := drift.Keys(r)[key]; f != nil {
+				return list[i].AsOf[:len(time.DateOnly)], true
+			}
+		}
+		return "", false
+	}
+	return drift.Between(before.record, after.record, seen), nil
+}
+
+// pointOf finds a result by its number, a day, a file, or as it is now.
+func pointOf(ctx context.Context, c *cli.Command, s *store.Store, list []store.Kept, name string) (point, error) {
+	if name == "now" {
+		_, rec, err := recorded(c, nil)
+		return point{rec, -1}, err
+	}
+	if _, err := os.Stat(name); err == nil && !digits(name) {
+		f, err := os.Open(name)
+		if err != nil {
+			return point{}, err
+		}
+		defer f.Close()
+		rec, err := jsonfile.ReadRecord(f)
+		if err != nil {
+			return point{}, fmt.Errorf("%s: %w", filepath.Base(name), err)
+		}
+		return point{rec, -1}, nil
+	}
+	at := -1
+	if digits(name) {
+		at = slices.IndexFunc(list, func(k store.Kept) bool { return strconv.FormatInt(k.ID, 10) == name })
+	} else if day, err := strictyaml.ParseDate(name); err == nil {
+		limit := day.UTC().Format("2006-01-02T15:04:05Z")
+		if len(name) == len(time.DateOnly) {
+			limit = day.UTC().AddDate(0, 0, 1).Format("2006-01-02T15:04:05Z")
+		}
+		for i := range list {
+			if list[i].AsOf < limit {
+				at = i
+			}
+		}
+	}
+	if at < 0 {
+		return point{}, fmt.Errorf("%s is neither a kept result, nor a day up to which there is one, nor a file, nor \"now\"; \"yewcone history\" lists %d",
+			table.Shown(name), len(list))
+	}
+	rec, err := s.Get(ctx, list[at].ID)
+	return point{rec, at}, err
+}
+
+func digits(text string) bool { return text != "" && strings.Trim(text, "0123456789") == "" }

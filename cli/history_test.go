@@ -1,0 +1,251 @@
+package cli
+
+import (
+	"bytes"
+	"encoding/json"
+	"math/rand/v2"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"yewcone/cli/tooltest"
+	"yewcone/demo"
+)
+
+const keptEstate = `estate: Kept
+as_of: 2026-11-23 06:00
+systems:
+  desk:
+    export: {read: mapping, from: x, mapping: m.yaml}
+    rules: r
+    match: none
+`
+
+// keepFolder is a small estate.
+func keepFolder(t *testing.T, history string) string {
+	t.Helper()
+	folder := t.TempDir()
+	writeIn(t, folder, "estate.yaml", keptEstate+history)
+	writeIn(t, folder, "m.yaml", "mapping: m\ndates: iso 8601\nyes: \"y\"\nno: \"n\"\nsettings:\n  - {file: s.csv, layout: pairs, key: k, value: v, "+
+		"policy: all, default: yes, take: {min_length: least, history: kept}}\naccounts:\n  - {file: a.csv, fixed: {kind: person}, take: {login: l, "+
+		"enabled: e, privileged: p, password_set: s}}\n")
+	writeIn(t, folder, "rules/r.yaml", "rules: r\nclauses:\n  - {id: length, expect: {min_length: at least 14}, severity: high}\n"+
+		"  - {id: history, expect: {history: at least 5}}\n")
+	writeIn(t, folder, "x/s.csv", "k,v\nleast,8\nkept,5\n")
+	writeIn(t, folder, "x/a.csv", "l,e,p,s\nada,y,n,2026-01-01\nben,y,y,2026-02-01\ncat,n,n,2026-03-01\n")
+	return folder
+}
+
+// TestDriftTells: what was mended, weakened, made and switched off between two
+// results, and back.
+func TestDriftTells(t *testing.T) {
+	folder := keepFolder(t, "")
+	run := func(want int, args ...string) string {
+		t.Helper()
+		stdout, stderr, code := runTool(t, folder, args...)
+		if code != want {
+			t.Fatalf("%v: exit %d\n%s%s", args, code, stdout, stderr)
+		}
+		return strings.Join(strings.Fields(stdout), " ")
+	}
+	if _, stderr, code := runTool(t, folder, "drift"); code != 2 || !strings.Contains(stderr, "nothing is kept yet") {
+		t.Errorf("exit %d %s", code, stderr)
+	}
+	run(0, "keep")
+	if text := run(0, "drift"); !strings.Contains(text, "no finding changed") || strings.Contains(text, "nobody asked") {
+		t.Errorf("nothing changed, and it says %s", text)
+	}
+	run(1, "check", "--format", "json", "--out", "first.json")
+	writeIn(t, folder, "x/s.csv", "k,v\nleast,16\nkept,2\n")
+	writeIn(t, folder, "x/a.csv", "l,e,p,s\nada,n,n,2026-01-01\nben,y,y,2026-11-20\ndot,y,n,2026-11-20\n")
+	text := run(1, "drift")
+	for _, want := range []string{"history 5 → 2, weaker", "nobody asked for it desk", "min_length 8 → 16, stricter", "1 made: dot", "1 gone: cat",
+		"1 switched off: ada", "1 of 1 passwords were changed", "Fixed: 1 finding", "New: 1 finding"} {
+		if !strings.Contains(text, want) {
+			t.Errorf("no %q in %s", want, text)
+		}
+	}
+	if text := run(1, "drift", "first.json"); !strings.Contains(text, "Fixed: 1 finding") || !strings.Contains(text, "New: 1 finding") || strings.Contains(text, "not said") {
+		t.Errorf("from a file: %s", text)
+	}
+	run(0, "drift", "--fail-on", "critical")
+	run(0, "keep", "--as-of", "2026-12-23 06:00")
+	writeIn(t, folder, "x/s.csv", "k,v\nleast,8\nkept,5\n")
+	if text := run(1, "drift", "2", "now"); !strings.Contains(text, "Came back: ") || !strings.Contains(text, "last there on 2026-11-23") {
+		t.Errorf("came back: %s", text)
+	}
+	if err := os.Remove(filepath.Join(folder, "x/a.csv")); err != nil {
+		t.Fatal(err)
+	}
+	if text := run(0, "drift", "2026-11-30", "now"); strings.Contains(text, "Fixed") || strings.Contains(text, "gone:") {
+		t.Errorf("of an export that is not whole: %s", text)
+	}
+	if text := run(0, "history"); !strings.Contains(text, "2 results kept, of exports from 2026-11-23 to 2026-12-23") {
+		t.Error(text)
+	}
+	for _, c := range [][]string{{"drift", "9"}, {"drift", "2020-01-01"}, {"drift", "1", "2", "3"}, {"drift", "estate.yaml"}, {"drift", "--fail-on", "bad"}} {
+		if _, stderr, code := runTool(t, folder, c...); code != 2 {
+			t.Errorf("%v: exit %d %s", c, code, stderr)
+		}
+	}
+	if _, _, code := runWith(t, folder, "no\n", "history", "--delete-before", "2026-12-01"); code != 2 {
+		t.Errorf("deleted without a second word: exit %d", code)
+	}
+	if stdout, _, code := runWith(t, folder, "2026-12-01\n", "history", "--delete-before", "2026-12-01"); code != 0 || !strings.Contains(stdout, "1 deleted") {
+		t.Errorf("exit %d %s", code, stdout)
+	}
+}
+
+// TestTrend: results in a row, with a gap where a system was not read; the
+// pictures are pictures.
+func TestTrend(t *testing.T) {
+	folder := keepFolder(t, "")
+	for i, least := range []string{"8", "16", "", "16"} {
+		if least == "" {
+			if err := os.Rename(filepath.Join(folder, "x/a.csv"), filepath.Join(folder, "away")); err != nil {
+				t.Fatal(err)
+			}
+		} else {
+			writeIn(t, folder, "x/s.csv", "k,v\nleast,"+least+"\nkept,5\n")
+		}
+		if _, stderr, code := runTool(t, folder, "keep", "--as-of", []string{"2026-04-01", "2026-02-01", "2026-03-01", "2026-05-01"}[i]); code != 0 && code != 3 {
+			t.Fatalf("exit %d %s", code, stderr)
+		}
+		if least == "" {
+			if err := os.Rename(filepath.Join(folder, "away"), filepath.Join(folder, "x/a.csv")); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	stdout, _, code := runTool(t, folder, "trend")
+	if plain := strings.Join(strings.Fields(stdout), " "); code != 0 || !strings.Contains(plain, "4 results from 2026-02-01 to 2026-05-01") ||
+		!strings.Contains(stdout, "▁ █▁") || !strings.Contains(plain, "1 result is a gap") {
+		t.Errorf("exit %d\n%s", code, stdout)
+	}
+	stdout, _, _ = runTool(t, folder, "trend", "desk", "--format", "csv")
+	if n := strings.Count(stdout, "\n"); n != 4 {
+		t.Errorf("%d lines\n%s", n, stdout)
+	}
+	for format, begin := range map[string]string{"svg": "<?xml", "png": "\x89PNG"} {
+		stdout, _, code := runTool(t, folder, "trend", "--format", format)
+		if again, _, _ := runTool(t, folder, "trend", "--format", format); code != 0 || !strings.HasPrefix(stdout, begin) || again != stdout {
+			t.Errorf("%s: exit %d, %.20q, or two differ", format, code, stdout)
+		}
+	}
+	if _, stderr, code := runTool(t, folder, "trend", "desc"); code != 2 || !strings.Contains(stderr, "did you mean \"desk\"") {
+		t.Errorf("exit %d %s", code, stderr)
+	}
+}
+
+// TestKeepKilled: a hundred times killed at some point: what was said to be
+// kept is there, and everything that is there is whole.
+func TestKeepKilled(t *testing.T) {
+	times := 100
+	if testing.Short() {
+		times = 20
+	}
+	killKeep(t, keepFolder(t, ""), times)
+}
+
+func killKeep(t *testing.T, folder string, times int) {
+	t.Helper()
+	begin := time.Now()
+	if _, stderr, code := runTool(t, folder, "keep"); code != 0 {
+		t.Fatalf("exit %d %s", code, stderr)
+	}
+	whole := time.Since(begin)
+	said := 1
+	random := rand.New(rand.NewPCG(7, 7))
+	for range times {
+		c := tooltest.Command(folder, "keep")
+		var out bytes.Buffer
+		c.Stdout = &out
+		if err := c.Start(); err != nil {
+			t.Fatal(err)
+		}
+		time.Sleep(time.Duration(random.Int64N(int64(whole) * 5 / 4)))
+		_ = c.Process.Kill()
+		_ = c.Wait()
+		if strings.Contains(out.String(), "Kept as result") {
+			said++
+		}
+	}
+	stdout, stderr, code := runTool(t, folder, "history", "--format", "jsonl")
+	if code != 0 {
+		t.Fatalf("exit %d %s", code, stderr)
+	}
+	n := 0
+	for line := range strings.Lines(stdout) {
+		var l struct {
+			Record   struct{ Findings []any }
+			Accounts map[string][]any
+		}
+		if err := json.Unmarshal([]byte(line), &l); err != nil || len(l.Record.Findings) == 0 || len(l.Accounts["desk"]) != 3 {
+			t.Fatalf("a result that is not whole: %v %.200s", err, line)
+		}
+		n++
+	}
+	if n < said {
+		t.Errorf("%d were said to be kept, and %d are there", said, n)
+	}
+	t.Logf("%d of %d kept, %d said so", n, times+1, said)
+}
+
+// TestKeepHoldsNoSecret: no stored password of the demo is in the history.
+func TestKeepHoldsNoSecret(t *testing.T) {
+	folder := t.TempDir()
+	if err := demo.WriteEstate(folder); err != nil {
+		t.Fatal(err)
+	}
+	if _, stderr, code := runTool(t, folder, "keep"); code != 0 {
+		t.Fatalf("exit %d %s", code, stderr)
+	}
+	stdout, _, _ := runTool(t, folder, "history", "--format", "jsonl")
+	for _, secret := range []string{"$6$", "$y$", "SSHA", "pbkdf2", "SCRAM-SHA", "{SHA}"} {
+		if strings.Contains(stdout, secret) {
+			t.Errorf("%s is in what is kept", secret)
+		}
+	}
+}
+
+// TestLiveHistory: the same on PostgreSQL: the tests of the store, ten at once,
+// and killed at some point.
+func TestLiveHistory(t *testing.T) {
+	live(t, "psql", "setpriv")
+	folder := openFolder(t)
+	initdb, err := filepath.Glob("/usr/lib/postgresql/*/bin/initdb")
+	if err != nil || len(initdb) == 0 {
+		t.Fatal("no initdb")
+	}
+	bin := filepath.Dir(initdb[len(initdb)-1])
+	as := "setpriv --reuid=postgres --regid=postgres --clear-groups "
+	shell(t, folder, as+bin+"/initdb -D "+folder+"/data -A trust -U postgres >/dev/null")
+	serve(t, func() bool {
+		return exec.Command("psql", "-h", folder, "-U", "postgres", "-c", "SELECT 1").Run() == nil
+	},
+		"setpriv", "--reuid=postgres", "--regid=postgres", "--clear-groups", bin+"/postgres", "-D", folder+"/data", "-k", folder, "-c", "listen_addresses=")
+	url := "postgres://postgres@/postgres?host=" + folder
+	c := exec.Command("go", "test", "-count=1", "yewcone/store")
+	c.Env = append(os.Environ(), "YEWCONE_TEST_POSTGRES="+url)
+	if out, err := c.CombinedOutput(); err != nil {
+		t.Fatalf("%v\n%s", err, out)
+	}
+	shell(t, folder, "psql -q -h "+folder+" -U postgres -c 'TRUNCATE results, sums, pieces, listed'")
+	estate := keepFolder(t, "history: {url: \""+url+"\"}\n")
+	killKeep(t, estate, 100)
+	var all sync.WaitGroup
+	for range 10 {
+		all.Add(1)
+		go func() {
+			defer all.Done()
+			if _, stderr, code := runTool(t, estate, "keep"); code != 0 {
+				t.Errorf("exit %d %s", code, stderr)
+			}
+		}()
+	}
+	all.Wait()
+}

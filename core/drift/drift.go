@@ -1,0 +1,505 @@
+// Package drift holds two records of checks against one another: what is new,
+// worse, better, fixed or back among findings, which values changed and whether
+// somebody asked for it, and what became of accounts. What the later record did
+// not look at is never fixed.
+package drift
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"yewcone/core/finding"
+	"yewcone/core/record"
+	"yewcone/core/rules"
+	"yewcone/core/setting"
+)
+
+// A State is what became of a finding.
+type State string
+
+// The states, in the order in which they are told.
+const (
+	New        State = "new"
+	CameBack   State = "came back"
+	Worse      State = "worse"
+	NoLonger   State = "no longer accepted"
+	FirstSeen  State = "not looked at then"
+	Better     State = "better"
+	Fixed      State = "fixed"
+	Accepted   State = "accepted since"
+	NotLooked  State = "not looked at now"
+	Same       State = "same"
+	StillTaken State = "still accepted"
+)
+
+// States lists all.
+var States = []State{New, CameBack, Worse, NoLonger, FirstSeen, Better, Fixed, Accepted, NotLooked, Same, StillTaken}
+
+// Bad reports whether a state is a step back.
+func (s State) Bad() bool { return s == New || s == CameBack || s == Worse || s == NoLonger }
+
+// A Finding is what became of one.
+type Finding struct {
+	State  State
+	Before *record.Finding // nil where it was not there
+	After  *record.Finding // nil where it is not there
+	Why    []string        // what is worse or better, or why it cannot be told
+	LastIn string          // of what came back: when it was last there
+}
+
+// At is the later of the two.
+func (f *Finding) At() *record.Finding {
+	if f.After != nil {
+		return f.After
+	}
+	return f.Before
+}
+
+// A Value is what became of a setting of a policy.
+type Value struct {
+	System, Policy, Setting string
+	Before, After           string // "" where it was or is not said
+	PlaceBefore, PlaceAfter string
+	Stricter, Weaker        bool
+	Asked                   string // what a change asked for then; "" for nothing
+	AsAsked                 bool   // and it is so now
+}
+
+// Accounts are what became of the accounts of one system.
+type Accounts struct {
+	System                      string
+	Known                       bool // both records list them
+	Made, Gone                  []string
+	Disabled, Enabled           []string
+	Privileged, NotPrivileged   []string
+	MarksSet, MarksTaken        []string // with the mark
+	FactorGained, FactorLost    []string
+	PolicyChanged               []string
+	PasswordsChanged, Passwords int // of the accounts that were there then and are enabled now
+}
+
+// A Drift is all of it.
+type Drift struct {
+	Before, After *record.Record
+	Findings      []Finding // by state, then the worst first
+	Values        []Value   // those that nobody asked for first
+	NotYet        []Value   // asked for, and not so
+	Accounts      []Accounts
+}
+
+// Between holds a later record against an earlier one. seen tells when a
+// finding, by its key, was last there before the earlier record; it may be nil.
+func Between(before, after *record.Record, seen func(key string) (string, bool)) *Drift {
+	d := &Drift{Before: before, After: after}
+	d.findings(seen)
+	d.values()
+	d.accounts()
+	return d
+}
+
+// Keys are the findings of a record, by what makes them the same in another:
+// rule, setting and where it stands, and not the value. Findings on accounts
+// themselves are taken together.
+func Keys(r *record.Record) map[string]*record.Finding {
+	count := map[string]int{}
+	for i := range r.Findings {
+		count[key(&r.Findings[i])]++
+	}
+	by := map[string]*record.Finding{}
+	for i := range r.Findings {
+		f := r.Findings[i]
+		k := key(&f)
+		if count[k] > 1 && f.Setting == "" {
+			k += "|" + f.Fingerprint
+		}
+		old, there := by[k]
+		switch {
+		case !there:
+			by[k] = &f
+		case (old.Accepted == "") == (f.Accepted == ""):
+			merge(old, &f)
+		case old.Accepted != "": // what is open counts
+			by[k] = &f
+		}
+	}
+	return by
+}
+
+func key(f *record.Finding) string {
+	where := f.Policy
+	if f.OnAccount {
+		where = "\x00account"
+	}
+	return strings.Join([]string{f.System, f.Rule, f.Setting, where, f.Split}, "|")
+}
+
+// merge takes two findings of one key together.
+func merge(into, other *record.Finding) {
+	into.Accounts += other.Accounts
+	into.Privileged += other.Privileged
+	into.Unranked += other.Unranked
+	if other.Rank() > into.Rank() {
+		into.Severity = other.Severity
+	}
+	if id, ok := setting.Find(into.Setting); ok {
+		def := setting.At(id)
+		a, _ := def.Parse(into.Value)
+		b, _ := def.Parse(other.Value)
+		if order, ok := def.Compare(b, a); ok && order < 0 {
+			into.Value, into.Sentence = other.Value, other.Sentence
+		}
+	}
+}
+
+func (d *Drift) findings(seen func(string) (string, bool)) {
+	was, is := Keys(d.Before), Keys(d.After)
+	for k, b := range was {
+		if a, there := is[k]; there {
+			d.Findings = append(d.Findings, d.both(b, a))
+		} else {
+			d.Findings = append(d.Findings, d.gone(b))
+		}
+	}
+	for k, a := range is {
+		if was[k] == nil {
+			d.Findings = append(d.Findings, d.fresh(k, a, seen))
+		}
+	}
+	slices.SortFunc(d.Findings, func(a, b Finding) int {
+		return cmp.Or(cmp.Compare(slices.Index(States, a.State), slices.Index(States, b.State)), cmp.Compare(b.At().Rank(), a.At().Rank()),
+			strings.Compare(a.At().System, b.At().System), strings.Compare(key(a.At()), key(b.At())),
+			strings.Compare(a.At().Fingerprint, b.At().Fingerprint))
+	})
+}
+
+// both tells of a finding that is in both records.
+func (d *Drift) both(b, a *record.Finding) Finding {
+	f := Finding{State: Same, Before: b, After: a}
+	switch {
+	case b.Accepted == "" && a.Accepted != "":
+		f.State = Accepted
+		return f
+	case b.Accepted != "" && a.Accepted == "":
+		f.State = NoLonger
+		return f
+	case a.Accepted != "":
+		f.State = StillTaken
+		return f
+	}
+	var worse, better []string
+	note := func(isWorse bool, format string, args ...any) {
+		if text := fmt.Sprintf(format, args...); isWorse {
+			worse = append(worse, text)
+		} else {
+			better = append(better, text)
+		}
+	}
+	if a.Rank() != b.Rank() {
+		note(a.Rank() > b.Rank(), "%s, was %s", a.Severity, b.Severity)
+	}
+	if a.Value != b.Value {
+		if order, ok := stricter(a.Setting, a.Value, b.Value); ok && order != 0 {
+			note(order < 0, "%s, was %s", a.Value, b.Value)
+		}
+	}
+	partial := d.After.System(a.System) != nil && d.After.System(a.System).Partial
+	for _, n := range []struct {
+		what      string
+		now, then int
+	}{{"privileged", a.Privileged, b.Privileged}, {"", a.Accounts, b.Accounts}} {
+		switch {
+		case n.now > n.then:
+			note(true, "%s", reach(n.now, n.what, n.then))
+		case n.now < n.then && !partial && !(n.what != "" && a.Unranked > 0):
+			note(false, "%s", reach(n.now, n.what, n.then))
+		case n.now < n.then:
+			f.Why = append(f.Why, "whether fewer accounts are reached is not known")
+		}
+	}
+	switch {
+	case len(worse) > 0:
+		f.State, f.Why = Worse, append(append(worse, better...), f.Why...)
+	case len(better) > 0:
+		f.State, f.Why = Better, append(better, f.Why...)
+	}
+	return f
+}
+
+// reach says how many accounts there are, and were.
+func reach(now int, what string, then int) string {
+	word := "accounts"
+	if now == 1 {
+		word = "account"
+	}
+	if what != "" {
+		word = what + " " + word
+	}
+	was := "were"
+	if then == 1 {
+		was = "was"
+	}
+	return fmt.Sprintf("%d %s, %s %d", now, word, was, then)
+}
+
+// stricter orders two values of a setting as they are written.
+func stricter(name, a, b string) (int, bool) {
+	id, ok := setting.Find(name)
+	if !ok {
+		return 0, false
+	}
+	def := setting.At(id)
+	x, err := def.Parse(a)
+	y, err2 := def.Parse(b)
+	if err != nil || err2 != nil {
+		return 0, false
+	}
+	return def.Compare(x, y)
+}
+
+// gone tells of a finding that is no longer there.
+func (d *Drift) gone(b *record.Finding) Finding {
+	f := Finding{State: Fixed, Before: b}
+	why := cannotTell(d.After, b)
+	if other := d.unread(d.Before, d.After); why == "" && b.Between && other != "" {
+		why = "it needs other systems too, and " + other + " was not read to its end, or not at all"
+	}
+	if why != "" {
+		f.State, f.Why = NotLooked, []string{why}
+	}
+	return f
+}
+
+// unread is a system that one record read to its end and another did not; ""
+// for none.
+func (d *Drift) unread(one, other *record.Record) string {
+	for i := range one.Systems {
+		s := &one.Systems[i]
+		if o := other.System(s.Name); !s.Partial && (o == nil || o.Partial) {
+			return s.Name
+		}
+	}
+	return ""
+}
+
+// cannotTell says why a record cannot tell that a finding is not there; "" where
+// it can.
+func cannotTell(r *record.Record, f *record.Finding) string {
+	if f.System == finding.TheEstate {
+		return ""
+	}
+	s := r.System(f.System)
+	if s == nil {
+		return "the system was not looked at"
+	}
+	for i := range r.Findings {
+		o := &r.Findings[i]
+		if o.System == f.System && o.Rule == f.Rule && o.Split != "" && o.Unranked > 0 && f.Privileged > 0 {
+			return "which of the accounts that break the rule are privileged is not known"
+		}
+	}
+	state, asked := s.Outcomes[f.Rule]
+	switch {
+	case s.Partial:
+		return "its export was not read to its end"
+	case !asked:
+		return "the rule was not asked"
+	case state == finding.NotForIt:
+		return "the rule was asked of nobody"
+	case state == finding.Open, strings.HasSuffix(state, "unsure"):
+		return "what the rule asks is not known for everybody"
+	}
+	return ""
+}
+
+// fresh tells of a finding that was not there.
+func (d *Drift) fresh(k string, a *record.Finding, seen func(string) (string, bool)) Finding {
+	f := Finding{State: New, After: a}
+	switch why := cannotTell(d.Before, a); {
+	case a.Accepted != "":
+		f.State = Accepted
+	case why != "" && why != "the rule was not asked":
+		f.State, f.Why = FirstSeen, []string{why + " then"}
+	default:
+		if why != "" {
+			f.Why = []string{"the rule was not asked then"}
+		}
+		if a.Between {
+			if other := d.unread(d.After, d.Before); other != "" {
+				f.State, f.Why = FirstSeen, []string{"it needs other systems too, and " + other + " was not read to its end then, or not at all"}
+				return f
+			}
+			if other := d.unread(d.Before, d.After); other != "" {
+				f.Why = append(f.Why, "perhaps only since "+other+" was not read to its end, or not at all")
+			}
+		}
+		if seen != nil {
+			if at, ok := seen(k); ok {
+				f.State, f.LastIn = CameBack, at
+			}
+		}
+	}
+	return f
+}
+
+type valueKey struct{ system, policy, setting string }
+
+func valuesOf(r *record.Record) map[valueKey]record.Value {
+	by := map[valueKey]record.Value{}
+	for _, s := range r.Systems {
+		for _, v := range s.Values {
+			by[valueKey{s.Name, v.Policy, v.Setting}] = v
+		}
+	}
+	return by
+}
+
+func (d *Drift) values() {
+	was, is := valuesOf(d.Before), valuesOf(d.After)
+	asked := map[valueKey]string{}
+	for _, x := range d.Before.Asked {
+		asked[valueKey{x.System, x.Policy, x.Setting}] = x.To
+	}
+	keys := map[valueKey]bool{}
+	for k := range was {
+		keys[k] = true
+	}
+	for k := range is {
+		keys[k] = true
+	}
+	for k := range asked {
+		keys[k] = true
+	}
+	for k := range keys {
+		b, a := was[k], is[k]
+		old, now := d.Before.System(k.system), d.After.System(k.system)
+		if old == nil || now == nil || !old.Valued || !now.Valued || b.Value != "" && a.Value == "" && now.Partial || a.Value != "" && b.Value == "" && old.Partial {
+			continue // not looked at
+		}
+		v := Value{System: k.system, Policy: k.policy, Setting: k.setting, Before: b.Value, After: a.Value, PlaceBefore: b.Place, PlaceAfter: a.Place,
+			Asked: asked[k]}
+		if order, ok := stricter(k.setting, a.Value, b.Value); ok {
+			v.Stricter, v.Weaker = order > 0, order < 0
+		}
+		if v.Asked != "" {
+			order, ok := stricter(k.setting, a.Value, v.Asked)
+			v.AsAsked = a.Value == v.Asked || ok && order >= 0
+		}
+		switch {
+		case v.Before != v.After:
+			d.Values = append(d.Values, v)
+		case v.Asked != "" && !v.AsAsked:
+			d.NotYet = append(d.NotYet, v)
+		}
+	}
+	order := func(a, b Value) int {
+		rank := func(v *Value) int {
+			switch {
+			case v.Asked == "" && v.Weaker:
+				return 0
+			case v.Asked == "":
+				return 1
+			case !v.AsAsked:
+				return 2
+			}
+			return 3
+		}
+		return cmp.Or(cmp.Compare(rank(&a), rank(&b)), strings.Compare(a.System, b.System), strings.Compare(a.Policy, b.Policy),
+			strings.Compare(a.Setting, b.Setting))
+	}
+	slices.SortFunc(d.Values, order)
+	slices.SortFunc(d.NotYet, order)
+}
+
+func (d *Drift) accounts() {
+	for i := range d.After.Systems {
+		now := &d.After.Systems[i]
+		old := d.Before.System(now.Name)
+		if old == nil {
+			continue
+		}
+		a := Accounts{System: now.Name, Known: old.Listed && now.Listed}
+		if a.Known {
+			a.hold(old, now)
+		}
+		if !a.Known || !a.nothing() {
+			d.Accounts = append(d.Accounts, a)
+		}
+	}
+}
+
+func (a *Accounts) nothing() bool {
+	return len(a.Made)+len(a.Gone)+len(a.Disabled)+len(a.Enabled)+len(a.Privileged)+len(a.NotPrivileged)+len(a.MarksSet)+len(a.MarksTaken)+
+		len(a.FactorGained)+len(a.FactorLost)+len(a.PolicyChanged)+a.PasswordsChanged == 0
+}
+
+func (a *Accounts) hold(old, now *record.System) {
+	was := map[string]*record.Account{}
+	for i := range old.People {
+		was[old.People[i].Login] = &old.People[i]
+	}
+	there := map[string]bool{}
+	for i := range now.People {
+		x := &now.People[i]
+		there[x.Login] = true
+		b := was[x.Login]
+		if b == nil {
+			if !old.Partial {
+				a.Made = append(a.Made, x.Login)
+			}
+			continue
+		}
+		turned := func(from, to string, yes, no *[]string, mark string) {
+			switch {
+			case from == "no" && to == "yes":
+				*yes = append(*yes, x.Login+mark)
+			case from == "yes" && to == "no":
+				*no = append(*no, x.Login+mark)
+			}
+		}
+		turned(b.Enabled, x.Enabled, &a.Enabled, &a.Disabled, "")
+		turned(b.Privileged, x.Privileged, &a.Privileged, &a.NotPrivileged, "")
+		turned(b.SecondFactor, x.SecondFactor, &a.FactorGained, &a.FactorLost, "")
+		turned(b.NeverExpires, x.NeverExpires, &a.MarksSet, &a.MarksTaken, " (never expires)")
+		turned(b.CannotChange, x.CannotChange, &a.MarksSet, &a.MarksTaken, " (may not change the password)")
+		turned(b.BlankAllowed, x.BlankAllowed, &a.MarksSet, &a.MarksTaken, " (empty password permitted)")
+		if b.Policy != x.Policy {
+			a.PolicyChanged = append(a.PolicyChanged, x.Login)
+		}
+		if x.Enabled != "no" && x.PasswordSet != "" && b.PasswordSet != "" {
+			a.Passwords++
+			if x.PasswordSet != b.PasswordSet {
+				a.PasswordsChanged++
+			}
+		}
+	}
+	for login := range was {
+		if !there[login] && !now.Partial {
+			a.Gone = append(a.Gone, login)
+		}
+	}
+	slices.Sort(a.Gone)
+}
+
+// Count counts findings of a state.
+func (d *Drift) Count(s State) int {
+	n := 0
+	for i := range d.Findings {
+		if d.Findings[i].State == s {
+			n++
+		}
+	}
+	return n
+}
+
+// Worst is the highest severity among findings that are a step back; 0 for none.
+func (d *Drift) Worst() rules.Severity {
+	var worst rules.Severity
+	for i := range d.Findings {
+		if f := &d.Findings[i]; f.State.Bad() {
+			worst = max(worst, f.After.Rank())
+		}
+	}
+	return worst
+}

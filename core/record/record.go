@@ -1,0 +1,223 @@
+// Package record is what is kept of one check, so that a later one can be held
+// against it: findings, values with their places, what was asked for, and the
+// state of accounts. No stored password and no candidate is in it.
+package record
+
+import (
+	"slices"
+	"strings"
+	"time"
+
+	"yewcone/core/audit"
+	"yewcone/core/change"
+	"yewcone/core/facts"
+	"yewcone/core/finding"
+	"yewcone/core/rules"
+	"yewcone/core/setting"
+)
+
+// Version changes when a reader of an older version would go wrong.
+const Version = 1
+
+// A Record is what is kept of one check.
+type Record struct {
+	Version  int       `json:"version"`
+	Tool     string    `json:"tool"`
+	Estate   string    `json:"estate"`
+	AsOf     time.Time `json:"as_of"` // the latest moment that an export speaks for
+	Systems  []System  `json:"systems"`
+	Findings []Finding `json:"findings"`
+	Asked    []Asked   `json:"asked"` // the values that changes asked for then
+}
+
+// A System is one system of a record.
+type System struct {
+	Name       string            `json:"name"`
+	Title      string            `json:"title,omitempty"`
+	Owner      string            `json:"owner,omitempty"`
+	AsOf       time.Time         `json:"as_of"`
+	Partial    bool              `json:"partial"`
+	Accounts   int               `json:"accounts"`
+	Privileged int               `json:"privileged"`
+	Disabled   int               `json:"disabled"`
+	Clauses    int               `json:"clauses"`
+	Met        int               `json:"met"`
+	Rules      []string          `json:"rules"`
+	Outcomes   map[string]string `json:"outcomes"` // by rule: met, broken, unknown, not for it; "unsure" after broken
+	Values     []Value           `json:"values"`
+	People     []Account         `json:"-"`      // kept apart
+	Valued     bool              `json:"valued"` // the values are kept
+	Listed     bool              `json:"listed"` // the accounts are kept, since there are not too many
+}
+
+// A Value is one setting of one policy.
+type Value struct {
+	Policy  string `json:"policy"`
+	Setting string `json:"setting"`
+	Value   string `json:"value"`
+	Place   string `json:"place"`
+}
+
+// A Finding is one finding of a record.
+type Finding struct {
+	Fingerprint string `json:"fingerprint"`
+	System      string `json:"system"`
+	Rule        string `json:"rule"`
+	Severity    string `json:"severity"`
+	Sentence    string `json:"sentence"`
+	Setting     string `json:"setting,omitempty"`
+	Value       string `json:"value,omitempty"`
+	Policy      string `json:"policy,omitempty"`
+	OnAccount   bool   `json:"on_account,omitempty"`
+	Split       string `json:"split,omitempty"`
+	Accounts    int    `json:"accounts"`
+	Privileged  int    `json:"privileged"`
+	Unranked    int    `json:"unranked,omitempty"`
+	Between     bool   `json:"between,omitempty"`  // it needs more than one system to be looked at
+	Accepted    string `json:"accepted,omitempty"` // until when an exception covers it; "" for open ones
+}
+
+// Asked is a value that a change asked for.
+type Asked struct {
+	System  string `json:"system"`
+	Policy  string `json:"policy"`
+	Setting string `json:"setting"`
+	From    string `json:"from"`
+	To      string `json:"to"`
+}
+
+// An Account is what is kept of an account.
+type Account struct {
+	Login        string `json:"l"`
+	Enabled      string `json:"e,omitempty"` // yes and no; "" for unknown
+	Privileged   string `json:"p,omitempty"`
+	NeverExpires string `json:"n,omitempty"`
+	CannotChange string `json:"c,omitempty"`
+	BlankAllowed string `json:"b,omitempty"`
+	SecondFactor string `json:"f,omitempty"`
+	PasswordSet  string `json:"s,omitempty"`
+	Policy       string `json:"o,omitempty"`
+}
+
+// mostAccounts is how many accounts of a system are kept one by one.
+const mostAccounts = 200_000
+
+// Of makes the record of a check. The subjects are read once more for their
+// accounts.
+func Of(r *finding.Result, subjects []audit.Subject, o audit.Options, tool string) (*Record, error) {
+	rec := &Record{Version: Version, Tool: tool, Estate: r.Estate}
+	for i := range r.Systems {
+		s := &r.Systems[i]
+		if s.AsOf.After(rec.AsOf) {
+			rec.AsOf = s.AsOf
+		}
+		out := System{Name: s.Name, Title: s.Title, Owner: s.Owner, AsOf: s.AsOf, Partial: s.Partial, Accounts: s.Accounts, Privileged: s.Privileged,
+			Disabled: s.Disabled, Clauses: s.Clauses, Met: s.Met, Rules: s.Rules, Outcomes: map[string]string{}}
+		for _, x := range s.Outcomes {
+			out.Outcomes[x.Rule.String()] = x.Word()
+		}
+		if i < len(subjects) {
+			out.Values, out.Valued = valuesOf(subjects[i].Export.System()), true
+			if out.Listed = s.Accounts <= mostAccounts; out.Listed {
+				var err error
+				if out.People, err = accountsOf(&subjects[i], o); err != nil {
+					return nil, err
+				}
+			}
+		}
+		rec.Systems = append(rec.Systems, out)
+	}
+	for _, list := range [][]finding.Finding{r.Findings, r.Accepted} {
+		for i := range list {
+			rec.Findings = append(rec.Findings, findingOf(&list[i]))
+		}
+	}
+	for _, c := range change.Of(r) {
+		for _, s := range c.Steps {
+			if def := s.Def(); def != nil {
+				rec.Asked = append(rec.Asked, Asked{c.System, s.Policy, def.Name, def.Text(s.From), def.Text(s.To)})
+			}
+		}
+	}
+	return rec, nil
+}
+
+func findingOf(f *finding.Finding) Finding {
+	out := Finding{Fingerprint: f.Fingerprint, System: f.System, Rule: f.Rule.String(), Severity: f.Severity.String(), Sentence: f.Sentence,
+		Setting: f.Setting, Value: f.Value, Policy: f.Policy, OnAccount: f.OnAccount, Split: f.Split, Accounts: f.Reach.Accounts,
+		Privileged: f.Reach.Privileged, Unranked: f.Reach.Unranked, Between: f.Between}
+	if f.Exception != nil {
+		out.Accepted = f.Exception.Until.Format(time.DateOnly)
+	}
+	return out
+}
+
+func valuesOf(s *facts.System) []Value {
+	var list []Value
+	for i := range s.Policies {
+		p := &s.Policies[i]
+		for id := range p.Values {
+			if v := p.Values[id]; v.Known() {
+				place := v.Origin.String()
+				if v.Origin.Text != "" {
+					place += "  " + v.Origin.Text
+				}
+				def := setting.At(setting.ID(id))
+				list = append(list, Value{p.Name, def.Name, def.Text(v.Value), place})
+			}
+		}
+	}
+	return list
+}
+
+func accountsOf(s *audit.Subject, o audit.Options) ([]Account, error) {
+	judge, err := audit.NewJudge(s, o)
+	if err != nil {
+		return nil, err
+	}
+	noted := s.Export.Notes().Clone()
+	defer func() { *s.Export.Notes() = noted }()
+	var list []Account
+	err = s.Export.Accounts(func(a *facts.Account) error {
+		judge.Resolve(a)
+		list = append(list, Account{Login: strings.Clone(a.Login), Enabled: tri(a.Enabled), Privileged: tri(a.Privileged), NeverExpires: tri(a.NeverExpires),
+			CannotChange: tri(a.CannotChange), BlankAllowed: tri(a.BlankAllowed), SecondFactor: tri(a.SecondFactor), PasswordSet: moment(a.PasswordSet),
+			Policy: strings.Clone(a.Policy)})
+		return nil
+	})
+	slices.SortStableFunc(list, func(a, b Account) int { return strings.Compare(a.Login, b.Login) })
+	return list, err
+}
+
+func tri(t facts.Tri) string {
+	switch t {
+	case facts.Yes:
+		return "yes"
+	case facts.No:
+		return "no"
+	}
+	return ""
+}
+
+func moment(m facts.Moment) string {
+	if !m.Known() {
+		return ""
+	}
+	return m.String()
+}
+
+// Rank is how bad a finding is.
+func (f *Finding) Rank() rules.Severity {
+	s, _ := rules.ParseSeverity(f.Severity)
+	return s
+}
+
+// System finds a system by its name; nil for none.
+func (r *Record) System(name string) *System {
+	for i := range r.Systems {
+		if r.Systems[i].Name == name {
+			return &r.Systems[i]
+		}
+	}
+	return nil
+}

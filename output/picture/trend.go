@@ -1,0 +1,142 @@
+// Package picture draws results over time, for print and for readers who see
+// no colours: lines differ by dashes and marks too.
+package picture
+
+import (
+	"fmt"
+	"image/color"
+	"io"
+	"math"
+	"time"
+
+	"gonum.org/v1/plot"
+	"gonum.org/v1/plot/font"
+	"gonum.org/v1/plot/plotter"
+	"gonum.org/v1/plot/vg"
+	"gonum.org/v1/plot/vg/draw"
+	"gonum.org/v1/plot/vg/vgimg"
+	"gonum.org/v1/plot/vg/vgsvg"
+
+	"yewcone/core/rules"
+	"yewcone/core/trend"
+)
+
+// The size of a picture: 1280 by 800 dots at 96 to the inch.
+const (
+	width, height = 1280 * vg.Inch / 96, 800 * vg.Inch / 96
+)
+
+// a hand is how one line is drawn.
+type hand struct {
+	color  color.RGBA
+	dashes []vg.Length
+	glyph  draw.GlyphDrawer
+}
+
+var hands = map[rules.Severity]hand{
+	rules.Critical: {color.RGBA{0x8f, 0x10, 0x24, 0xff}, nil, draw.CircleGlyph{}},
+	rules.High:     {color.RGBA{0xc2, 0x5a, 0x12, 0xff}, []vg.Length{8, 4}, draw.BoxGlyph{}},
+	rules.Medium:   {color.RGBA{0x8a, 0x6a, 0x00, 0xff}, []vg.Length{3, 3}, draw.TriangleGlyph{}},
+	rules.Low:      {color.RGBA{0x2b, 0x72, 0x96, 0xff}, []vg.Length{10, 3, 2, 3}, draw.CrossGlyph{}},
+}
+
+// Trend draws findings by severity over time, and below the share of clauses
+// that are met. format is svg or png.
+func Trend(w io.Writer, t *trend.Trend, estate, format string) error {
+	top, below := plot.New(), plot.New()
+	top.Title.Text = estate + ": findings over time"
+	below.Title.Text = "Clauses met, in per cent"
+	for _, p := range []*plot.Plot{top, below} {
+		p.Title.TextStyle.Font.Size, p.Title.Padding = 15, 8
+		p.X.Tick.Marker = plot.TimeTicks{Format: "2006-01-02", Ticker: ticks(t)}
+		p.X.Tick.Label.Font.Size, p.Y.Tick.Label.Font.Size, p.Legend.TextStyle.Font.Size = 11, 11, 12
+		for _, f := range []*font.Font{&p.Title.TextStyle.Font, &p.X.Tick.Label.Font, &p.Y.Tick.Label.Font, &p.Legend.TextStyle.Font} {
+			f.Variant = "Sans"
+		}
+		p.Y.Min, p.Legend.Top, p.Legend.Padding = 0, true, 4
+		p.Add(plotter.NewGrid())
+	}
+	for _, severity := range []rules.Severity{rules.Critical, rules.High, rules.Medium, rules.Low} {
+		if err := line(top, t, severity.String(), hands[severity], func(s *trend.Sum) float64 { return float64(s.Counts[severity]) }); err != nil {
+			return err
+		}
+	}
+	if err := line(below, t, "met", hands[rules.Low], func(s *trend.Sum) float64 {
+		if s.Clauses == 0 {
+			return math.NaN()
+		}
+		return 100 * float64(s.Met) / float64(s.Clauses)
+	}); err != nil {
+		return err
+	}
+	below.Y.Max = 100
+	below.Legend = plot.NewLegend() // the title says it
+	top.Y.Max *= 1.35               // room for the legend
+	var canvas interface {
+		vg.CanvasSizer
+		io.WriterTo
+	}
+	if format == "png" {
+		canvas = vgimg.PngCanvas{Canvas: vgimg.NewWith(vgimg.UseWH(width, height), vgimg.UseDPI(96), vgimg.UseBackgroundColor(color.White))}
+	} else {
+		canvas = vgsvg.New(width, height)
+	}
+	whole := draw.New(canvas)
+	if format != "png" {
+		whole.SetColor(color.White)
+		whole.Fill(whole.Rectangle.Path())
+	}
+	plots := [][]*plot.Plot{{top}, {below}}
+	tiles := draw.Tiles{Rows: 2, Cols: 1, PadX: 10, PadY: 18, PadLeft: 14, PadRight: 24, PadTop: 10, PadBottom: 10}
+	for i, row := range plot.Align(plots, tiles, whole) {
+		plots[i][0].Draw(row[0])
+	}
+	_, err := canvas.WriteTo(w)
+	return err
+}
+
+// ticks are the moments of the results, or some of them.
+func ticks(t *trend.Trend) plot.Ticker {
+	var marks []plot.Tick
+	step := 1 + (len(t.AsOf)-1)/10
+	for i, at := range t.AsOf {
+		if i%step == 0 || i == len(t.AsOf)-1 {
+			marks = append(marks, plot.Tick{Value: float64(at.Unix()), Label: at.Format(time.DateOnly)})
+		}
+	}
+	return plot.ConstantTicks(marks)
+}
+
+// line draws a row of sums in pieces, broken where there is a gap.
+func line(p *plot.Plot, t *trend.Trend, name string, h hand, value func(*trend.Sum) float64) error {
+	var piece plotter.XYs
+	shown := false
+	end := func() error {
+		if len(piece) == 0 {
+			return nil
+		}
+		l, points, err := plotter.NewLinePoints(piece)
+		if err != nil {
+			return fmt.Errorf("a picture of these numbers cannot be drawn: %w", err)
+		}
+		l.Color, l.Width, l.Dashes = h.color, 2, h.dashes
+		points.Color, points.Radius, points.Shape = h.color, 3.5, h.glyph
+		p.Add(l, points)
+		if !shown {
+			p.Legend.Add(name, l, points)
+			shown = true
+		}
+		piece = nil
+		return nil
+	}
+	for i, s := range t.All {
+		if s == nil || math.IsNaN(value(s)) {
+			if err := end(); err != nil {
+				return err
+			}
+			continue
+		}
+		piece = append(piece, plotter.XY{X: float64(t.AsOf[i].Unix()), Y: value(s)})
+	}
+	return end()
+}

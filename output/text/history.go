@@ -1,0 +1,220 @@
+package text
+
+import (
+	"fmt"
+	"io"
+	"strings"
+
+	"yewcone/core/drift"
+	"yewcone/core/record"
+	"yewcone/core/rules"
+	"yewcone/output"
+	"yewcone/store"
+)
+
+// History lists what was kept.
+func History(w io.Writer, list []store.Kept, o output.Options) error {
+	p := newPage(w, o)
+	if len(list) == 0 {
+		p.para("", boldStyle, "Nothing is kept yet: \"yewcone keep\" keeps a result.")
+		return p.w.Flush()
+	}
+	p.para("", boldStyle, fmt.Sprintf("%s kept, of exports from %s to %s.", counted(len(list), "result", "results"), list[0].AsOf[:10],
+		list[len(list)-1].AsOf[:10]))
+	p.blank()
+	rows := [][]string{{"result", "as of (UTC)", "kept", "systems"}}
+	for _, s := range rules.Severities {
+		rows[0] = append(rows[0], s.String())
+	}
+	rows[0] = append(rows[0], "accepted", "")
+	for _, k := range list {
+		row := []string{fmt.Sprint(k.ID), minute(k.AsOf), minute(k.KeptAt), fmt.Sprint(k.Systems)}
+		for _, s := range rules.Severities {
+			row = append(row, fmt.Sprint(k.Counts[s]))
+		}
+		partial := ""
+		if k.Partial > 0 {
+			partial = fmt.Sprintf("%d not read to the end", k.Partial)
+		}
+		rows = append(rows, append(row, fmt.Sprint(k.Accepted), partial))
+	}
+	p.table("  ", rows, func(c int) bool { return c == 0 || c >= 3 && c < 10 }, func(row, _ int, text string) string {
+		if row == 0 {
+			return p.paint(faintStyle, text)
+		}
+		return text
+	})
+	return p.w.Flush()
+}
+
+// minute is a stamp to the minute.
+func minute(stamp string) string { return strings.Replace(stamp[:min(16, len(stamp))], "T", " ", 1) }
+
+// mostLines is how many entries of a kind are shown where not all are wanted.
+const mostLines = 12
+
+// Drift writes what changed.
+func Drift(w io.Writer, d *drift.Drift, o output.Options) error {
+	p := newPage(w, o)
+	var parts []string
+	for _, s := range drift.States {
+		if n := d.Count(s); n > 0 && s != drift.Same && s != drift.StillTaken {
+			parts = append(parts, fmt.Sprintf("%d %s", n, s))
+		}
+	}
+	text := "no finding changed"
+	if len(parts) > 0 {
+		text = list(parts)
+	}
+	p.para("", boldStyle, seen(fmt.Sprintf("%s: %s; %d the same.", d.After.Estate, text, d.Count(drift.Same)+d.Count(drift.StillTaken))))
+	p.para("", plainStyle, fmt.Sprintf("From %s to %s.", asOf(d.Before.AsOf), asOf(d.After.AsOf)))
+	p.driftValues(d, o.All)
+	p.driftFindings(d, o.All)
+	p.driftAccounts(d, o.All)
+	return p.w.Flush()
+}
+
+func (p *page) driftValues(d *drift.Drift, all bool) {
+	for _, x := range []struct {
+		title string
+		list  []drift.Value
+		fits  func(*drift.Value) bool
+	}{
+		{"Values that changed, and nobody asked for it", d.Values, func(v *drift.Value) bool { return v.Asked == "" }},
+		{"Asked for, and changed to something else", d.Values, func(v *drift.Value) bool { return v.Asked != "" && !v.AsAsked }},
+		{"Asked for, and so now", d.Values, func(v *drift.Value) bool { return v.AsAsked }},
+		{"Asked for, and not so yet", d.NotYet, func(*drift.Value) bool { return true }},
+	} {
+		shown, n := 0, 0
+		for i := range x.list {
+			v := &x.list[i]
+			if !x.fits(v) {
+				continue
+			}
+			if n++; n == 1 {
+				p.blank()
+				p.para("", boldStyle, x.title)
+			}
+			if shown == mostLines && !all {
+				continue
+			}
+			shown++
+			p.driftValue(v)
+		}
+		if n > shown {
+			p.para("  ", faintStyle, fmt.Sprintf("and %d more (--all)", n-shown))
+		}
+	}
+}
+
+func (p *page) driftValue(v *drift.Value) {
+	style, word := plainStyle, ""
+	switch {
+	case v.Weaker:
+		style, word = badStyle, ", weaker"
+	case v.Stricter:
+		style, word = goodStyle, ", stricter"
+	}
+	before, after := v.Before, v.After
+	if before == "" {
+		before = "not said"
+	}
+	if after == "" {
+		after = "not said"
+	}
+	text := fmt.Sprintf("%s, policy %s: %s %s → %s%s", v.System, v.Policy, v.Setting, before, after, word)
+	if v.Before == v.After {
+		text = fmt.Sprintf("%s, policy %s: %s is %s", v.System, v.Policy, v.Setting, after)
+	}
+	if v.Asked != "" && !v.AsAsked {
+		text += ", asked for " + v.Asked
+	}
+	p.para("  ", style, seen(text))
+	place := v.PlaceAfter
+	if v.PlaceBefore != v.PlaceAfter && v.PlaceBefore != "" {
+		place = v.PlaceBefore + "  then; now  " + v.PlaceAfter
+	}
+	p.para("      ", faintStyle, seen(place))
+}
+
+func (p *page) driftFindings(d *drift.Drift, all bool) {
+	for _, s := range drift.States {
+		if !all && (s == drift.Same || s == drift.StillTaken) {
+			continue
+		}
+		n := d.Count(s)
+		if n == 0 {
+			continue
+		}
+		p.blank()
+		p.para("", boldStyle, fmt.Sprintf("%s: %s", strings.ToUpper(string(s)[:1])+string(s)[1:], counted(n, "finding", "findings")))
+		shown := 0
+		for i := range d.Findings {
+			f := &d.Findings[i]
+			if f.State != s {
+				continue
+			}
+			if shown == mostLines && !all {
+				p.para("  ", faintStyle, fmt.Sprintf("and %d more (--all)", n-shown))
+				break
+			}
+			shown++
+			x := f.At()
+			why := append([]string{}, f.Why...)
+			if f.LastIn != "" {
+				why = append(why, "last there on "+f.LastIn)
+			}
+			if s == drift.Accepted {
+				why = append(why, "until "+x.Accepted)
+			}
+			text := x.System + ": " + x.Sentence + reachOf(x)
+			if len(why) > 0 {
+				text += " [" + strings.Join(why, "; ") + "]"
+			}
+			word := x.Severity
+			p.para("  "+p.paint(severityStyles[x.Rank()], word)+strings.Repeat(" ", max(1, 10-len(word))), plainStyle, seen(text+" ("+x.Rule+", "+
+				x.Fingerprint+")"))
+		}
+	}
+}
+
+func reachOf(f *record.Finding) string {
+	if f.Accounts == 0 {
+		return ""
+	}
+	return "; " + counted(f.Accounts, "account", "accounts") + share(f.Privileged, f.Accounts, "privileged")
+}
+
+func (p *page) driftAccounts(d *drift.Drift, all bool) {
+	if len(d.Accounts) == 0 {
+		return
+	}
+	p.blank()
+	p.para("", boldStyle, "Accounts")
+	for i := range d.Accounts {
+		a := &d.Accounts[i]
+		if !a.Known {
+			p.para("  ", plainStyle, seen(a.System+": accounts were not kept one by one"))
+			continue
+		}
+		for _, x := range []struct {
+			what string
+			list []string
+		}{{"now privileged", a.Privileged}, {"second factor gone", a.FactorLost}, {"marks set", a.MarksSet}, {"made", a.Made}, {"enabled", a.Enabled},
+			{"gone", a.Gone}, {"switched off", a.Disabled}, {"no longer privileged", a.NotPrivileged}, {"marks taken off", a.MarksTaken},
+			{"second factor enrolled", a.FactorGained}, {"under another policy", a.PolicyChanged}} {
+			if len(x.list) == 0 {
+				continue
+			}
+			names := x.list
+			if !all {
+				names = names[:min(len(names), 6)]
+			}
+			p.para("  ", plainStyle, seen(fmt.Sprintf("%s: %d %s: %s%s", a.System, len(x.list), x.what, strings.Join(names, ", "), more(len(x.list)-len(names)))))
+		}
+		if a.PasswordsChanged > 0 {
+			p.para("  ", plainStyle, seen(fmt.Sprintf("%s: %d of %d passwords were changed; what is asked of passwords holds for these", a.System,
+				a.PasswordsChanged, a.Passwords)))
+		}
+	}
+}

@@ -1,0 +1,189 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"reflect"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"yewcone/core/record"
+)
+
+// stores are what the tests run on: a file, and the PostgreSQL that the
+// environment names.
+func stores(t *testing.T) map[string]func() *Store {
+	open := func(where, password string) func() *Store {
+		return func() *Store {
+			t.Helper()
+			s, err := Open(where, password)
+			if err != nil {
+				t.Fatal(err)
+			}
+			t.Cleanup(func() { s.Close() })
+			return s
+		}
+	}
+	list := map[string]func() *Store{"sqlite": open(filepath.Join(t.TempDir(), "a b?c.db"), "")}
+	if url := os.Getenv("YEWCONE_TEST_POSTGRES"); url != "" {
+		list["postgres"] = func() *Store {
+			s := open(url, os.Getenv("YEWCONE_TEST_POSTGRES_PASSWORD"))()
+			return s
+		}
+		s := list["postgres"]()
+		for _, table := range []string{"results", "sums", "pieces", "listed"} {
+			if _, err := s.db.Exec("DELETE FROM " + table); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	return list
+}
+
+// sample is a record with accounts, of which the n-th has another password each
+// time.
+func sample(n int) *record.Record {
+	r := &record.Record{Version: record.Version, Estate: "e", AsOf: time.Date(2026, 1, 1, 6, 0, 0, 0, time.UTC).AddDate(0, 0, n)}
+	s := record.System{Name: "s", AsOf: r.AsOf, Listed: true, Accounts: 2945, Outcomes: map[string]string{"r/a": "broken"}}
+	for i := range 2945 {
+		a := record.Account{Login: fmt.Sprintf("account%04d", i), Enabled: "yes", Privileged: "no", PasswordSet: "2026-01-01"}
+		if i%150 == n%150 {
+			a.PasswordSet = r.AsOf.Format(time.DateOnly)
+		}
+		s.People = append(s.People, a)
+	}
+	for i := range 250 {
+		r.Findings = append(r.Findings, record.Finding{System: "s", Rule: fmt.Sprintf("r/c%d", i), Fingerprint: fmt.Sprintf("%012x", i*7919), Severity: "high",
+			Sentence: fmt.Sprintf("passwords of %d characters are accepted", i), Accounts: i + n%3})
+	}
+	for i := range 300 {
+		s.Values = append(s.Values, record.Value{Policy: fmt.Sprintf("p%d", i/20), Setting: "min_length", Value: fmt.Sprint(i), Place: fmt.Sprintf("exports/x.csv:%d", i)})
+	}
+	r.Systems = []record.System{s}
+	return r
+}
+
+// TestKeep: what is kept comes back whole; the list is by the exports' moments,
+// in whatever order they were kept; what is deleted is gone.
+func TestKeep(t *testing.T) {
+	for name, open := range stores(t) {
+		t.Run(name, func(t *testing.T) {
+			s, ctx := open(), context.Background()
+			ids := map[int]int64{}
+			for _, n := range []int{3, 0, 2, 1} {
+				id, err := s.Keep(ctx, sample(n), time.Now())
+				if err != nil {
+					t.Fatal(err)
+				}
+				ids[n] = id
+			}
+			got, err := s.Get(ctx, ids[2])
+			if err != nil || !reflect.DeepEqual(got, sample(2)) {
+				t.Errorf("%v: it comes back other than it was kept", err)
+			}
+			list, err := s.List(ctx)
+			if err != nil || len(list) != 4 || list[0].ID != ids[0] || list[3].ID != ids[3] || list[0].Counts[4] != 250 {
+				t.Errorf("%v %+v", err, list)
+			}
+			if n, err := s.Delete(ctx, sample(2).AsOf); n != 2 || err != nil {
+				t.Errorf("%d deleted, %v", n, err)
+			}
+			if _, err := s.Get(ctx, ids[0]); !errors.Is(err, ErrNone) {
+				t.Error(err)
+			}
+			if got, err := s.Get(ctx, ids[3]); err != nil || !reflect.DeepEqual(got, sample(3)) {
+				t.Errorf("what was not deleted is not whole: %v", err)
+			}
+			again := open() // a second time the tables are there
+			if list, err := again.List(ctx); err != nil || len(list) != 2 {
+				t.Errorf("%v %+v", err, list)
+			}
+		})
+	}
+}
+
+// TestManyKeep: ten keep at once, and nothing is lost.
+func TestManyKeep(t *testing.T) {
+	for name, open := range stores(t) {
+		t.Run(name, func(t *testing.T) {
+			ctx := context.Background()
+			var all sync.WaitGroup
+			failed := make(chan error, 100)
+			for w := range 10 {
+				s := open()
+				all.Add(1)
+				go func() {
+					defer all.Done()
+					for n := range 5 {
+						if _, err := s.Keep(ctx, sample(w*5+n), time.Now()); err != nil {
+							failed <- err
+						}
+					}
+				}()
+			}
+			all.Wait()
+			close(failed)
+			for err := range failed {
+				t.Error(err)
+			}
+			list, err := open().List(ctx)
+			if err != nil || len(list) != 50 {
+				t.Fatalf("%d of 50, %v", len(list), err)
+			}
+			if !slices.IsSortedFunc(list, func(a, b Kept) int { return strings.Compare(a.AsOf, b.AsOf) }) {
+				t.Error("they are not in the order of their exports")
+			}
+		})
+	}
+}
+
+// TestFile: the file is its owner's, a newer one is left alone, and hundreds of
+// results of three thousand accounts stay small.
+func TestFile(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "h.db")
+	s, err := Open(path, "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	const results = 200
+	for n := range results {
+		if _, err := s.Keep(context.Background(), sample(n), time.Now()); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for _, name := range []string{path, path + "-wal"} {
+		if info, err := os.Stat(name); err == nil && info.Mode().Perm() != 0o600 {
+			t.Errorf("%s has the mode %v", filepath.Base(name), info.Mode())
+		}
+	}
+	if _, err := s.db.Exec("INSERT INTO yewcone_schema (version) VALUES (99)"); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Close(); err != nil {
+		t.Fatal(err)
+	}
+	info, err := os.Stat(path)
+	if err != nil || info.Size() > results*40<<10 {
+		t.Errorf("%d results take %d bytes, %v", results, info.Size(), err)
+	}
+	t.Logf("%d bytes a result", info.Size()/results)
+	if _, err := Open(path, ""); err == nil || !strings.Contains(err.Error(), "newer program") {
+		t.Errorf("a newer one is opened: %v", err)
+	}
+}
+
+// TestNoPasswordInErrors: what cannot be opened shows no password.
+func TestNoPasswordInErrors(t *testing.T) {
+	for _, where := range []string{"postgres://keeper@127.0.0.1:1/none?connect_timeout=1", "postgres://keeper@[::1/none"} {
+		_, err := Open(where, "salt & kelp")
+		if err == nil || strings.Contains(err.Error(), "kelp") {
+			t.Errorf("%s: %v", where, err)
+		}
+	}
+}
