@@ -479,7 +479,7 @@ func TestOSCAL(t *testing.T) {
 	}
 }
 
-// TestReportSince: what is new and what is gone since an earlier result, in
+// TestReportSince: what became of findings since an earlier result, in
 // words that fit; and what is no such result.
 func TestReportSince(t *testing.T) {
 	folder := demoFolder(t)
@@ -488,15 +488,16 @@ func TestReportSince(t *testing.T) {
 		"Shortest password allowed;14 characters")
 	replaceIn(t, filepath.Join(folder, "exports/mailboxes/settings.tsv"), "PINs remembered\t5", "PINs remembered\t1")
 	writeIn(t, folder, "earlier.json", earlier)
-	for format, want := range map[string][]string{"html": {"What changed", "gone"}, "markdown": {"## What changed", "gone: **rota**"}} {
+	for format, want := range map[string][]string{"html": {"What changed", "Fixed", "Worse"},
+		"markdown": {"## What changed", "fixed: **rota**", "worse: **mailboxes**"}} {
 		page := string(written(t, folder, format, "--since", "earlier.json"))
 		for _, text := range want {
 			if !strings.Contains(page, text) {
 				t.Errorf("%s does not say %q", format, text)
 			}
 		}
-		since := regexp.MustCompile(`Since earlier\.json[^:]*(?::\d\d:\d\dZ\))?: (\d+) new, (\d+) gone, (\d+) as before`)
-		if m := since.FindStringSubmatch(page); m == nil || m[2] == "0" || m[3] == "0" {
+		since := regexp.MustCompile(`Since earlier\.json[^;]*: \d+ [^;]*\d+ fixed[^;]*; (\d+) the same`)
+		if m := since.FindStringSubmatch(page); m == nil || m[1] == "0" {
 			t.Errorf("%s: %v", format, m)
 		}
 	}

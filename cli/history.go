@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bufio"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -55,15 +56,11 @@ the estate, a file of SQLite that only its owner may read, or in PostgreSQL for 
 			if err != nil {
 				return err
 			}
-			partial := false
-			for i := range rec.Systems {
-				partial = partial || rec.Systems[i].Partial
-			}
 			if _, err := fmt.Fprintf(c.Root().Writer, "Kept as result %d: %s. \"yewcone drift\" tells what changes from here on.\n", id,
 				kept(rec)); err != nil {
 				return err
 			}
-			if partial {
+			if rec.Partial() {
 				return status(ExitPartial)
 			}
 			return nil
@@ -238,10 +235,15 @@ FROM and TO are numbers of kept results, days (the latest result up to then), fi
 			}
 			err = showAs(c, func(w io.Writer, o output.Options) error { o.All = c.Bool("all"); return text.Drift(w, d, o) },
 				func(w io.Writer, o output.Options) error { return jsonfile.Drift(w, d, o) })
-			if err == nil && d.Worst() >= threshold && d.Worst() > 0 {
+			switch {
+			case err != nil:
+				return err
+			case d.After.Partial():
+				return status(ExitPartial)
+			case d.Worst() >= threshold && d.Worst() > 0:
 				return status(ExitFindings)
 			}
-			return err
+			return nil
 		},
 	}
 }
@@ -253,6 +255,37 @@ type point struct {
 }
 
 func driftOf(ctx context.Context, c *cli.Command) (*drift.Drift, error) {
+	p, err := pastOf(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	defer p.store.Close()
+	from, to := c.Args().Get(0), cmp.Or(c.Args().Get(1), "now")
+	if from == "" {
+		if len(p.list) == 0 {
+			return nil, errors.New("nothing is kept yet: \"yewcone keep\" keeps a result to compare with")
+		}
+		from = strconv.FormatInt(p.list[len(p.list)-1].ID, 10)
+	}
+	before, err := p.point(ctx, c, from)
+	if err != nil {
+		return nil, err
+	}
+	after, err := p.point(ctx, c, to)
+	if err != nil {
+		return nil, err
+	}
+	return drift.Between(before.record, after.record, p.seen(ctx, before.at)), nil
+}
+
+// A past is what an estate keeps.
+type past struct {
+	store *store.Store
+	list  []store.Kept
+}
+
+// pastOf opens what the estate keeps.
+func pastOf(ctx context.Context, c *cli.Command) (*past, error) {
 	folder, err := estatefolder.Find(c.String("estate"))
 	if err != nil {
 		return nil, err
@@ -265,81 +298,76 @@ func driftOf(ctx context.Context, c *cli.Command) (*drift.Drift, error) {
 	if err != nil {
 		return nil, err
 	}
-	defer s.Close()
 	list, err := s.List(ctx)
 	if err != nil {
+		s.Close()
 		return nil, err
 	}
-	from, to := c.Args().Get(0), c.Args().Get(1)
-	if to == "" {
-		to = "now"
-	}
-	if from == "" {
-		if len(list) == 0 {
-			return nil, errors.New("nothing is kept yet: \"yewcone keep\" keeps a result to compare with")
-		}
-		from = strconv.FormatInt(list[len(list)-1].ID, 10)
-	}
-	before, err := pointOf(ctx, c, s, list, from)
-	if err != nil {
-		return nil, err
-	}
-	after, err := pointOf(ctx, c, s, list, to)
-	if err != nil {
-		return nil, err
-	}
-	seen := func(key string) (string, bool) { // the latest before the earlier one that has it
-		for i := before.at - 1; i >= 0; i-- {
-			r, err := s.Get(ctx, list[i].ID)
+	return &past{s, list}, nil
+}
+
+// seen tells when a finding was last there before a place in the list.
+func (p *past) seen(ctx context.Context, before int) func(key string) (string, bool) {
+	return func(key string) (string, bool) {
+		for i := before - 1; i >= 0; i-- {
+			r, err := p.store.Get(ctx, p.list[i].ID)
 			if err != nil {
 				return "", false
 			}
 			if f := drift.Keys(r)[key]; f != nil {
-				return list[i].AsOf[:len(time.DateOnly)], true
+				return p.list[i].AsOf[:len(time.DateOnly)], true
 			}
 		}
 		return "", false
 	}
-	return drift.Between(before.record, after.record, seen), nil
 }
 
-// pointOf finds a result by its number, a day, a file, or as it is now.
-func pointOf(ctx context.Context, c *cli.Command, s *store.Store, list []store.Kept, name string) (point, error) {
+// resultFile reads a result that "check --format json" wrote; false where no
+// file has that name.
+func resultFile(name string) (*record.Record, bool, error) {
+	if digits(name) {
+		return nil, false, nil
+	}
+	f, err := os.Open(name)
+	if err != nil {
+		return nil, false, nil
+	}
+	defer f.Close()
+	rec, err := jsonfile.ReadRecord(f)
+	if err != nil {
+		return nil, true, fmt.Errorf("%s: %w", table.Shown(filepath.Base(name)), err)
+	}
+	return rec, true, nil
+}
+
+// point finds a result by its number, a day, a file, or as it is now.
+func (p *past) point(ctx context.Context, c *cli.Command, name string) (point, error) {
 	if name == "now" {
 		_, rec, err := recorded(c, nil)
 		return point{rec, -1}, err
 	}
-	if _, err := os.Stat(name); err == nil && !digits(name) {
-		f, err := os.Open(name)
-		if err != nil {
-			return point{}, err
-		}
-		defer f.Close()
-		rec, err := jsonfile.ReadRecord(f)
-		if err != nil {
-			return point{}, fmt.Errorf("%s: %w", filepath.Base(name), err)
-		}
-		return point{rec, -1}, nil
+	if rec, there, err := resultFile(name); there {
+		return point{rec, -1}, err
 	}
 	at := -1
 	if digits(name) {
-		at = slices.IndexFunc(list, func(k store.Kept) bool { return strconv.FormatInt(k.ID, 10) == name })
+		at = slices.IndexFunc(p.list, func(k store.Kept) bool { return strconv.FormatInt(k.ID, 10) == name })
 	} else if day, err := strictyaml.ParseDate(name); err == nil {
 		limit := day.UTC().Format("2006-01-02T15:04:05Z")
 		if len(name) == len(time.DateOnly) {
 			limit = day.UTC().AddDate(0, 0, 1).Format("2006-01-02T15:04:05Z")
 		}
-		for i := range list {
-			if list[i].AsOf < limit {
+		for i := range p.list {
+			if p.list[i].AsOf < limit {
 				at = i
 			}
 		}
 	}
 	if at < 0 {
 		return point{}, fmt.Errorf("%s is neither a kept result, nor a day up to which there is one, nor a file, nor \"now\"; \"yewcone history\" lists %d",
-			table.Shown(name), len(list))
+			table.Shown(name), len(p.list))
 	}
-	rec, err := s.Get(ctx, list[at].ID)
+	rec, err := p.store.Get(ctx, p.list[at].ID)
 	return point{rec, at}, err
 }
 

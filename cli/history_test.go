@@ -73,6 +73,11 @@ func TestDriftTells(t *testing.T) {
 		t.Errorf("from a file: %s", text)
 	}
 	run(0, "drift", "--fail-on", "critical")
+	run(0, "report", "--since", "1", "--out", "r.md")
+	if page, err := os.ReadFile(filepath.Join(folder, "r.md")); err != nil || !strings.Contains(string(page), "Since result 1: 1 new, 1 fixed; 0 the same.") ||
+		!strings.Contains(string(page), "5 → 2, weaker") {
+		t.Errorf("%s", page)
+	}
 	run(0, "keep", "--as-of", "2026-12-23 06:00")
 	writeIn(t, folder, "x/s.csv", "k,v\nleast,8\nkept,5\n")
 	if text := run(1, "drift", "2", "now"); !strings.Contains(text, "Came back: ") || !strings.Contains(text, "last there on 2026-11-23") {
@@ -81,7 +86,7 @@ func TestDriftTells(t *testing.T) {
 	if err := os.Remove(filepath.Join(folder, "x/a.csv")); err != nil {
 		t.Fatal(err)
 	}
-	if text := run(0, "drift", "2026-11-30", "now"); strings.Contains(text, "Fixed") || strings.Contains(text, "gone:") {
+	if text := run(3, "drift", "2026-11-30", "now"); strings.Contains(text, "Fixed") || strings.Contains(text, "gone:") {
 		t.Errorf("of an export that is not whole: %s", text)
 	}
 	if text := run(0, "history"); !strings.Contains(text, "2 results kept, of exports from 2026-11-23 to 2026-12-23") {

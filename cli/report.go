@@ -3,19 +3,19 @@ package cli
 import (
 	"cmp"
 	"context"
-	"errors"
 	"fmt"
 	"io"
-	"os"
 	"path/filepath"
 	"strings"
 
 	"github.com/urfave/cli/v3"
 
+	"yewcone/core/audit"
+	"yewcone/core/drift"
 	"yewcone/core/finding"
+	"yewcone/core/record"
 	"yewcone/output"
 	"yewcone/output/formats"
-	"yewcone/output/jsonfile"
 )
 
 func reportCommand() *cli.Command {
@@ -25,27 +25,28 @@ func reportCommand() *cli.Command {
 		ArgsUsage: "[options] [SYSTEM…]",
 		Description: `Checks the systems and writes all there is to tell: for a manager a page that needs nothing
 else (html), for a colleague a workbook (xlsx), for others a document or a feed. The form
-follows from the ending of --out, or from --format. With --since, tells what changed since a
-result that "check --format json" wrote. The exit status is 0 whatever was found, and 3 when
+follows from the ending of --out, or from --format. With --since, tells what changed since an
+earlier result: the number of a kept one, a day, or a file that "check --format json" wrote; the
+other forms refuse it, and "yewcone drift" tells more of it. The exit status is 0 whatever was found, and 3 when
 something could not be read.
 
   yewcone report --out passwords.html
   yewcone report --out passwords.xlsx --examples 100
-  yewcone check --format json --out last-month.json
-  yewcone report --since last-month.json --out passwords.html`,
+  yewcone keep
+  yewcone report --since 1 --out passwords.html`,
 		Flags: []cli.Flag{estateFlag(), asOfFlag(),
 			&cli.StringFlag{Name: "format", Usage: strings.Join(formats.CheckNames(), ", ") + "; else by the ending of --out, or html"},
 			outFlag(),
-			&cli.StringFlag{Name: "since", Usage: "an earlier result, as check --format json wrote it", TakesFile: true},
+			&cli.StringFlag{Name: "since", Usage: "an earlier result: the number of a kept one, a day, or a file of check --format json", TakesFile: true},
 			&cli.IntFlag{Name: "examples", Value: 20, Usage: "how many accounts to name with each finding"},
 			maxRefusedFlag(), jobsFlag()},
-		Action: func(_ context.Context, c *cli.Command) error {
-			return writeReport(c)
+		Action: func(ctx context.Context, c *cli.Command) error {
+			return writeReport(ctx, c)
 		},
 	}
 }
 
-func writeReport(c *cli.Command) error {
+func writeReport(ctx context.Context, c *cli.Command) error {
 	format, ok := formats.CheckByEnding(filepath.Ext(c.String("out")))
 	if name := c.String("format"); name != "" || !ok {
 		name = cmp.Or(name, formats.Page)
@@ -59,7 +60,7 @@ func writeReport(c *cli.Command) error {
 	if c.String("since") != "" && !format.Since {
 		return fmt.Errorf("--since is told by html, xlsx and markdown, and not by %s; \"yewcone drift\" tells it as text and JSON", format.Name)
 	}
-	earlier, err := earlierResult(c.String("since"))
+	since, err := earlierResult(ctx, c)
 	if err != nil {
 		return err
 	}
@@ -72,13 +73,12 @@ func writeReport(c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	var changes *finding.Changes
-	if earlier != nil {
-		changes = result.Since(earlier)
-		changes.From = filepath.Base(c.String("since"))
+	d, err := since.drift(ctx, result, opened)
+	if err != nil {
+		return err
 	}
 	err = show(c, func(w io.Writer, o output.Options) error {
-		o.Details, o.Changes = true, changes
+		o.Details, o.Drift, o.Since = true, d, since.name
 		return format.Write(w, result, o)
 	})
 	if err == nil && result.Partial() {
@@ -87,19 +87,59 @@ func writeReport(c *cli.Command) error {
 	return err
 }
 
-// earlierResult reads a result that was kept; nil where none is named.
-func earlierResult(file string) (*finding.Kept, error) {
-	if file == "" {
+// An earlier result, with which a report is compared.
+type earlier struct {
+	name   string
+	record *record.Record // nil where none is named
+	past   *past          // nil where it is a file
+	at     int
+}
+
+// earlierResult finds the result that --since names.
+func earlierResult(ctx context.Context, c *cli.Command) (*earlier, error) {
+	name := c.String("since")
+	if name == "" {
+		return &earlier{}, nil
+	}
+	rec, there, err := resultFile(name)
+	if err != nil {
+		return nil, fmt.Errorf("--since: %w", err)
+	}
+	if there {
+		return &earlier{name: filepath.Base(name), record: rec}, nil
+	}
+	p, err := pastOf(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	at, err := p.point(ctx, c, name)
+	if err != nil {
+		p.store.Close()
+		return nil, fmt.Errorf("--since: %w", err)
+	}
+	if at.at >= 0 {
+		name = fmt.Sprintf("result %d", p.list[at.at].ID)
+	}
+	return &earlier{name, at.record, p, at.at}, nil
+}
+
+// drift holds a result against the earlier one. The accounts are read once more
+// only where the earlier one lists its own.
+func (e *earlier) drift(ctx context.Context, r *finding.Result, o *opened) (*drift.Drift, error) {
+	if e.record == nil {
 		return nil, nil
 	}
-	f, err := os.Open(file)
-	if err != nil {
-		return nil, errors.New("--since: " + err.Error())
+	var subjects []audit.Subject
+	var seen func(string) (string, bool)
+	if e.past != nil {
+		defer e.past.store.Close()
+		subjects, seen = o.subjects, e.past.seen(ctx, e.at)
 	}
-	defer f.Close()
-	kept, err := jsonfile.ReadCheck(f)
+	options := o.options
+	options.Relations = nil
+	now, err := record.Of(r, subjects, options, Version())
 	if err != nil {
-		return nil, fmt.Errorf("--since: %s: %w", file, err)
+		return nil, err
 	}
-	return kept, nil
+	return drift.Between(e.record, now, seen), nil
 }

@@ -8,6 +8,7 @@ import (
 	"math"
 	"slices"
 
+	"yewcone/core/drift"
 	"yewcone/core/finding"
 	"yewcone/core/gap"
 )
@@ -19,7 +20,8 @@ type Options struct {
 	Details bool // everything about every finding, also the less bad
 	All     bool // every finding, not the first screen
 	Version string
-	Changes *finding.Changes // since an earlier result; nil where none is given
+	Drift   *drift.Drift // since an earlier result; nil where none is given
+	Since   string       // where that result is, as it was named
 }
 
 // A CheckFormat writes the result of a check.

@@ -178,7 +178,9 @@ var settingsChecks = []Check{
 		Settings: func(v *SettingsView) string {
 			v.get(setting.MaxAge)
 			id := setting.MaxAge
-			policy, flagged := disagree(v.Holds(id))
+			holds := v.Holds(id)
+			policy, flagged := disagree(holds)
+			v.Unknown = v.Unknown || holds.Unmarked && holds.ByPolicy.State() == setting.Duration
 			return when(flagged, "the policy says that passwords last %s, and a mark on the account that this one never "+
 				"expires", setting.At(id).Counted(policy))
 		},

@@ -37,6 +37,9 @@ const (
 // States lists all.
 var States = []State{New, CameBack, Worse, NoLonger, FirstSeen, Better, Fixed, Accepted, NotLooked, Same, StillTaken}
 
+// Told reports whether findings of a state are told where not everything is.
+func (s State) Told() bool { return s != Same && s != StillTaken }
+
 // Bad reports whether a state is a step back.
 func (s State) Bad() bool { return s == New || s == CameBack || s == Worse || s == NoLonger }
 
@@ -188,6 +191,7 @@ func (d *Drift) both(b, a *record.Finding) Finding {
 		f.State = StillTaken
 		return f
 	}
+	notNow, notThen := cannotTell(d.After, a) != "", cannotTell(d.Before, b) != ""
 	var worse, better []string
 	note := func(isWorse bool, format string, args ...any) {
 		if text := fmt.Sprintf(format, args...); isWorse {
@@ -200,22 +204,29 @@ func (d *Drift) both(b, a *record.Finding) Finding {
 		note(a.Rank() > b.Rank(), "%s, was %s", a.Severity, b.Severity)
 	}
 	if a.Value != b.Value {
-		if order, ok := stricter(a.Setting, a.Value, b.Value); ok && order != 0 {
+		switch order, ok := stricter(a.Setting, a.Value, b.Value); {
+		case !ok || order == 0:
+		case order < 0 && notThen || order > 0 && notNow:
+			f.Why = append(f.Why, "whether the value changed for everybody is not known")
+		default:
 			note(order < 0, "%s, was %s", a.Value, b.Value)
 		}
 	}
-	partial := d.After.System(a.System) != nil && d.After.System(a.System).Partial
 	for _, n := range []struct {
 		what      string
 		now, then int
 	}{{"privileged", a.Privileged, b.Privileged}, {"", a.Accounts, b.Accounts}} {
 		switch {
+		case n.now > n.then && (notThen || n.what != "" && b.Unranked > 0):
+			f.Why = append(f.Why, reach(n.now, n.what, n.then)+" of those that could be told")
 		case n.now > n.then:
 			note(true, "%s", reach(n.now, n.what, n.then))
-		case n.now < n.then && !partial && !(n.what != "" && a.Unranked > 0):
+		case n.now < n.then && !notNow && !(n.what != "" && a.Unranked > 0):
 			note(false, "%s", reach(n.now, n.what, n.then))
 		case n.now < n.then:
-			f.Why = append(f.Why, "whether fewer accounts are reached is not known")
+			if text := "whether fewer accounts are reached is not known"; !slices.Contains(f.Why, text) {
+				f.Why = append(f.Why, text)
+			}
 		}
 	}
 	switch {
@@ -482,15 +493,68 @@ func (a *Accounts) hold(old, now *record.System) {
 	slices.Sort(a.Gone)
 }
 
-// Count counts findings of a state.
-func (d *Drift) Count(s State) int {
-	n := 0
+// In are the findings of a state.
+func (d *Drift) In(s State) []*Finding {
+	var list []*Finding
 	for i := range d.Findings {
 		if d.Findings[i].State == s {
-			n++
+			list = append(list, &d.Findings[i])
 		}
 	}
-	return n
+	return list
+}
+
+// Sum says in one line what became of the findings.
+func (d *Drift) Sum() string {
+	var parts []string
+	same := 0
+	for _, s := range States {
+		switch n := len(d.In(s)); {
+		case !s.Told():
+			same += n
+		case n > 0:
+			parts = append(parts, fmt.Sprintf("%d %s", n, s))
+		}
+	}
+	if len(parts) == 0 {
+		parts = []string{"no finding changed"}
+	}
+	return fmt.Sprintf("%s; %d the same", strings.Join(parts, ", "), same)
+}
+
+// Notes are what is to be said of a finding besides its sentence.
+func (f *Finding) Notes() []string {
+	notes := slices.Clone(f.Why)
+	if f.LastIn != "" {
+		notes = append(notes, "last there on "+f.LastIn)
+	}
+	if f.State == Accepted {
+		notes = append(notes, "until "+f.After.Accepted)
+	}
+	return notes
+}
+
+// Words say in one line what became of a value.
+func (v *Value) Words() string {
+	word := ""
+	switch {
+	case v.Weaker:
+		word = ", weaker"
+	case v.Stricter:
+		word = ", stricter"
+	}
+	before, after := cmp.Or(v.Before, "not said"), cmp.Or(v.After, "not said")
+	text := fmt.Sprintf("%s, policy %s: %s %s → %s%s", v.System, v.Policy, v.Setting, before, after, word)
+	if v.Before == v.After {
+		text = fmt.Sprintf("%s, policy %s: %s is %s", v.System, v.Policy, v.Setting, after)
+	}
+	switch {
+	case v.AsAsked:
+		text += ", as asked for"
+	case v.Asked != "":
+		text += ", asked for " + v.Asked
+	}
+	return text
 }
 
 // Worst is the highest severity among findings that are a step back; 0 for none.

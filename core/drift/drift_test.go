@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 
+	"yewcone/core/finding"
 	"yewcone/core/record"
 )
 
@@ -37,6 +38,14 @@ func random(r *rand.Rand) *record.Record {
 		}
 	}
 	return rec
+}
+
+// betterUnless is what a change to the better is called.
+func betterUnless(partial bool) string {
+	if partial {
+		return string(Same)
+	}
+	return string(Better)
 }
 
 func clone(r *record.Record) *record.Record {
@@ -86,16 +95,13 @@ func TestExactlyTheChanges(t *testing.T) {
 				want[name+"worse"] = true
 			case 3:
 				f.Value = "10"
-				want[name+"better"] = true
+				want[name+betterUnless(f.System == partial)] = true
 			case 4:
 				f.Accounts++
 				want[name+"worse"] = true
 			case 5:
-				if f.Accounts--; f.System == partial {
-					want[name+"same"] = true
-				} else {
-					want[name+"better"] = true
-				}
+				f.Accounts--
+				want[name+betterUnless(f.System == partial)] = true
 			case 6:
 				f.Privileged++
 				want[name+"worse"] = true
@@ -220,5 +226,54 @@ func TestCameBack(t *testing.T) {
 	d = Between(&record.Record{Systems: systems, Findings: []record.Finding{f}}, &record.Record{Systems: cut}, nil)
 	if d.Findings[0].State != NotLooked {
 		t.Errorf("%+v", d.Findings)
+	}
+}
+
+// TestNotTold: what a later record does not show is not fixed, what an earlier
+// one did not show is neither new nor worse, and fewer are not better where the
+// rest is not known.
+func TestNotTold(t *testing.T) {
+	of := func(state string, f ...record.Finding) *record.Record {
+		for i := range f {
+			f[i].System, f[i].Rule, f[i].Severity = "s", "r/a", "high"
+		}
+		s := record.System{Name: "s", Outcomes: map[string]string{"r/a": state}}
+		if state == "" {
+			delete(s.Outcomes, "r/a")
+		}
+		if state == "cut" {
+			s.Partial = true
+		}
+		return &record.Record{Systems: []record.System{s}, Findings: f}
+	}
+	three, five := record.Finding{Accounts: 3}, record.Finding{Accounts: 5, Privileged: 1}
+	elsewhere := of("met")
+	elsewhere.Systems[0].Name = "other"
+	for _, x := range []struct {
+		before, after *record.Record
+		want          State
+		why           string
+	}{
+		{of("broken", five), of("met"), Fixed, ""},
+		{of("broken", five), elsewhere, NotLooked, "the system was not looked at"},
+		{of("broken", five), of("cut"), NotLooked, "its export was not read to its end"},
+		{of("broken", five), of(""), NotLooked, "the rule was not asked"},
+		{of("broken", five), of(finding.Open), NotLooked, "what the rule asks is not known for everybody"},
+		{of("broken", five), of(finding.NotForIt), NotLooked, "the rule was asked of nobody"},
+		{of("broken", five), of("broken", record.Finding{Accounts: 3, Unranked: 1, Split: "not privileged"}), NotLooked,
+			"which of the accounts that break the rule are privileged is not known"},
+		{of("cut"), of("broken", five), FirstSeen, "its export was not read to its end then"},
+		{of("met"), of("broken", five), New, ""},
+		{of("broken", three), of("broken", five), Worse, "1 privileged account, were 0; 5 accounts, were 3"},
+		{of("broken", five), of("broken", three), Better, "0 privileged accounts, was 1; 3 accounts, were 5"},
+		{of("cut", three), of("broken", five), Same, "1 privileged account, were 0 of those that could be told; 5 accounts, were 3 of those that could be told"},
+		{of("broken, unsure", three), of("broken", three), Same, ""},
+		{of("broken", five), of("broken, unsure", three), Same, "whether fewer accounts are reached is not known"},
+	} {
+		d := Between(x.before, x.after, nil)
+		f := &d.Findings[slices.IndexFunc(d.Findings, func(f Finding) bool { return f.Before != nil || len(x.before.Findings) == 0 })]
+		if got := strings.Join(f.Notes(), "; "); f.State != x.want || got != x.why {
+			t.Errorf("%v then %v: %s (%s), want %s (%s)", x.before.Systems, x.after.Systems, f.State, got, x.want, x.why)
+		}
 	}
 }

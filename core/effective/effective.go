@@ -40,6 +40,7 @@ type Setting struct {
 	ByPolicy setting.Value // what would hold without the account's own value
 	From     *Candidate
 	Trail    []Candidate
+	Unmarked bool // whether a mark on the account switches it off is not visible
 }
 
 // Settings are what holds for all accounts with the same policies, flags and
@@ -346,6 +347,7 @@ func (r *Resolver) resolve(a *facts.Account) *Settings {
 		id := setting.ID(i)
 		s.list[i] = r.settle(r.fromAccount(a, id), p, id)
 	}
+	s.list[setting.MaxAge].Unmarked = a.NeverExpires == facts.Unknown
 	s.undated = true
 	for _, id := range []setting.ID{setting.MaxAge, setting.MinAge, setting.WarnBefore, setting.GracePeriod, setting.GraceSignIns} {
 		s.undated = s.undated && !s.list[id].Value.Known()

@@ -212,6 +212,11 @@ func (f *Finding) Rank() rules.Severity {
 	return s
 }
 
+// Partial reports whether a system was not read to its end.
+func (r *Record) Partial() bool {
+	return slices.ContainsFunc(r.Systems, func(s System) bool { return s.Partial })
+}
+
 // System finds a system by its name; nil for none.
 func (r *Record) System(name string) *System {
 	for i := range r.Systems {

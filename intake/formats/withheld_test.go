@@ -13,8 +13,10 @@ import (
 	"time"
 
 	"yewcone/core/audit"
+	"yewcone/core/drift"
 	"yewcone/core/finding"
 	"yewcone/core/gap"
+	"yewcone/core/record"
 	"yewcone/core/rules"
 	"yewcone/core/setting"
 	"yewcone/intake"
@@ -185,22 +187,23 @@ func stated(t *testing.T, folder string, c *capturedExport, sets []*rules.Set) *
 	return s
 }
 
-// kept is what a later result is compared with.
-func (s *statements) kept() *finding.Kept {
-	k := &finding.Kept{Systems: map[string]bool{"x": !s.result.Partial()}}
-	for i := range s.result.Findings {
-		f := &s.result.Findings[i]
-		k.Findings = append(k.Findings, finding.Earlier{Fingerprint: f.Fingerprint, System: f.System, Rule: f.Rule.String(),
-			Severity: f.Severity,
-			Sentence: f.Sentence, Privileged: f.Reach.Privileged})
+// kept is the record of it, with which another is compared.
+func (s *statements) kept() *record.Record {
+	rec, err := record.Of(s.result, nil, audit.Options{}, "")
+	if err != nil {
+		panic(err)
 	}
-	return k
+	return rec
 }
 
 // better lists what is stated better than before, and what is called gone.
 func (s *statements) better(before *statements) (list []string) {
-	for _, e := range s.result.Since(before.kept()).Gone {
-		list = append(list, "it is gone that "+e.Sentence)
+	d := drift.Between(before.kept(), s.kept(), nil)
+	for _, f := range d.In(drift.Fixed) {
+		list = append(list, "it is fixed that "+f.Before.Sentence)
+	}
+	for _, f := range d.In(drift.Better) {
+		list = append(list, "it is better: "+strings.Join(f.Notes(), "; ")+": "+f.After.Sentence)
 	}
 	if s.result.Partial() {
 		return list // it says so itself

@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"yewcone/core/change"
+	"yewcone/core/drift"
 	"yewcone/core/facts"
 	"yewcone/core/finding"
 	"yewcone/core/gap"
@@ -62,7 +63,9 @@ type view struct {
 	Omitted        int // findings that are left out
 	Unknown        []finding.Unknown
 	OmittedUnknown int
-	Changes        *changes
+	Since          string
+	Drift          *drift.Drift
+	Changes        []changeGroup
 	Ways           []finding.Way
 	Todo           []todo
 	OmittedTodo    int
@@ -94,9 +97,12 @@ type severityCount struct {
 	N    int
 }
 
-type changes struct {
-	*finding.Changes
-	New []*finding.Finding
+// changeGroup is the findings of which the same became.
+type changeGroup struct {
+	State    string
+	Bad      bool
+	Findings []*drift.Finding
+	Omitted  int
 }
 
 // heat is how each rule comes out on each system.
@@ -251,7 +257,7 @@ func Check(w io.Writer, r *finding.Result, o output.Options) error {
 	v.Unknown = r.Unknowns[:min(mostUnknowns, len(r.Unknowns))]
 	v.OmittedUnknown = len(r.Unknowns) - len(v.Unknown)
 	v.Severities = counts(r, "")
-	v.changes(o.Changes)
+	v.changes(o)
 	v.todo()
 	v.heat()
 	v.systems()
@@ -312,14 +318,15 @@ func (v *view) todo() {
 	}
 }
 
-func (v *view) changes(c *finding.Changes) {
-	if c == nil {
+// changes puts what became of the findings since an earlier result into groups.
+func (v *view) changes(o output.Options) {
+	if v.Drift, v.Since = o.Drift, o.Since; o.Drift == nil {
 		return
 	}
-	v.Changes = &changes{Changes: c}
-	for i := range v.Result.Findings {
-		if slices.Contains(c.New, v.Result.Findings[i].Fingerprint) {
-			v.Changes.New = append(v.Changes.New, &v.Result.Findings[i])
+	for _, s := range drift.States {
+		if list := o.Drift.In(s); len(list) > 0 && s.Told() {
+			shown := list[:min(mostChanges, len(list))]
+			v.Changes = append(v.Changes, changeGroup{strings.ToUpper(string(s)[:1]) + string(s)[1:], s.Bad(), shown, len(list) - len(shown)})
 		}
 	}
 }

@@ -9,6 +9,7 @@ import (
 
 	"yewcone/core/drift"
 	"yewcone/core/record"
+	"yewcone/core/rules"
 	"yewcone/output"
 )
 
@@ -75,7 +76,7 @@ func Drift(w io.Writer, d *drift.Drift, o output.Options) error {
 		To: instant(d.After.AsOf), Counts: map[string]int{}, Findings: []driftFinding{}, Values: []driftValue{}, NotYet: []driftValue{},
 		Accounts: []driftAccountPart{}}
 	for _, s := range drift.States {
-		doc.Counts[string(s)] = d.Count(s)
+		doc.Counts[string(s)] = len(d.In(s))
 	}
 	for i := range d.Findings {
 		f := &d.Findings[i]
@@ -98,6 +99,9 @@ func Drift(w io.Writer, d *drift.Drift, o output.Options) error {
 func valueOf(v *drift.Value) driftValue {
 	return driftValue{v.System, v.Policy, v.Setting, v.Before, v.After, v.PlaceBefore, v.PlaceAfter, v.Stricter, v.Weaker, v.Asked, v.AsAsked}
 }
+
+// mostKept bounds the size of a result that is read, in bytes.
+const mostKept = 256 << 20
 
 // ReadRecord makes a record of a result that Check wrote. It has no values and
 // no accounts.
@@ -130,7 +134,10 @@ func ReadRecord(r io.Reader) (*record.Record, error) {
 		rec.Systems = append(rec.Systems, x)
 	}
 	for _, list := range [][]findingPart{d.Findings, d.Accepted} {
-		for _, f := range list {
+		for i, f := range list {
+			if _, err := rules.ParseSeverity(f.Severity); err != nil || f.Fingerprint == "" {
+				return nil, fmt.Errorf("finding %d has no fingerprint or severity", i+1)
+			}
 			out := record.Finding{Fingerprint: f.Fingerprint, System: f.System, Rule: f.Rule, Severity: f.Severity, Sentence: f.Sentence, Setting: f.Setting,
 				Value: f.Value, Policy: f.Policy, OnAccount: f.OnAccount, Split: f.Split, Accounts: f.Reach.Accounts, Privileged: f.Reach.Privileged,
 				Unranked: f.Reach.Unranked, Between: f.Between}

@@ -6,7 +6,10 @@ import (
 	"strings"
 	"testing"
 
+	"yewcone/core/audit"
+	"yewcone/core/drift"
 	"yewcone/core/finding"
+	"yewcone/core/record"
 	"yewcone/output"
 	"yewcone/output/outputtest"
 )
@@ -20,18 +23,22 @@ func TestCheckIsKept(t *testing.T) {
 	if err := json.Unmarshal([]byte(text), &document); err != nil || len(document.Systems) != 2 {
 		t.Fatal(err)
 	}
-	kept, err := ReadCheck(strings.NewReader(text))
+	kept, err := ReadRecord(strings.NewReader(text))
 	if err != nil {
 		t.Fatal(err)
 	}
-	changes := outputtest.Result().Since(kept)
-	if changes.Same != 2 || len(changes.New) != 0 || len(changes.Gone) != 0 {
-		t.Errorf("%+v", changes)
+	now, err := record.Of(outputtest.Result(), nil, audit.Options{}, "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	d := drift.Between(kept, now, nil)
+	if len(d.Findings) == 0 || len(d.In(drift.Same))+len(d.In(drift.StillTaken)) != len(d.Findings) {
+		t.Errorf("%s: %+v", d.Sum(), d.Findings)
 	}
 	if strings.ContainsAny(text, "\x1b\u202e") {
 		t.Error("a control character is in it")
 	}
-	if _, err := ReadCheck(strings.NewReader(text[:len(text)/2])); err == nil {
+	if _, err := ReadRecord(strings.NewReader(text[:len(text)/2])); err == nil {
 		t.Error("half a result is read")
 	}
 }

@@ -6,6 +6,7 @@ import (
 	"io"
 	"strings"
 
+	"yewcone/core/drift"
 	"yewcone/core/finding"
 	"yewcone/core/rules"
 	"yewcone/output"
@@ -43,7 +44,7 @@ func Check(w io.Writer, r *finding.Result, o output.Options) error {
 		}
 		fmt.Fprintf(b, " %s |\n", s.ClausesMet())
 	}
-	changes(b, o.Changes)
+	changes(b, o)
 	for _, severity := range rules.Severities {
 		first := true
 		for i := range r.Findings {
@@ -75,28 +76,30 @@ func Check(w io.Writer, r *finding.Result, o output.Options) error {
 	return b.Flush()
 }
 
-func changes(b *bufio.Writer, c *finding.Changes) {
-	if c == nil {
+func changes(b *bufio.Writer, o output.Options) {
+	d := o.Drift
+	if d == nil {
 		return
 	}
-	fmt.Fprintf(b, "\n## What changed\n\nSince %s: %s.\n", safe(c.From), c.Sum())
-	for _, gone := range c.Gone {
-		fmt.Fprintf(b, "- gone: **%s**: %s (`%s`)\n", safe(gone.System), safe(gone.Sentence), safe(gone.Fingerprint))
+	fmt.Fprintf(b, "\n## What changed\n\nSince %s: %s.\n", safe(o.Since), d.Sum())
+	for i := range d.Values {
+		fmt.Fprintf(b, "- %s\n", safe(d.Values[i].Words()))
 	}
-	for _, e := range c.NotLooked {
-		fmt.Fprintf(b, "- not known: **%s**: %s (`%s`): %s\n", safe(e.System), safe(e.Sentence), safe(e.Fingerprint), safe(e.Why))
+	if n := len(d.NotYet); n > 0 {
+		fmt.Fprintf(b, "- values that were asked for then, and are not so yet: %d\n", n)
 	}
-	for _, e := range c.Accepted {
-		fmt.Fprintf(b, "- accepted since: **%s**: %s (`%s`)\n", safe(e.System), safe(e.Sentence), safe(e.Fingerprint))
-	}
-	for _, fingerprint := range c.New {
-		fmt.Fprintf(b, "- new: `%s`\n", fingerprint)
-	}
-	for _, fingerprint := range c.Reopened {
-		fmt.Fprintf(b, "- no longer accepted: `%s`\n", fingerprint)
-	}
-	for _, fingerprint := range c.FirstSeen {
-		fmt.Fprintf(b, "- on a system that was not read then: `%s`\n", fingerprint)
+	for _, s := range drift.States {
+		if !s.Told() {
+			continue
+		}
+		for _, f := range d.In(s) {
+			x := f.At()
+			fmt.Fprintf(b, "- %s: **%s**: %s (`%s`)", s, safe(x.System), safe(x.Sentence), safe(x.Fingerprint))
+			if notes := f.Notes(); len(notes) > 0 {
+				fmt.Fprintf(b, ": %s", safe(strings.Join(notes, "; ")))
+			}
+			fmt.Fprintln(b)
+		}
 	}
 }
 

@@ -56,17 +56,7 @@ const mostLines = 12
 // Drift writes what changed.
 func Drift(w io.Writer, d *drift.Drift, o output.Options) error {
 	p := newPage(w, o)
-	var parts []string
-	for _, s := range drift.States {
-		if n := d.Count(s); n > 0 && s != drift.Same && s != drift.StillTaken {
-			parts = append(parts, fmt.Sprintf("%d %s", n, s))
-		}
-	}
-	text := "no finding changed"
-	if len(parts) > 0 {
-		text = list(parts)
-	}
-	p.para("", boldStyle, seen(fmt.Sprintf("%s: %s; %d the same.", d.After.Estate, text, d.Count(drift.Same)+d.Count(drift.StillTaken))))
+	p.para("", boldStyle, seen(d.After.Estate+": "+d.Sum()+"."))
 	p.para("", plainStyle, fmt.Sprintf("From %s to %s.", asOf(d.Before.AsOf), asOf(d.After.AsOf)))
 	p.driftValues(d, o.All)
 	p.driftFindings(d, o.All)
@@ -108,28 +98,14 @@ func (p *page) driftValues(d *drift.Drift, all bool) {
 }
 
 func (p *page) driftValue(v *drift.Value) {
-	style, word := plainStyle, ""
+	style := plainStyle
 	switch {
 	case v.Weaker:
-		style, word = badStyle, ", weaker"
+		style = badStyle
 	case v.Stricter:
-		style, word = goodStyle, ", stricter"
+		style = goodStyle
 	}
-	before, after := v.Before, v.After
-	if before == "" {
-		before = "not said"
-	}
-	if after == "" {
-		after = "not said"
-	}
-	text := fmt.Sprintf("%s, policy %s: %s %s → %s%s", v.System, v.Policy, v.Setting, before, after, word)
-	if v.Before == v.After {
-		text = fmt.Sprintf("%s, policy %s: %s is %s", v.System, v.Policy, v.Setting, after)
-	}
-	if v.Asked != "" && !v.AsAsked {
-		text += ", asked for " + v.Asked
-	}
-	p.para("  ", style, seen(text))
+	p.para("  ", style, seen(v.Words()))
 	place := v.PlaceAfter
 	if v.PlaceBefore != v.PlaceAfter && v.PlaceBefore != "" {
 		place = v.PlaceBefore + "  then; now  " + v.PlaceAfter
@@ -139,41 +115,27 @@ func (p *page) driftValue(v *drift.Value) {
 
 func (p *page) driftFindings(d *drift.Drift, all bool) {
 	for _, s := range drift.States {
-		if !all && (s == drift.Same || s == drift.StillTaken) {
-			continue
-		}
-		n := d.Count(s)
-		if n == 0 {
+		list := d.In(s)
+		if len(list) == 0 || !all && !s.Told() {
 			continue
 		}
 		p.blank()
-		p.para("", boldStyle, fmt.Sprintf("%s: %s", strings.ToUpper(string(s)[:1])+string(s)[1:], counted(n, "finding", "findings")))
-		shown := 0
-		for i := range d.Findings {
-			f := &d.Findings[i]
-			if f.State != s {
-				continue
-			}
-			if shown == mostLines && !all {
-				p.para("  ", faintStyle, fmt.Sprintf("and %d more (--all)", n-shown))
-				break
-			}
-			shown++
+		p.para("", boldStyle, fmt.Sprintf("%s: %s", strings.ToUpper(string(s)[:1])+string(s)[1:], counted(len(list), "finding", "findings")))
+		shown := list
+		if !all {
+			shown = list[:min(mostLines, len(list))]
+		}
+		for _, f := range shown {
 			x := f.At()
-			why := append([]string{}, f.Why...)
-			if f.LastIn != "" {
-				why = append(why, "last there on "+f.LastIn)
-			}
-			if s == drift.Accepted {
-				why = append(why, "until "+x.Accepted)
-			}
 			text := x.System + ": " + x.Sentence + reachOf(x)
-			if len(why) > 0 {
-				text += " [" + strings.Join(why, "; ") + "]"
+			if notes := f.Notes(); len(notes) > 0 {
+				text += " [" + strings.Join(notes, "; ") + "]"
 			}
-			word := x.Severity
-			p.para("  "+p.paint(severityStyles[x.Rank()], word)+strings.Repeat(" ", max(1, 10-len(word))), plainStyle, seen(text+" ("+x.Rule+", "+
-				x.Fingerprint+")"))
+			p.para("  "+p.paint(severityStyles[x.Rank()], x.Severity)+strings.Repeat(" ", max(1, 10-len(x.Severity))), plainStyle, seen(text+" ("+
+				x.Rule+", "+x.Fingerprint+")"))
+		}
+		if n := len(list) - len(shown); n > 0 {
+			p.para("  ", faintStyle, fmt.Sprintf("and %d more (--all)", n))
 		}
 	}
 }

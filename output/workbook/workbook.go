@@ -16,6 +16,7 @@ import (
 	"github.com/xuri/excelize/v2"
 
 	"yewcone/core/change"
+	"yewcone/core/drift"
 	"yewcone/core/finding"
 	"yewcone/core/gap"
 	"yewcone/core/rules"
@@ -175,6 +176,7 @@ func Check(w io.Writer, r *finding.Result, o output.Options) error {
 	defer b.file.Close()
 	b.styles()
 	b.summary(r, o)
+	b.changed(o)
 	b.todo(r)
 	b.findings(r)
 	b.settings(r)
@@ -250,9 +252,33 @@ func (b *book) summary(r *finding.Result, o output.Options) {
 		}
 		s.add(append(row, x.Met, x.Clauses, x.Accepted, x.Refused, x.Partial)...)
 	}
-	if c := o.Changes; c != nil {
+	if o.Drift != nil {
 		s.add()
-		s.add("Since " + c.From + ": " + c.Sum())
+		s.add("Since " + o.Since + ": " + o.Drift.Sum())
+	}
+	s.done()
+}
+
+// changed writes what became of findings and values since an earlier result.
+func (b *book) changed(o output.Options) {
+	if o.Drift == nil {
+		return
+	}
+	s := b.sheet("What changed", column{"what", 20}, column{"system", 14}, column{"severity", 10}, column{"in words", 70}, column{"notes", 50},
+		column{"rule", 24}, column{"finding", 16})
+	for _, list := range [][]drift.Value{o.Drift.Values, o.Drift.NotYet} {
+		for i := range list {
+			asked := ""
+			if list[i].Asked == "" {
+				asked = "nobody asked for it"
+			}
+			s.add("value", list[i].System, "", list[i].Words(), asked, "", "")
+		}
+	}
+	for i := range o.Drift.Findings {
+		f := &o.Drift.Findings[i]
+		x := f.At()
+		s.add(string(f.State), x.System, x.Severity, x.Sentence, strings.Join(f.Notes(), "; "), x.Rule, x.Fingerprint)
 	}
 	s.done()
 }
