@@ -71,7 +71,7 @@ func Trend(w io.Writer, t *trend.Trend, estate, format string) error {
 	}
 	below.Y.Max = 100
 	below.Legend = plot.NewLegend() // the title says it
-	top.Y.Max *= 1.35               // room for the legend
+	top.Y.Max *= 1.5                // room for the legend
 	var canvas interface {
 		vg.CanvasSizer
 		io.WriterTo
@@ -107,15 +107,26 @@ func ticks(t *trend.Trend) plot.Ticker {
 	return plot.ConstantTicks(marks)
 }
 
-// line draws a row of sums in pieces, broken where there is a gap.
+// mostMarks is about how many marks a line has, so that they stay apart.
+const mostMarks = 24
+
+// line draws a row of sums in pieces, broken where there is a gap. A piece has
+// marks at its ends and on every so many results between.
 func line(p *plot.Plot, t *trend.Trend, name string, h hand, value func(*trend.Sum) float64) error {
-	var piece plotter.XYs
-	shown := false
+	var piece, marks plotter.XYs
+	shown, step := false, 1+(len(t.AsOf)-1)/mostMarks
 	end := func() error {
 		if len(piece) == 0 {
 			return nil
 		}
-		l, points, err := plotter.NewLinePoints(piece)
+		l, err := plotter.NewLine(piece)
+		if err != nil {
+			return fmt.Errorf("a picture of these numbers cannot be drawn: %w", err)
+		}
+		if last := piece[len(piece)-1]; marks[len(marks)-1] != last {
+			marks = append(marks, last)
+		}
+		points, err := plotter.NewScatter(marks)
 		if err != nil {
 			return fmt.Errorf("a picture of these numbers cannot be drawn: %w", err)
 		}
@@ -126,7 +137,7 @@ func line(p *plot.Plot, t *trend.Trend, name string, h hand, value func(*trend.S
 			p.Legend.Add(name, l, points)
 			shown = true
 		}
-		piece = nil
+		piece, marks = nil, nil
 		return nil
 	}
 	for i, s := range t.All {
@@ -136,7 +147,10 @@ func line(p *plot.Plot, t *trend.Trend, name string, h hand, value func(*trend.S
 			}
 			continue
 		}
-		piece = append(piece, plotter.XY{X: float64(t.AsOf[i].Unix()), Y: value(s)})
+		at := plotter.XY{X: float64(t.AsOf[i].Unix()), Y: value(s)}
+		if piece = append(piece, at); len(piece) == 1 || i%step == 0 {
+			marks = append(marks, at)
+		}
 	}
 	return end()
 }
