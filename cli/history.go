@@ -121,42 +121,30 @@ exports before a day, after asking for the day a second time.
 			if err := oneOf("format", c.String("format"), []string{"text", "jsonl"}); err != nil {
 				return err
 			}
-			folder, err := estatefolder.Find(c.String("estate"))
+			p, err := pastOf(ctx, c)
 			if err != nil {
 				return err
 			}
-			e, err := estatefolder.Load(folder)
-			if err != nil {
-				return err
-			}
-			s, err := historyOf(e)
-			if err != nil {
-				return err
-			}
-			defer s.Close()
+			defer p.store.Close()
 			if day := c.String("delete-before"); day != "" {
-				return deleteBefore(ctx, c, s, day)
-			}
-			list, err := s.List(ctx)
-			if err != nil {
-				return err
+				return deleteBefore(ctx, c, p.store, day)
 			}
 			return show(c, func(w io.Writer, o output.Options) error {
 				if c.String("format") == "jsonl" {
-					return writeHistory(ctx, w, s, list)
+					return writeHistory(ctx, w, p)
 				}
-				return text.History(w, list, o)
+				return text.History(w, p.list, o)
 			})
 		},
 	}
 }
 
 // writeHistory writes each result on a line, with its accounts.
-func writeHistory(ctx context.Context, w io.Writer, s *store.Store, list []store.Kept) error {
+func writeHistory(ctx context.Context, w io.Writer, p *past) error {
 	e := json.NewEncoder(w)
 	e.SetEscapeHTML(false)
-	for _, k := range list {
-		r, err := s.Get(ctx, k.ID)
+	for _, k := range p.list {
+		r, err := p.store.Get(ctx, k.ID)
 		if err != nil {
 			return err
 		}
@@ -280,8 +268,9 @@ func driftOf(ctx context.Context, c *cli.Command) (*drift.Drift, error) {
 
 // A past is what an estate keeps.
 type past struct {
-	store *store.Store
-	list  []store.Kept
+	estate *estatefolder.Estate
+	store  *store.Store
+	list   []store.Kept
 }
 
 // pastOf opens what the estate keeps.
@@ -303,7 +292,7 @@ func pastOf(ctx context.Context, c *cli.Command) (*past, error) {
 		s.Close()
 		return nil, err
 	}
-	return &past{s, list}, nil
+	return &past{e, s, list}, nil
 }
 
 // seen tells when a finding was last there before a place in the list.

@@ -10,7 +10,6 @@ import (
 
 	"yewcone/core/nearword"
 	"yewcone/core/trend"
-	"yewcone/intake/estatefolder"
 	"yewcone/output"
 	"yewcone/output/csvfile"
 	"yewcone/output/picture"
@@ -35,27 +34,19 @@ not read to its end, is a gap, and no fall. As a picture it is readable in print
 			if err := oneOf("format", format, []string{"text", "csv", "svg", "png"}); err != nil {
 				return err
 			}
-			folder, err := estatefolder.Find(c.String("estate"))
+			p, err := pastOf(ctx, c)
 			if err != nil {
 				return err
 			}
-			e, err := estatefolder.Load(folder)
-			if err != nil {
-				return err
-			}
-			s, err := historyOf(e)
-			if err != nil {
-				return err
-			}
-			defer s.Close()
-			sums, err := s.Sums(ctx, c.Args().Slice())
+			defer p.store.Close()
+			sums, err := p.store.Sums(ctx, c.Args().Slice())
 			if err != nil {
 				return err
 			}
 			t := trend.Of(sums)
 			for _, name := range c.Args().Slice() {
 				if !slices.ContainsFunc(t.Lines, func(l trend.Line) bool { return l.System == name }) {
-					return fmt.Errorf("no kept result has a system %q%s", name, nearword.Advice(name, e.Names()))
+					return fmt.Errorf("no kept result has a system %q%s", name, nearword.Advice(name, p.estate.Names()))
 				}
 			}
 			return show(c, func(w io.Writer, o output.Options) error {
@@ -63,7 +54,7 @@ not read to its end, is a gap, and no fall. As a picture it is readable in print
 				case "csv":
 					return csvfile.Trend(w, t)
 				case "svg", "png":
-					return picture.Trend(w, t, e.Name, format)
+					return picture.Trend(w, t, p.estate.Name, format)
 				}
 				return text.Trend(w, t, o)
 			})

@@ -18,7 +18,8 @@ func Trend(w io.Writer, t *trend.Trend, o output.Options) error {
 		return p.w.Flush()
 	}
 	first, last := trend.Ends(t.All)
-	text := fmt.Sprintf("%s from %s to %s", counted(len(t.Results), "result", "results"), t.AsOf[0].Format("2006-01-02"), t.AsOf[len(t.AsOf)-1].Format("2006-01-02"))
+	text := fmt.Sprintf("%s from %s to %s", counted(len(t.Results), "result", "results"), t.AsOf[0].Format("2006-01-02"),
+		t.AsOf[len(t.AsOf)-1].Format("2006-01-02"))
 	if first != nil {
 		text += fmt.Sprintf("; critical and high findings %s", way(first.Serious(), last.Serious()))
 		if last.Clauses > 0 {
@@ -42,8 +43,8 @@ func Trend(w io.Writer, t *trend.Trend, o output.Options) error {
 		if last.Clauses > 0 {
 			met = fmt.Sprintf("%s of %d", way(first.Met, last.Met), last.Clauses)
 		}
-		rows = append(rows, []string{name, way(first.Serious(), last.Serious()), spark(row, (*trend.Sum).Serious), way(lesser(first), lesser(last)), spark(row, lesser),
-			met, spark(row, func(s *trend.Sum) int { return s.Met })})
+		rows = append(rows, []string{name, way(first.Serious(), last.Serious()), spark(row, (*trend.Sum).Serious),
+			way(lesser(first), lesser(last)), spark(row, lesser), met, spark(row, func(s *trend.Sum) int { return s.Met })})
 	}
 	for i := range t.Lines {
 		add(seen(t.Lines[i].System), t.Lines[i].Sums)
@@ -67,8 +68,8 @@ func Trend(w io.Writer, t *trend.Trend, o output.Options) error {
 		}
 	}
 	if gaps > 0 {
-		p.para("  ", faintStyle, fmt.Sprintf("A blank in a row is a result without the system, or with a part of it only; %s.", counted(gaps, "result is a gap in the sums",
-			"results are gaps in the sums")))
+		p.para("  ", faintStyle, fmt.Sprintf("A blank in a row is a result without the system, or with a part of it only; %s.",
+			counted(gaps, "result is a gap in the sums", "results are gaps in the sums")))
 	}
 	return p.w.Flush()
 }
