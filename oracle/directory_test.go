@@ -271,7 +271,7 @@ func (s *slapd) begin() string {
 // lived in.
 func TestLiveOpenLDAP(t *testing.T) {
 	t.Parallel() // its servers mostly wait
-	scenarios(t, "OpenLDAP", "ldif", func(t *testing.T, r *livetest.Root, random *rand.Rand, commands string, c *tally) {
+	scenarios(t, "OpenLDAP", "ldif", eachAlone, func(t *testing.T, r *livetest.Root, random *rand.Rand, commands string, c *tally) {
 		s := &slapd{random: random, taken: time.Date(2026, 11, 23, 6, 0, 0, 0, time.UTC).Unix() + int64(random.IntN(day))}
 		s.start(r)
 		s.accounts()

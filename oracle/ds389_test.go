@@ -76,9 +76,12 @@ sed -i 's/with_systemd = 1/with_systemd = 0/' /usr/share/dirsrv/inf/defaults.inf
 dscreate from-file /tmp/inst.inf >/dev/null 2>&1
 mkdir -p /srv/ds; cp -a /etc/dirsrv /srv/ds/etc; cp -a /var/lib/dirsrv /srv/ds/lib
 `)
-	// Where its clock leaps, no connection is idle.
+	// Where its clock leaps, no connection is idle. The manager's password is hashed
+	// once, and no time is spent on measuring how fast this machine hashes.
 	r.Run(`rm -rf /etc/dirsrv /var/lib/dirsrv; cp -a /srv/ds/etc /etc/dirsrv; cp -a /srv/ds/lib /var/lib/dirsrv
-sed -i '/^nsslapd-idletimeout/d; s/^dn: cn=config$/&\nnsslapd-idletimeout: 0/' /etc/dirsrv/slapd-quay/dse.ldif
+sed -z -i 's/\n //g; s/\nnsslapd-idletimeout[^\n]*//; s/\ndn: cn=config\n/&nsslapd-idletimeout: 0\n/
+s|\nnsslapd-rootpw:[^\n]*|\nnsslapd-rootpw: {SSHA256}+ajsUHLxQP4Y/TLgYvPVuNAbv6BrtaeqLLHegRjla/hxdWF5c2FsdA==|
+s/\(\ncn: PBKDF2_SHA256\n\([^\n][^\n]*\n\)*nsslapd-pluginEnabled: \)on/\1off/' /etc/dirsrv/slapd-quay/dse.ldif
 mkdir -p /run/dirsrv /run/lock/dirsrv/slapd-quay /var/log/dirsrv/slapd-quay; chown -R dirsrv:dirsrv /run/dirsrv /run/lock/dirsrv /var/log/dirsrv`)
 	p := d.random
 	d.modify(-150*day, "dn: cn=config\nchangetype: modify\n"+d.rules(func(name, value string) string {
@@ -95,7 +98,7 @@ mkdir -p /run/dirsrv /run/lock/dirsrv/slapd-quay /var/log/dirsrv/slapd-quay; cho
 			"accountInactivityLimit\n-\n"+
 			"replace: accountInactivityLimit\naccountInactivityLimit: 1728000")
 	}
-	d.event(-150*day, "end ns-slapd; begin")
+	d.event(-150*day, "drop ns-slapd; begin")
 	aci := ""
 	for i, who := range []string{"userdn=\"ldap:///uid=d01,dc=quay,dc=example\"", "groupdn=\"ldap:///cn=keepers,dc=quay,dc=example\"",
 		"userdn=\"ldap:///self\"", "userdn=\"ldap:///uid=d02,ou=deck,dc=quay,dc=example\" or " +
@@ -293,16 +296,17 @@ func (d *ds389) restore(after int64) string {
 // in.
 func TestLive389(t *testing.T) {
 	t.Parallel() // its servers mostly wait
-	scenarios(t, "389 directory", "389-directory", func(t *testing.T, r *livetest.Root, random *rand.Rand, commands string, c *tally) {
+	scenarios(t, "389 directory", "389-directory", eachAlone, func(t *testing.T, r *livetest.Root, random *rand.Rand, commands string, c *tally) {
 		d := &ds389{random: random, taken: time.Date(2026, 11, 23, 6, 0, 0, 0, time.UTC).Unix() + int64(random.IntN(day))}
 		d.start(r)
 		d.accounts()
 		commands = strings.NewReplacer("ldap://SERVER", d.url, "BINDDN", "cn=Directory Manager", "-W", "-w Root+Flow-1", "SUFFIX", quay).
 			Replace(commands)
+		r.Write("tmp/take", commands+"\nldapsearch -x -LLL -o ldif-wrap=no -H "+d.url+" "+managerOf389+" -b uid=last,ou=last,"+quay+
+			" passwordHistory > /root/last.ldif\n")
 		r.Run(clocked + d.again() + "exec 2>&1\necho +0 > /etc/faketimerc\n" + fmt.Sprintf("clock %d; begin\n", d.taken-150*day) + history(d.events) +
-			fmt.Sprintf("mkdir /root/export; cd /root/export; clock %d\n%s\nldapsearch -x -LLL -o ldif-wrap=no -H "+d.url+" "+managerOf389+
-				" -b uid=last,ou=last,"+quay+" passwordHistory > /root/last.ldif\nend ns-slapd; cp -a /var/lib/dirsrv /root/lib; "+
-				"cp -a /etc/dirsrv /root/etc\n", d.taken, commands))
+			fmt.Sprintf("mkdir /root/export; cd /root/export; clock %d\nfor n in 1 2 3; do bash -eu /tmp/take && break; [ $n -lt 3 ]; begin; done\n"+
+				"end ns-slapd; cp -a /var/lib/dirsrv /root/lib; cp -a /etc/dirsrv /root/etc\n", d.taken))
 		e := newEstateFrom(t, r.Path("root/export"), "389-directory", "config.ldif", "directory.ldif")
 		for _, after := range []int64{0, 1, realmLater - 1, realmLater, realmLater + 1} {
 			d.visits(r, c, e, after)

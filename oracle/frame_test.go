@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -72,6 +73,18 @@ func (c *tally) hold(who, what string, said facts.Tri, did bool, more ...any) {
 	}
 }
 
+// add counts what another compared.
+func (c *tally) add(other *tally) {
+	c.compared, c.wrong, c.unknown = c.compared+other.compared, c.wrong+other.wrong, c.unknown+other.unknown
+	for what, more := range other.kinds {
+		sum := c.kinds[what]
+		for i, n := range more {
+			sum[i] += n
+		}
+		c.kinds[what] = sum
+	}
+}
+
 func (c *tally) told() {
 	c.t.Logf("%s: %d statements compared, %d wrong, %d unknown", c.where, c.compared, c.wrong, c.unknown)
 	for _, kind := range slices.Sorted(func(yield func(string) bool) {
@@ -86,13 +99,20 @@ func (c *tally) told() {
 	}
 }
 
+// Whether the scenarios of a family may run at one time.
+const (
+	eachAlone = true
+	oneByOne  = false // the test reaches servers from outside
+)
+
 // scenarios runs a test for each seed on each release, and tells the counts of
 // all of them together.
-func scenarios(t *testing.T, family, format string, test func(t *testing.T, r *livetest.Root, random *rand.Rand,
+func scenarios(t *testing.T, family, format string, alone bool, test func(t *testing.T, r *livetest.Root, random *rand.Rand,
 	commands string, c *tally)) {
 	livetest.Skip(t)
 	all := map[string]*tally{}
 	commands := how(t, format, ":\n")
+	var counting sync.Mutex
 	t.Run("on", func(t *testing.T) {
 		for _, release := range livetest.Releases {
 			sum := &tally{t: t, where: family + " on " + release, kinds: map[string][3]int{}}
@@ -104,9 +124,18 @@ func scenarios(t *testing.T, family, format string, test func(t *testing.T, r *l
 						continue
 					}
 					t.Run(fmt.Sprint(seed), func(t *testing.T) {
-						c := &tally{t: t, where: fmt.Sprintf("%s, seed %d", release, seed), kinds: sum.kinds}
-						test(t, livetest.Open(t, release), rand.New(rand.NewPCG(uint64(seed), 14)), commands, c)
-						sum.compared, sum.wrong, sum.unknown = sum.compared+c.compared, sum.wrong+c.wrong, sum.unknown+c.unknown
+						if alone {
+							t.Parallel()
+						}
+						r := livetest.Open(t, release)
+						if alone {
+							r.Alone()
+						}
+						c := &tally{t: t, where: fmt.Sprintf("%s, seed %d", release, seed), kinds: map[string][3]int{}}
+						test(t, r, rand.New(rand.NewPCG(uint64(seed), 14)), commands, c)
+						counting.Lock()
+						defer counting.Unlock()
+						sum.add(c)
 					})
 				}
 			})

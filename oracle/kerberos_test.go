@@ -160,7 +160,7 @@ func (k *realm) principals() {
 // TestLiveKerberos holds the reader of realms against realms that were lived in.
 func TestLiveKerberos(t *testing.T) {
 	t.Parallel() // its servers mostly wait
-	scenarios(t, "Kerberos", "kerberos", func(t *testing.T, r *livetest.Root, random *rand.Rand, commands string, c *tally) {
+	scenarios(t, "Kerberos", "kerberos", eachAlone, func(t *testing.T, r *livetest.Root, random *rand.Rand, commands string, c *tally) {
 		k := &realm{random: random, taken: time.Date(2026, 11, 23, 6, 0, 0, 0, time.UTC).Unix() + int64(random.IntN(day))}
 		k.start(r)
 		k.policies()

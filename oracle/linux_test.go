@@ -187,7 +187,7 @@ func (h *host) make(r *livetest.Root) {
 
 // TestLiveHosts holds the reader of Linux against hosts that were lived in.
 func TestLiveHosts(t *testing.T) {
-	scenarios(t, "hosts", "linux", func(t *testing.T, r *livetest.Root, random *rand.Rand, commands string, c *tally) {
+	scenarios(t, "hosts", "linux", eachAlone, func(t *testing.T, r *livetest.Root, random *rand.Rand, commands string, c *tally) {
 		h := &host{random: random, taken: time.Date(2026, 11, 23, 6, 0, 0, 0, time.UTC).Add(time.Duration(random.IntN(day)) * time.Second)}
 		h.make(r)
 		r.Clock(moment(h.taken))

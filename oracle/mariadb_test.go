@@ -40,7 +40,7 @@ func (l *login) full() string { return l.name + "@" + l.host }
 // TestLiveMariaDB holds the reader of MariaDB against servers that were lived
 // in.
 func TestLiveMariaDB(t *testing.T) {
-	scenarios(t, "MariaDB", "mariadb", func(t *testing.T, r *livetest.Root, random *rand.Rand, commands string, c *tally) {
+	scenarios(t, "MariaDB", "mariadb", eachAlone, func(t *testing.T, r *livetest.Root, random *rand.Rand, commands string, c *tally) {
 		n := func(from, to int) int { return from + random.IntN(to-from+1) }
 		lifetime := pick(random, 0, 30, 60)
 		r.Write("etc/pam.d/yew", "auth required pam_permit.so\naccount required pam_permit.so\n")

@@ -23,7 +23,7 @@ clock() { local n=$(( $1 * 1000000000 + 50000000 - $(date +%s%N) )) sign=+; if [
 // TestLivePostgreSQL holds the reader of PostgreSQL against servers of any
 // shape.
 func TestLivePostgreSQL(t *testing.T) {
-	scenarios(t, "PostgreSQL", "postgresql", func(t *testing.T, r *livetest.Root, random *rand.Rand, commands string, c *tally) {
+	scenarios(t, "PostgreSQL", "postgresql", oneByOne, func(t *testing.T, r *livetest.Root, random *rand.Rand, commands string, c *tally) {
 		taken := time.Date(2026, 11, 23, 6, 0, 0, 0, time.UTC).Add(time.Duration(random.IntN(day)) * time.Second)
 		p := &postgres{random: random, taken: taken}
 		p.start(r)

@@ -215,7 +215,7 @@ func (d *domain) begin(at int64) string {
 // TestLiveSamba holds the reader of domains against domains that were lived in.
 func TestLiveSamba(t *testing.T) {
 	t.Parallel() // its servers mostly wait
-	scenarios(t, "Samba", "samba", func(t *testing.T, r *livetest.Root, random *rand.Rand, commands string, c *tally) {
+	scenarios(t, "Samba", "samba", eachAlone, func(t *testing.T, r *livetest.Root, random *rand.Rand, commands string, c *tally) {
 		d := &domain{random: random, taken: time.Date(2026, 11, 23, 6, 0, 0, 0, time.UTC).Unix() + int64(random.IntN(day))}
 		d.start(r)
 		d.accounts()

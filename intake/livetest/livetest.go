@@ -42,6 +42,7 @@ type Root struct {
 	t       *testing.T
 	Release string
 	Folder  string
+	network string // a network of its own, where it has one
 }
 
 // Each runs a test on each release.
@@ -70,7 +71,7 @@ func Open(t *testing.T, release string) *Root {
 	t.Cleanup(func() {
 		r.stop()
 		_ = exec.Command("sh", "-c", "for i in 1 2 3 4 5; do umount -R '"+r.Folder+"' && break; sleep 1; done; umount "+
-			"'"+folder+"/own'").Run()
+			"'"+folder+"/own'; [ ! -e '"+folder+"/network' ] || umount '"+folder+"/network'").Run()
 		mounts, err := os.ReadFile("/proc/self/mounts")
 		if err != nil || strings.Contains(string(mounts), folder) {
 			t.Errorf("%s is still mounted and stays: %v", folder, err)
@@ -94,12 +95,30 @@ func Open(t *testing.T, release string) *Root {
 	return r
 }
 
+// Alone gives the release a network of its own, so that several servers can
+// listen at one port. A test can then reach them by scripts only.
+func (r *Root) Alone() {
+	r.t.Helper()
+	r.network = filepath.Join(filepath.Dir(r.Folder), "network")
+	if out, err := exec.Command("sh", "-ec", `: > "$1"; unshare "--net=$1" ip link set lo up`, "-", r.network).CombinedOutput(); err != nil {
+		r.t.Fatalf("%v: %s", err, out)
+	}
+}
+
 // Once makes a folder of the release with a script, the first time that anybody
 // asks for it under a name, and unpacks what was made every other time. It is
 // kept beside the releases.
 func (r *Root) Once(name, folder, script string) {
 	r.t.Helper()
 	kept := filepath.Join(rootsFolder(), r.Release+"-"+name+".tar")
+	lock, err := os.Create(kept + ".lock")
+	if err != nil {
+		r.t.Fatal(err)
+	}
+	defer lock.Close()
+	if err := exclusive(lock); err != nil {
+		r.t.Fatal(err)
+	}
 	sum := fmt.Sprintf("%x", sha256.Sum256([]byte(packages+script)))
 	if made, err := os.ReadFile(kept + ".of"); err == nil && string(made) == sum {
 		if out, err := exec.Command("tar", "-xf", kept, "-C", r.Folder).CombinedOutput(); err != nil {
@@ -272,7 +291,11 @@ func (r *Root) Try(script string) (string, error) {
 	if err := os.WriteFile(r.Path("tmp/script"), []byte(script), 0o700); err != nil {
 		return "", err
 	}
-	c := exec.CommandContext(ctx, "chroot", r.Folder, "/bin/bash", "/tmp/script")
+	command := []string{"chroot", r.Folder, "/bin/bash", "/tmp/script"}
+	if r.network != "" {
+		command = append([]string{"nsenter", "--net=" + r.network}, command...)
+	}
+	c := exec.CommandContext(ctx, command[0], command[1:]...)
 	c.Env = []string{"PATH=/usr/sbin:/usr/bin:/sbin:/bin", "TZ=UTC", "LC_ALL=C", "HOME=/root", "FAKETIME_DISABLE_SHM=1",
 		"LDB_MODULES_DISABLE_DEEPBIND=1"} // by which modules of Samba would take the time from elsewhere
 	c.WaitDelay = time.Second
