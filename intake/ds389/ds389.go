@@ -30,7 +30,7 @@ import (
 // how are the commands that take an export.
 const how = `As the directory's manager (cn=config without nsslapd-rootpw, its password):
 search() { ldapsearch -LLL -o ldif-wrap=no -x -H ldap://SERVER -D 'BINDDN' -W "$@"; }
-search -s base -b cn=config | grep -vi '^nsslapd-rootpw:' > config.ldif
+search -s base -b cn=config '(objectClass=*)' '*' passwordHistory | grep -vi '^nsslapd-rootpw:' > config.ldif
 search -b 'cn=Account Policy Plugin,cn=plugins,cn=config' >> config.ldif
 search -b SUFFIX '(&(objectClass=ldapsubentry)(objectClass=passwordPolicy))' '*' passwordHistory modifyTimestamp >> config.ldif
 search -b SUFFIX '(|(objectClass=*)(objectClass=ldapsubentry))' '*' aci createTimestamp modifyTimestamp pwdpolicysubentry nsAccountLock nsRole \
@@ -358,8 +358,8 @@ func (p *policyReader) syntax() {
 		p.policy.Set(setting.DictionaryBarred, setting.YesNo(p.on("passwordDictCheck", false)), p.origin("passwordDictCheck"))
 	}
 	history := p.on("passwordHistory", false)
-	if p.policy.Name != globalName && p.x.Text("passwordhistory") == "" && !p.e.request.Whole {
-		p.policy.Hide(setting.History, p.origin("passwordHistory")) // a search must name it
+	if p.x.Text("passwordhistory") == "" && (p.policy.Name == globalName || !p.e.request.Whole) {
+		p.policy.Hide(setting.History, p.origin("passwordHistory")) // a search must name it, and cn=config always has it
 	} else {
 		p.history(history)
 	}

@@ -43,9 +43,9 @@ const localPolicy = "dn: cn=\"cn=nsPwPolicyEntry,ou=deck,dc=example\",cn=nsPwPol
 // lacks is the program's default.
 func TestSwitches(t *testing.T) {
 	for config, want := range map[string]map[string]string{
-		"": {"max_age": "never", "min_length": "none", "history": "none", "lockout_attempts": "never", "lockout_duration": "1 hour",
+		"": {"max_age": "never", "min_length": "none", "history": "", "lockout_attempts": "never", "lockout_duration": "1 hour",
 			"self_change": "yes", "change_at_first_use": "no", "warn_before": "1 day", "min_classes": "none", "login_barred": "off"},
-		"passwordMaxAge: 864000\npasswordInHistory: 3\npasswordMaxFailure: 4\npasswordMinLength: 12\n": {"max_age": "never",
+		"passwordHistory: off\npasswordMaxAge: 864000\npasswordInHistory: 3\npasswordMaxFailure: 4\npasswordMinLength: 12\n": {"max_age": "never",
 			"history":          "none",
 			"lockout_attempts": "never", "min_length": "none"},
 		"passwordExp: on\npasswordMaxAge: 864000\n":    {"max_age": "10 days"},
