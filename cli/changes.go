@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"math"
 	"slices"
 	"strings"
 
@@ -74,17 +75,23 @@ func remedyCommand() *cli.Command {
 		Description: `Writes each change as its system takes it: LDIF for OpenLDAP, 389 and Samba, statements for
 MariaDB and PostgreSQL, lines for kadmin, lines of a host's files before and after, and for
 applications that a mapping reads the label, the word that stands there and the word to set,
-in the application's own writing. What cannot be said is said so. Nothing is ever run.
+in the application's own writing. What cannot be said is said so. Nothing is ever run. What
+is to be done to accounts one by one is written for each, as far as the system has words.
 
   yewcone remedy directory
-  yewcone remedy rota --undo`,
+  yewcone remedy rota --undo
+  yewcone remedy quay1 --accounts 0 --out quay1.txt`,
 		Flags: []cli.Flag{estateFlag(), asOfFlag(), ownerFlag(), topFlag(),
 			&cli.BoolFlag{Name: "undo", Usage: "the way back to what the exports say"},
+			&cli.IntFlag{Name: "accounts", Value: 5, Usage: "write lines for so many accounts of each finding; 0 for all"},
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "text or json"},
 			outFlag(), maxRefusedFlag(), jobsFlag(), colorFlag()},
 		Action: func(_ context.Context, c *cli.Command) error {
 			if err := oneOf("format", c.String("format"), []string{"text", "json"}); err != nil {
 				return err
+			}
+			if c.Int("accounts") < 0 {
+				return fmt.Errorf("--accounts is a number of accounts, not %d", c.Int("accounts"))
 			}
 			opened, result, list, err := changesOf(c)
 			if err != nil {
@@ -114,6 +121,11 @@ func changesOf(c *cli.Command) (*opened, *finding.Result, []change.Change, error
 	opened, err := openEstate(c, c.Args().Slice())
 	if err != nil {
 		return nil, nil, nil, err
+	}
+	if slices.Contains(c.FlagNames(), "accounts") {
+		if opened.options.Examples = int(c.Int("accounts")); opened.options.Examples == 0 {
+			opened.options.Examples = math.MaxInt
+		}
 	}
 	result, err := opened.audited(c)
 	if err != nil {

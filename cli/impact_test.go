@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"yewcone/cli/tooltest"
 )
 
 type impactResult struct {
@@ -62,7 +63,7 @@ func TestImpactIsTrue(t *testing.T) {
 	if n := len(after["over/soon"]); n != soon || n == 0 {
 		t.Errorf("%d end within a month, and %d by hand", soon, n)
 	}
-	was, is := foundIn(t, estates["as it is"], "partners"), foundIn(t, estates["by hand"], "partners")
+	was, is := tooltest.FoundIn(t, estates["as it is"], "partners"), tooltest.FoundIn(t, estates["by hand"], "partners")
 	for _, c := range []struct {
 		what      string
 		said      []struct{ Fingerprint string }

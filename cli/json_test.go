@@ -11,6 +11,7 @@ import (
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
 
+	"yewcone/cli/tooltest"
 	"yewcone/demo"
 )
 
@@ -209,7 +210,7 @@ func TestFirstTen(t *testing.T) {
 		t.Fatal(err)
 	}
 	stdout, _, _ := runTool(t, folder, "changes", "--top", "10", "--format", "json")
-	var d struct{ Changes []toldChange }
+	var d struct{ Changes []tooltest.Change }
 	if err := json.Unmarshal([]byte(stdout), &d); err != nil {
 		t.Fatal(err)
 	}

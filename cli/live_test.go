@@ -8,6 +8,7 @@ import (
 	"strings"
 	"testing"
 	"time"
+	"yewcone/cli/tooltest"
 )
 
 // Tests against servers that they start themselves, in temporary folders, with
@@ -159,7 +160,7 @@ func TestLivePostgreSQL(t *testing.T) {
 	shell(t, folder, psql+`psql -q -c "SET password_encryption='md5'; CREATE ROLE tide LOGIN PASSWORD 'ebb-and-flow-9' VALID UNTIL '2020-01-01';
 			RESET password_encryption" \
 		-c "CREATE ROLE chief SUPERUSER NOLOGIN" -c "CREATE ROLE mate LOGIN PASSWORD 'starboard-42-x'; GRANT chief TO mate" \
-		-c "CREATE ROLE gone NOLOGIN PASSWORD 'starboard-43-x'"`)
+		-c "CREATE ROLE guest LOGIN PASSWORD 'starboard-44-x'" -c "CREATE ROLE gone NOLOGIN PASSWORD 'starboard-43-x'"`)
 	exports := t.TempDir()
 	shell(t, exports, psql+how(t, "postgresql", "psql"))
 	holds(t, exports, "export: {read: postgresql, from: x}", "mate", map[string]string{
@@ -168,7 +169,7 @@ func TestLivePostgreSQL(t *testing.T) {
 	}, map[string]string{"tide": `overdue and storage == "salted fast" and not privileged`,
 		"mate": `privileged and enabled and storage == "salted slow"`, "gone": "not enabled",
 		"postgres": "privileged and not password_usable"})
-	mendLive(t, "export: {read: postgresql, from: x}", func(x string) { shell(t, x, psql+how(t, "postgresql", "psql")) }, func(lines string) {
+	tooltest.MendLive(t, "export: {read: postgresql, from: x}", func(x string) { shell(t, x, psql+how(t, "postgresql", "psql")) }, func(_, lines string) {
 		if err := os.WriteFile(filepath.Join(folder, "lines.sql"), []byte(lines), 0o644); err != nil {
 			t.Fatal(err)
 		}
@@ -189,6 +190,7 @@ func TestLiveMariaDB(t *testing.T) {
 		"--plugin-load-add=simple_password_check", "--plugin-load-add=password_reuse_check", "--plugin-maturity=gamma")
 	shell(t, folder, client+`mariadb -e "SET GLOBAL simple_password_check_minimal_length=11;
 		SET GLOBAL default_password_lifetime=30; SET GLOBAL password_reuse_check_interval=100;
+		CREATE USER guest@localhost IDENTIFIED BY 'Ebb-and-flow-6';
 		CREATE USER tide@localhost IDENTIFIED BY 'Ebb-and-flow-9'; CREATE USER gone@localhost IDENTIFIED BY 'Ebb-and-flow-8' ACCOUNT LOCK;
 		CREATE USER crew@localhost IDENTIFIED BY 'Ebb-and-flow-7' PASSWORD EXPIRE NEVER; GRANT ALL ON *.* TO crew@localhost WITH GRANT OPTION"`)
 	exports := t.TempDir()
@@ -198,7 +200,7 @@ func TestLiveMariaDB(t *testing.T) {
 		"lockout_duration": "until unlocked", "reuse_after": "100 days", "dictionary_barred": "no",
 	}, map[string]string{"tide@localhost": "not overdue and not privileged and password_usable",
 		"gone@localhost": "locked_for_ever", "crew@localhost": "privileged and lasts_for_ever"})
-	mendLive(t, "export: {read: mariadb, from: x}", func(x string) { shell(t, x, client+how(t, "mariadb", "mariadb")) }, func(lines string) {
+	tooltest.MendLive(t, "export: {read: mariadb, from: x}", func(x string) { shell(t, x, client+how(t, "mariadb", "mariadb")) }, func(_, lines string) {
 		if err := os.WriteFile(filepath.Join(folder, "lines.sql"), []byte(lines), 0o644); err != nil {
 			t.Fatal(err)
 		}

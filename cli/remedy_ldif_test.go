@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"yewcone/cli/tooltest"
 )
 
 const ds389Config = `dn: cn=config
@@ -60,7 +61,7 @@ func TestRemedyOfDirectories(t *testing.T) {
 					t.Fatal(err)
 				}
 			}
-			files := map[string]string{"rules/live.yaml": liveRules,
+			files := map[string]string{"rules/live.yaml": tooltest.LiveRules,
 				"estate.yaml": "estate: Live\nas_of: 2026-11-20 06:00\nsystems:\n  live:\n    rules: live\n    " + c.entry + "\n"}
 			for name, text := range c.files {
 				files[name] = text
@@ -73,7 +74,7 @@ func TestRemedyOfDirectories(t *testing.T) {
 					t.Fatal(err)
 				}
 			}
-			mend(t, folder, "live", func(blocks []toldBlock) {
+			tooltest.Mend(t, folder, "live", func(blocks []tooltest.Block) {
 				for _, b := range blocks {
 					modifyLDIF(t, filepath.Join(folder, "x"), b.Lines)
 				}

@@ -1,151 +1,15 @@
 package cli
 
 import (
-	"encoding/json"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
+	"yewcone/cli/tooltest"
 
 	"golang.org/x/text/encoding/charmap"
 )
-
-// toldChange is a change as "remedy --format json" writes it.
-type toldChange struct {
-	System string   `json:"system"`
-	Ends   []string `json:"ends"`
-	Steps  []struct {
-		Setting, From, To, Policy string
-		Findings                  []string
-	}
-	Blocks []toldBlock
-	Cannot []struct{ Setting, Policy string }
-}
-
-type toldBlock struct {
-	Where, Language string
-	Lines           []string
-	Edits           []toldEdit
-}
-
-type toldEdit struct {
-	File          string
-	Line          int
-	Place         string
-	Before, After string
-}
-
-func (c *toldChange) cannot(policy, setting string) bool {
-	return slices.ContainsFunc(c.Cannot, func(o struct{ Setting, Policy string }) bool { return o.Setting == setting && o.Policy == policy })
-}
-
-// told runs remedy for a system, and keeps the changes that set values.
-func told(t *testing.T, folder, system string, options ...string) []toldChange {
-	t.Helper()
-	stdout, stderr, code := runTool(t, folder, append([]string{"remedy", system, "--format", "json"}, options...)...)
-	var d struct{ Changes []toldChange }
-	if err := json.Unmarshal([]byte(stdout), &d); code != 0 || err != nil {
-		t.Fatalf("exit %d %v\n%s", code, err, stderr)
-	}
-	return slices.DeleteFunc(d.Changes, func(c toldChange) bool { return len(c.Steps) == 0 || c.Steps[0].Setting == "" })
-}
-
-// foundIn are the findings of a system by their fingerprints.
-func foundIn(t *testing.T, folder, system string) map[string]string {
-	t.Helper()
-	stdout, stderr, code := runTool(t, folder, "check", system, "--format", "json")
-	var d struct {
-		Findings []struct{ Fingerprint, Sentence, Rule string }
-	}
-	if err := json.Unmarshal([]byte(stdout), &d); code > 1 || err != nil {
-		t.Fatalf("exit %d %v\n%s", code, err, stderr)
-	}
-	found := map[string]string{}
-	for _, f := range d.Findings {
-		found[f.Fingerprint] = f.Rule + ": " + f.Sentence
-	}
-	return found
-}
-
-// mend carries a system's remedy out and back: what it ends is gone then,
-// nothing else is gone or new, and after the way back all is as it was.
-func mend(t *testing.T, folder, system string, apply func([]toldBlock)) {
-	t.Helper()
-	before, changes, back := foundIn(t, folder, system), told(t, folder, system), told(t, folder, system, "--undo")
-	if len(changes) != 1 || len(changes[0].Blocks) == 0 {
-		t.Fatalf("%d changes of values, or nothing to type: %+v", len(changes), changes)
-	}
-	c := &changes[0]
-	said := map[string]bool{} // findings of which every step can be said
-	for _, f := range c.Ends {
-		said[f] = true
-	}
-	for _, s := range c.Steps {
-		for _, f := range s.Findings {
-			if c.cannot(s.Policy, s.Setting) {
-				delete(said, f)
-			}
-		}
-	}
-	if len(said) == 0 {
-		t.Error("nothing that is found can be ended")
-	}
-	apply(c.Blocks)
-	after := foundIn(t, folder, system)
-	for f, sentence := range before {
-		_, still := after[f]
-		if said[f] && still {
-			t.Errorf("%s is not gone: %s", f, after[f])
-		}
-		touched := slices.ContainsFunc(c.Steps, func(s struct {
-			Setting, From, To, Policy string
-			Findings                  []string
-		}) bool {
-			return slices.Contains(s.Findings, f)
-		})
-		if !said[f] && !still && !touched && !followsFrom(c, sentence) {
-			t.Errorf("%s is gone, and was not to go: %s", f, sentence)
-		}
-	}
-	for f, sentence := range after {
-		if before[f] == "" && !followsFrom(c, sentence) {
-			t.Errorf("new: %s", sentence)
-		}
-	}
-	t.Logf("%s: %d of %d findings ended, %d steps, %d of which there is no word for", system, len(before)-len(after), len(before), len(c.Steps), len(c.Cannot))
-	apply(back[0].Blocks)
-	again := foundIn(t, folder, system)
-	for f, sentence := range before {
-		if again[f] != sentence && !followsFrom(c, sentence) {
-			t.Errorf("after the way back %s is %q, was %q", f, again[f], sentence)
-		}
-	}
-	for f, sentence := range again {
-		if before[f] == "" && !followsFrom(c, sentence) {
-			t.Errorf("after the way back there is more: %s", sentence)
-		}
-	}
-}
-
-// followsFrom reports whether a finding about accounts comes or goes with what was
-// set: an age makes passwords overdue and stands against marks, and where no
-// empty password is taken none lets in.
-func followsFrom(c *toldChange, finding string) bool {
-	rule, _, _ := strings.Cut(finding, ":")
-	if rule == "check/older-than-policy" { // the policy was changed, after all
-		return true
-	}
-	for _, s := range c.Steps {
-		switch {
-		case s.Setting == "max_age" && slices.Contains([]string{"check/flag-and-policy", "check/overdue", "check/expiry-for-nobody"}, rule),
-			s.Setting == "blank_allowed" && rule == "check/blank", s.Setting == "lockout_attempts" && rule == "check/account-only",
-			s.Setting == "min_length" && rule == "check/storage-undeserved":
-			return true
-		}
-	}
-	return false
-}
 
 // TestRemedyOfApplications: what is printed for mapped applications and hosts is
 // written into their files.
@@ -160,7 +24,7 @@ func TestRemedyOfApplications(t *testing.T) {
 			if err := os.CopyFS(folder, os.DirFS("../demo/estate")); err != nil {
 				t.Fatal(err)
 			}
-			mend(t, folder, c.system, func(blocks []toldBlock) {
+			tooltest.Mend(t, folder, c.system, func(blocks []tooltest.Block) {
 				for _, b := range blocks {
 					for _, e := range b.Edits {
 						e.File = c.root + e.File
@@ -174,7 +38,7 @@ func TestRemedyOfApplications(t *testing.T) {
 
 // write carries an edit out: it replaces what stood there, in the line that is
 // named or in that of the label.
-func write(t *testing.T, folder string, e toldEdit, cp1252 bool) {
+func write(t *testing.T, folder string, e tooltest.Edit, cp1252 bool) {
 	t.Helper()
 	name := filepath.Join(folder, e.File)
 	raw, err := os.ReadFile(name)
@@ -230,7 +94,7 @@ func write(t *testing.T, folder string, e toldEdit, cp1252 bool) {
 }
 
 // replaced puts a word into one line: into its column, its element, or after its key.
-func replaced(lines []string, i int, e toldEdit, label string) (string, bool) {
+func replaced(lines []string, i int, e tooltest.Edit, label string) (string, bool) {
 	l := lines[i]
 	switch {
 	case e.Place == "":
@@ -263,4 +127,37 @@ func replaced(lines []string, i int, e toldEdit, label string) (string, bool) {
 		}
 	}
 	return l, false
+}
+
+// TestRemedyQuotesNames: a name that a shell or LDIF would take for something
+// else is written so that it is only a name.
+func TestRemedyQuotesNames(t *testing.T) {
+	folder := t.TempDir()
+	if err := os.CopyFS(folder, os.DirFS("../demo/estate")); err != nil {
+		t.Fatal(err)
+	}
+	for name, more := range map[string]string{
+		"exports/quay1/etc/passwd": "$(reboot)'s:x:1900:1900::/home/a:/bin/bash\n", "exports/quay1/etc/shadow": "$(reboot)'s::20400:0:90:7:::\n",
+		"exports/directory/slapcat.ldif": "\ndn: uid=guest,ou=Øst,dc=marrowby,dc=example\nobjectClass: inetOrgPerson\nuid: guest\n" +
+			"userPassword: {SSHA}YWFhYWFhYWFhYWFhYWFhYWFhYWFhYWFh\nentryUUID: 9\ncreatorsName: cn=m\ncreateTimestamp: 20250101000000Z\n" +
+			"entryCSN: 20260101000000.000000Z#000000#000#000000\nmodifiersName: cn=m\nmodifyTimestamp: 20260101000000Z\n\n",
+	} {
+		f, err := os.OpenFile(filepath.Join(folder, name), os.O_APPEND|os.O_WRONLY, 0)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := f.WriteString(more); err != nil {
+			t.Fatal(err)
+		}
+		if err := f.Close(); err != nil {
+			t.Fatal(err)
+		}
+	}
+	stdout, stderr, _ := runTool(t, folder, "remedy", "quay1", "directory", "--accounts", "0")
+	for _, line := range []string{`usermod --lock --expiredate 1 '$(reboot)'\''s'`, `passwd '$(reboot)'\''s'`,
+		"dn:: dWlkPWd1ZXN0LG91PcOYc3QsZGM9bWFycm93YnksZGM9ZXhhbXBsZQ=="} {
+		if !strings.Contains(stdout, "      "+line+"\n") {
+			t.Errorf("no %s\n%s", line, stderr)
+		}
+	}
 }

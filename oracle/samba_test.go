@@ -212,6 +212,22 @@ func (d *domain) begin(at int64) string {
 		"break; LD_PRELOAD= sleep 0.05; done\n", at, domainURL)
 }
 
+// live begins the domain and has it live through its history.
+func (d *domain) live(r *livetest.Root) {
+	r.Run(clocked + "echo +0 > /etc/faketimerc; mkdir -p /var/lib/samba; rm -rf /var/lib/samba/private; ln -s " +
+		"/srv/ad/private /var/lib/samba/private\n" + d.begin(d.taken-150*day))
+	r.Write("tmp/begin", "#!/bin/bash\n"+strings.TrimPrefix(d.begin(0), "clock 0; "))
+	r.Run("chmod 755 /tmp/begin")
+	var steps strings.Builder
+	for line := range strings.Lines(history(d.steps)) {
+		if at, ok := strings.CutPrefix(line, "clock "); ok {
+			line = "clock(" + strings.TrimSpace(at) + ")\n"
+		}
+		steps.WriteString(line)
+	}
+	d.python(r, steps.String())
+}
+
 // TestLiveSamba holds the reader of domains against domains that were lived in.
 func TestLiveSamba(t *testing.T) {
 	t.Parallel() // its servers mostly wait
@@ -219,18 +235,7 @@ func TestLiveSamba(t *testing.T) {
 		d := &domain{random: random, taken: time.Date(2026, 11, 23, 6, 0, 0, 0, time.UTC).Unix() + int64(random.IntN(day))}
 		d.start(r)
 		d.accounts()
-		r.Run(clocked + "echo +0 > /etc/faketimerc; mkdir -p /var/lib/samba; rm -rf /var/lib/samba/private; ln -s " +
-			"/srv/ad/private /var/lib/samba/private\n" + d.begin(d.taken-150*day))
-		r.Write("tmp/begin", "#!/bin/bash\n"+strings.TrimPrefix(d.begin(0), "clock 0; "))
-		r.Run("chmod 755 /tmp/begin")
-		var steps strings.Builder
-		for line := range strings.Lines(history(d.steps)) {
-			if at, ok := strings.CutPrefix(line, "clock "); ok {
-				line = "clock(" + strings.TrimSpace(at) + ")\n"
-			}
-			steps.WriteString(line)
-		}
-		d.python(r, steps.String())
+		d.live(r)
 		search := strings.NewReplacer("ldap://SERVER", domainURL, "USER@DOMAIN -W",
 			"administrator@quay.example -w Root+Flow-1", "DOMAINDN", domainDN)
 		r.Run(clocked + fmt.Sprintf("end samba; %s\nmkdir /root/export /root/search; cd /root/export; clock %d\n%s\ncd "+

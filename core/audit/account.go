@@ -156,6 +156,7 @@ func (e *engine) held(policy string, id setting.ID, v *verdict) {
 		e.summary.Holds[policy] = make([]finding.Held, setting.Len)
 	}
 	h := &e.summary.Holds[policy][id]
+	h.Value = v.settings.Get(id).Value
 	h.Accounts += v.accounts
 	h.Privileged += v.privileged
 }

@@ -153,8 +153,12 @@ func (e *engine) absorb(o *engine) {
 			e.summary.Holds[policy] = make([]finding.Held, setting.Len)
 		}
 		for id, h := range list {
-			e.summary.Holds[policy][id].Accounts += h.Accounts
-			e.summary.Holds[policy][id].Privileged += h.Privileged
+			mine := &e.summary.Holds[policy][id]
+			if h.Value.Known() {
+				mine.Value = h.Value
+			}
+			mine.Accounts += h.Accounts
+			mine.Privileged += h.Privileged
 		}
 	}
 	e.marks = append(e.marks, o.marks...)

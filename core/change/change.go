@@ -216,7 +216,7 @@ func (b *builder) sumUp(c *Change) {
 			c.Policies = append(c.Policies, s.Policy)
 		}
 	}
-	c.First = first(c)
+	c.First = append(first(c), b.against(c)...)
 	for i := range b.result.Systems {
 		if s := &b.result.Systems[i]; s.Name == c.System {
 			c.Owner = s.Owner

@@ -22,6 +22,7 @@ func (b *builder) settle(k key, s *Step) {
 		s.Do = check.Marks[s.Mark]
 	case k.what == "own":
 		def := setting.At(k.setting)
+		b.settleOwn(s)
 		s.Do = "take the " + def.Name + " of their own off these accounts, or set it to what the rules ask"
 	default:
 		s.Do = b.result.Findings[s.Findings[0]].Remedy
@@ -29,6 +30,16 @@ func (b *builder) settle(k key, s *Step) {
 }
 
 func met(w *finding.Want, v setting.Value) bool { return w.Asked.Test(v) == requirement.Meets }
+
+// settleOwn finds the value that all who ask of an account's own one take.
+func (b *builder) settleOwn(s *Step) {
+	var asked []requirement.Requirement
+	for _, w := range s.Wants {
+		asked = append(asked, w.Asked)
+	}
+	s.From = s.Wants[0].Now
+	s.To, _ = requirement.Closest(s.From, asked...)
+}
 
 // settleValue finds the value that ends the most, beginning with the worst,
 // and that is nearest to what stands there.
@@ -170,6 +181,44 @@ func (b *builder) together(c *Change) {
 			}
 		}
 	}
+}
+
+// against says what of weight the steps of a change would set off beside values
+// that stay as they are: an age without room for the other.
+func (b *builder) against(c *Change) []string {
+	var list, policies []string
+	for i := range c.Steps {
+		if s := &c.Steps[i]; s.IsSetting && !slices.Contains(policies, s.Policy) {
+			policies = append(policies, s.Policy)
+		}
+	}
+	for _, policy := range policies {
+		present := func(id setting.ID) *effective.Setting {
+			for i := range b.result.Systems {
+				if sys := &b.result.Systems[i]; sys.Name == c.System && sys.Holds[policy] != nil {
+					return &effective.Setting{Value: sys.Holds[policy][id].Value}
+				}
+			}
+			return &effective.Setting{}
+		}
+		none := func(setting.ID) []setting.Value { return nil }
+		now, then := check.SettingsView{Asked: none, Holds: present}, check.SettingsView{Asked: none, Holds: func(id setting.ID) *effective.Setting {
+			for i := range c.Steps {
+				if s := &c.Steps[i]; s.IsSetting && s.Policy == policy && s.Setting == id {
+					return &effective.Setting{Value: s.To}
+				}
+			}
+			return present(id)
+		}}
+		for _, k := range check.All() {
+			if k.Settings != nil && k.Severity >= rules.High && k.Settings(&now) == "" {
+				if sentence := k.Settings(&then); sentence != "" {
+					list = append(list, fmt.Sprintf("decide of %s first: with these values %s; %s", policy, sentence, k.Remedy))
+				}
+			}
+		}
+	}
+	return list
 }
 
 // first says what has to be done before a change, beside the order of its

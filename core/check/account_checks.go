@@ -18,12 +18,14 @@ var accountChecks = []Check{
 		Doc:     "an empty password is no password.",
 		Account: `blank and enabled and password_usable`, Remedy: "set a password, or lock the account",
 		Opens: "an empty password",
+		Acts:  []Act{NewPassword, Shut},
 	},
 	{
 		ID: "password-is-login", Title: "accounts whose password is their own sign-in name", Severity: rules.Critical,
 		Doc:     "it is the first guess of everybody.",
 		Account: `storage < "salted slow" and password_is_login and enabled and password_usable`, Remedy: "set another password, today",
 		Opens: "a password that is the sign-in name",
+		Acts:  []Act{NewPassword, AskNew},
 	},
 	{
 		ID: "enters-unasked", Title: "accounts that one of the ways in asks for no password", Severity: rules.High,
@@ -47,6 +49,7 @@ var accountChecks = []Check{
 		Account: `password_usable and not blank and storage < "unsalted fast"`, Shows: "storage",
 		Remedy: "set these passwords anew by a way that hashes them, and count the old ones as known",
 		Opens:  "a password that can be read",
+		Acts:   []Act{AskNew, NewPassword},
 	},
 	{
 		ID: "stored-weakly", Title: "passwords stored with a hash that is quickly guessed", Severity: rules.Medium,
@@ -54,6 +57,7 @@ var accountChecks = []Check{
 		Doc:          "a copy of the store gives up all but the longest passwords in hours.",
 		Account:      `password_usable and not blank and storage > "reversible" and storage < "salted slow"`, Shows: "storage",
 		Remedy: "switch the system to a slow, salted hash and set these passwords anew",
+		Acts:   []Act{AskNew},
 	},
 	{
 		ID: "never-expires", Title: "people whose accounts are marked so that the password never expires",
@@ -75,6 +79,7 @@ var accountChecks = []Check{
 		Doc:     "whoever set the password, or found the message with it, can still use it.",
 		Account: `must_change and enabled and password_age > {limit}`, Shows: "password_set",
 		Remedy: "set a new first password, or shut the account",
+		Acts:   []Act{Shut},
 	},
 	{
 		ID: "overdue", Title: "passwords past their end, on accounts that nothing shows to be shut", Severity: rules.Low,
@@ -82,6 +87,7 @@ var accountChecks = []Check{
 		Doc:          "expiry that stops nobody is no expiry.",
 		Account:      `overdue_open and not must_change`, Shows: "password_expires",
 		Remedy: "ask these people to change the password, or shut the accounts",
+		Acts:   []Act{AskNew, Shut},
 	},
 	{
 		ID: "expiry-not-enforced", Title: "accounts used after the end of their password", Severity: rules.Medium, IfPrivileged: rules.High,
@@ -97,12 +103,14 @@ var accountChecks = []Check{
 		},
 		Account: `older_than_policy and enabled and password_usable and not must_change`, Shows: "password_set",
 		Remedy: "ask for a change if the policy became stricter since",
+		Acts:   []Act{AskNew},
 	},
 	{
 		ID: "older-than-rules", Title: "passwords that were chosen before the rules came into force", Severity: rules.Info,
 		Doc:     "nobody checked them against these rules.",
 		Account: `older_than_rules and enabled and password_usable and not must_change`, Shows: "password_set",
 		Remedy: "ask for a change at the next sign-in",
+		Acts:   []Act{AskNew},
 	},
 	{
 		ID: "never-changed", Title: "passwords not changed since the account was made more than {limit} ago",
@@ -110,17 +118,20 @@ var accountChecks = []Check{
 		Doc:     "whoever made the account still knows the password.",
 		Account: `never_changed and enabled and password_usable and not must_change and account_age > {limit}`,
 		Shows:   "created", Remedy: "set a new password",
+		Acts: []Act{AskNew},
 	},
 	{
 		ID: "locked", Title: "locked accounts", Severity: rules.Info,
 		Doc:     "a lock is a forgotten password, or somebody guessing.",
 		Account: `locked and enabled and kind != "service"`, Shows: "locked_since", Remedy: "find out why before unlocking",
+		Acts: []Act{Unlock},
 	},
 	{
 		ID: "locked-service", Title: "locked accounts of programs", Severity: rules.Medium,
 		Doc:     "an old password stored somewhere locks them again at every restart.",
 		Account: `locked and enabled and kind == "service"`, Shows: "locked_since",
 		Remedy: "find the program that still uses the old password, then unlock",
+		Acts:   []Act{Unlock},
 	},
 	{
 		ID: "dormant", Title: "accounts of people that nobody has used for more than {limit}", Severity: rules.Medium,
@@ -128,6 +139,7 @@ var accountChecks = []Check{
 		Doc:     "nobody notices when somebody else begins to use them.",
 		Account: `enabled and password_usable and kind == "person" and not never_signed_in and idle > {limit}`,
 		Shows:   "last_sign_in", Remedy: "ask whether the account is still needed, and shut it if not",
+		Acts: []Act{Shut},
 	},
 	{
 		ID: "never-signed-in", Title: "accounts that nobody has used since they were made more than {limit} ago",
@@ -135,6 +147,7 @@ var accountChecks = []Check{
 		Doc:     "an account that was not needed is an open door with a first password.",
 		Account: `enabled and password_usable and never_signed_in and account_age > {limit}`, Shows: "created",
 		Remedy: "shut the account until somebody asks for it",
+		Acts:   []Act{Shut},
 	},
 	{
 		ID: "single-factor-admin", Title: "administrators who sign in with a password alone", Severity: rules.Critical,
@@ -159,6 +172,7 @@ var accountChecks = []Check{
 		ID: "guest", Title: "accounts for guests or for nobody in particular", Severity: rules.Medium, IfPrivileged: rules.Critical,
 		Doc:     "what they do cannot be traced to anybody.",
 		Account: `enabled and password_usable and (kind == "guest" or short_login in ["guest", "Guest", "anonymous", "anon", "visitor"])`, Remedy: "shut the account",
+		Acts: []Act{Shut},
 	},
 	{
 		ID: "shared", Title: "accounts that several people share", Severity: rules.Medium, IfPrivileged: rules.High,

@@ -45,6 +45,10 @@ type Check struct {
 	// Mark is the fact about accounts that it comes from, where taking that back
 	// is the remedy; "" for others.
 	Mark string
+	// Acts are what can be done to its accounts one by one, each of which ends it
+	// for the account, at the latest with the new password that its owner sets;
+	// none where it takes more than that.
+	Acts []Act
 	// Opens says in a few words what lets in whoever tries, or reads a copy; ""
 	// where nothing does.
 	Opens string
@@ -146,6 +150,19 @@ type Hit struct {
 	// Says and Policy.
 	Key []string
 }
+
+// An Act is something done to one account.
+type Act string
+
+// All acts, in words that stand after "to".
+const (
+	NewPassword Act = "set a new password"
+	AskNew      Act = "ask for a new password at the next sign-in"
+	Shut        Act = "shut the account"
+	Unlock      Act = "take the lock off"
+	Unmark      Act = "take the mark off"
+	SetOwn      Act = "give it the value that the rules ask"
+)
 
 // Marks are what to do about each mark on accounts, by the fact that it is.
 var Marks = map[string]string{

@@ -24,6 +24,7 @@ var Kinds = []string{Person, Service, Shared, BuiltIn, Guest, Emergency}
 // Every zero field is unknown.
 type Account struct {
 	Login       string
+	DN          string // its distinguished name (RFC 4514), where the system has those
 	DisplayName string
 	FirstName   string
 	LastName    string

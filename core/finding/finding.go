@@ -56,8 +56,11 @@ type SystemResult struct {
 	Spread       *Spread // of its enabled accounts; nil where it was not wanted
 }
 
-// Held counts the accounts for which a value of a policy holds.
-type Held struct{ Accounts, Privileged int }
+// Held is a value of a policy, with the accounts for which it holds.
+type Held struct {
+	Value                setting.Value
+	Accounts, Privileged int
+}
 
 // A RuleState is how a clause or check comes out for a whole system.
 type RuleState struct {
@@ -146,6 +149,9 @@ type Reach struct {
 // An Example is one account that a finding reaches.
 type Example struct {
 	Login  string
+	DN     string // its distinguished name; "" where the system has none
+	Policy string // that holds for it; "" for none
+	Kind   string
 	Detail string // the date or other fact that matters; "" for none
 	Origin facts.Origin
 	Place  int64 // in the order of the export

@@ -2,6 +2,7 @@ package remedy
 
 import (
 	"yewcone/core/change"
+	"yewcone/core/check"
 	"yewcone/core/facts"
 	"yewcone/core/finding"
 )
@@ -17,9 +18,17 @@ type Told struct {
 
 // Done is something to do to some accounts.
 type Done struct {
-	Do     string
-	Reach  finding.Reach
-	Policy string
+	Do    string
+	Reach finding.Reach
+	Typed []Typed // the ways of doing it that the system has words for
+}
+
+// Typed is what is typed to do something to accounts, for as many as the
+// finding names.
+type Typed struct {
+	Act      check.Act
+	Block    Block
+	Accounts int
 }
 
 // Tell says changes in the words of their systems; exports are found by their
@@ -34,7 +43,9 @@ func Tell(r *finding.Result, list []change.Change, export func(system string) fa
 			if s := &c.Steps[j]; s.IsSetting {
 				steps = append(steps, Step{Policy: s.Policy, Setting: s.Setting, From: s.From, To: s.To, Enough: s.Does})
 			} else {
-				t.Done = append(t.Done, Done{Do: s.Do, Reach: r.Findings[s.Findings[0]].Reach})
+				for _, f := range s.Findings {
+					t.Done = append(t.Done, doneTo(&r.Findings[f], s, export(c.System), undo))
+				}
 			}
 		}
 		if len(steps) > 0 {
@@ -43,4 +54,53 @@ func Tell(r *finding.Result, list []change.Change, export func(system string) fa
 		told = append(told, t)
 	}
 	return told
+}
+
+// doneTo says what a step does to the accounts of a finding.
+func doneTo(f *finding.Finding, s *change.Step, export facts.Export, undo bool) Done {
+	done := Done{Do: s.Do, Reach: f.Reach}
+	teller, ok := export.(AccountTeller)
+	if !ok || undo && f.Opens != "" {
+		return done // nobody opens again what was open to anybody
+	}
+	for _, act := range actsOf(f, s) {
+		typed := Typed{Act: act.Act}
+		for _, e := range f.Reach.Examples {
+			if act.Act == check.AskNew && e.Kind != "" && e.Kind != facts.Person {
+				continue // nobody is there to be asked
+			}
+			where, language, lines := teller.Account(act, Who{Login: e.Login, DN: e.DN, Policy: e.Policy}, undo)
+			if lines == nil {
+				continue
+			}
+			if language == LDIF && typed.Block.Lines != nil {
+				lines = append([]string{""}, lines...)
+			}
+			typed.Block.Where, typed.Block.Language, typed.Block.Lines = where, language, append(typed.Block.Lines, lines...)
+			typed.Accounts++
+		}
+		if typed.Accounts > 0 {
+			done.Typed = append(done.Typed, typed)
+		}
+	}
+	return done
+}
+
+// actsOf lists what ends a finding for one account.
+func actsOf(f *finding.Finding, s *change.Step) []Act {
+	switch {
+	case s.Mark != "":
+		return []Act{{Act: check.Unmark, Mark: s.Mark}}
+	case s.To.Known():
+		return []Act{{Act: check.SetOwn, Setting: s.Setting, To: s.To}}
+	}
+	var acts []Act
+	for _, c := range check.All() {
+		if c.Rule() == f.Rule {
+			for _, a := range c.Acts {
+				acts = append(acts, Act{Act: a})
+			}
+		}
+	}
+	return acts
 }

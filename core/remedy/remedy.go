@@ -3,6 +3,9 @@
 package remedy
 
 import (
+	"strings"
+
+	"yewcone/core/check"
 	"yewcone/core/facts"
 	"yewcone/core/setting"
 )
@@ -28,6 +31,7 @@ const (
 	SQL    = "sql"    // statements for the server's administrator
 	Kadmin = "kadmin" // lines for kadmin.local
 	Files  = "files"  // lines of files
+	Shell  = "shell"  // lines for a shell
 	Words  = "words"  // what to write on the application's own pages
 )
 
@@ -66,6 +70,35 @@ type Teller interface {
 	// Remedy says the steps in the order in which they are given; with undo, the
 	// way back to what the export says.
 	Remedy(steps []Step, undo bool) ([]Block, []Cannot)
+}
+
+// An Act is something to do to one account.
+type Act struct {
+	check.Act
+	Mark    string        // of Unmark
+	Setting setting.ID    // of SetOwn
+	To      setting.Value // of SetOwn
+}
+
+// Who is an account, by the names that its system's own tools take.
+type Who struct{ Login, DN, Policy string }
+
+// An AccountTeller is an Export that knows what is typed to do something to one
+// account.
+type AccountTeller interface {
+	// Account says where, in what language, and what; with undo, the way back. No
+	// lines where the system has no words for it.
+	Account(act Act, who Who, undo bool) (where, language string, lines []string)
+}
+
+// ShellWord writes a text so that a shell takes it as one word.
+func ShellWord(text string) string {
+	if text != "" && !strings.HasPrefix(text, "-") && !strings.ContainsFunc(text, func(r rune) bool {
+		return (r < 'a' || r > 'z') && (r < 'A' || r > 'Z') && (r < '0' || r > '9') && !strings.ContainsRune("@%+=:,./_-", r)
+	}) {
+		return text
+	}
+	return "'" + strings.ReplaceAll(text, "'", `'\''`) + "'"
 }
 
 // Of asks an export; every step is one that cannot be said where it is no

@@ -75,6 +75,7 @@ type Policy struct {
 // use. Lists that are known to be empty are [].
 type Account struct {
 	Login       string   `json:"login"`
+	DN          string   `json:"dn,omitempty"`
 	DisplayName string   `json:"display_name,omitempty"`
 	FirstName   string   `json:"first_name,omitempty"`
 	LastName    string   `json:"last_name,omitempty"`
@@ -297,7 +298,7 @@ func counted(n *int) facts.Counted {
 func OfAccount(out *Account, a *facts.Account) {
 	groups, roles, overrides := out.Groups[:0], out.Roles[:0], out.Overrides[:0]
 	*out = Account{
-		Login: a.Login, DisplayName: a.DisplayName, FirstName: a.FirstName, LastName: a.LastName, Email: a.Email, EmployeeNo: a.EmployeeNo,
+		Login: a.Login, DN: a.DN, DisplayName: a.DisplayName, FirstName: a.FirstName, LastName: a.LastName, Email: a.Email, EmployeeNo: a.EmployeeNo,
 		Description: a.Description, Kind: a.Kind, Unit: a.Unit, Policy: a.Policy, PolicyOpen: a.PolicyOpen, Reaching: a.Reaching,
 		Privileged: Answer(a.Privileged), Enabled: Answer(a.Enabled), Locked: Answer(a.Locked),
 		MustChange: Answer(a.MustChange), NeverExpires: Answer(a.NeverExpires),
@@ -335,7 +336,7 @@ func OfAccount(out *Account, a *facts.Account) {
 // fallback says. mark makes the mark of a stored password out of a number.
 func (a *Account) Account(out *facts.Account, fallback facts.Origin, mark func(uint64) uint64) error {
 	*out = facts.Account{
-		Login: a.Login, DisplayName: a.DisplayName, FirstName: a.FirstName, LastName: a.LastName, Email: a.Email, EmployeeNo: a.EmployeeNo,
+		Login: a.Login, DN: a.DN, DisplayName: a.DisplayName, FirstName: a.FirstName, LastName: a.LastName, Email: a.Email, EmployeeNo: a.EmployeeNo,
 		Description: a.Description, Kind: a.Kind, Unit: a.Unit, Policy: a.Policy, PolicyOpen: a.PolicyOpen, Reaching: a.Reaching,
 		Privileged: facts.Tri(a.Privileged), Enabled: facts.Tri(a.Enabled), Locked: facts.Tri(a.Locked),
 		MustChange: facts.Tri(a.MustChange), NeverExpires: facts.Tri(a.NeverExpires),

@@ -80,6 +80,7 @@ func (e *export) fill(a *facts.Account, file string, x *ldif.Entry) {
 		return
 	}
 	ldif.Name(a, x, dn)
+	a.DN = x.DN
 	// The schema has no such marks.
 	if !e.foreign {
 		a.NeverExpires, a.CannotChange, a.BlankAllowed = facts.No, facts.No, facts.No

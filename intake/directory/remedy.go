@@ -4,6 +4,7 @@ import (
 	"strconv"
 	"strings"
 
+	"yewcone/core/check"
 	"yewcone/core/remedy"
 	"yewcone/core/setting"
 	"yewcone/intake/ldif"
@@ -69,4 +70,26 @@ func setAttribute(m *ldif.Modification, x *ldif.Entry, s *remedy.Step) string {
 	}
 	m.Set(name, strconv.FormatInt(n, 10))
 	return ""
+}
+
+// Account writes LDIF for an entry. What a policy does not look at is not
+// written: under none, nothing is.
+func (e *export) Account(act remedy.Act, who remedy.Who, undo bool) (where, language string, lines []string) {
+	p := e.Read.Policy(who.Policy)
+	if who.DN == "" || p == nil || p == e.Read.NoPolicy || e.foreign {
+		return "", "", nil
+	}
+	switch asks := p.Value(setting.ChangeAtFirstUse).Value == setting.Yes; {
+	case act.Act == check.AskNew && asks && undo:
+		lines = ldif.Delete(who.DN, "pwdReset")
+	case act.Act == check.AskNew && asks:
+		lines = ldif.Replace(who.DN, "pwdReset", "TRUE")
+	case act.Act == check.Shut && undo:
+		lines = ldif.Delete(who.DN, "pwdEndTime")
+	case act.Act == check.Shut:
+		lines = ldif.Replace(who.DN, "pwdEndTime", "19700101000000Z")
+	case act.Act == check.Unlock && !undo:
+		lines = ldif.Delete(who.DN, "pwdAccountLockedTime")
+	}
+	return "ldapmodify, as who may write these entries", remedy.LDIF, lines
 }

@@ -28,6 +28,7 @@ func (e *export) Accounts(yield func(*facts.Account) error) error {
 
 func (e *export) fill(a *facts.Account, x *ldif.Entry, dn string) {
 	ldif.Name(a, x, dn)
+	a.DN = x.DN
 	a.Groups, a.GroupsKnown = e.groups.Of(a.Groups, dn, "uid:"+a.Login), e.Read.View.Shows("member")
 	a.NeverExpires, a.CannotChange, a.BlankAllowed = facts.No, facts.No, facts.No
 	a.Privileged = e.privileged(dn)

@@ -3,6 +3,7 @@ package ds389
 import (
 	"strconv"
 
+	"yewcone/core/check"
 	"yewcone/core/remedy"
 	"yewcone/core/setting"
 	"yewcone/intake/ldif"
@@ -27,9 +28,11 @@ var flagOf = map[setting.ID][2]string{
 	setting.DictionaryBarred: {"passwordDictCheck", "passwordCheckSyntax"},
 }
 
+const manager = "ldapmodify, as the Directory Manager"
+
 // Remedy writes LDIF for cn=config and the entries of local policies.
 func (e *export) Remedy(steps []remedy.Step, undo bool) ([]remedy.Block, []remedy.Cannot) {
-	w := ldif.Writer{Where: "ldapmodify, as the Directory Manager", Set: setAttribute, None: "the policy is not in the export",
+	w := ldif.Writer{Where: manager, Set: setAttribute, None: "the policy is not in the export",
 		Entry: func(policy string) *ldif.Entry { return e.entries[policy] }}
 	return w.Remedy(steps, undo)
 }
@@ -66,4 +69,23 @@ func setAttribute(m *ldif.Modification, x *ldif.Entry, s *remedy.Step) string {
 	}
 	m.Set(a[0], strconv.FormatInt(n, 10))
 	return ""
+}
+
+// Account writes LDIF for an entry. An end in the past is looked at only where
+// the policy lets passwords expire.
+func (e *export) Account(act remedy.Act, who remedy.Who, undo bool) (where, language string, lines []string) {
+	p := e.Read.Policy(who.Policy)
+	switch {
+	case who.DN == "":
+	case act.Act == check.Shut && undo:
+		lines = ldif.Delete(who.DN, "nsAccountLock")
+	case act.Act == check.Shut:
+		lines = ldif.Replace(who.DN, "nsAccountLock", "true")
+	case act.Act == check.Unlock && !undo:
+		lines = ldif.Replace(who.DN, "passwordRetryCount", "0")
+		lines = append(lines, append([]string{""}, ldif.Delete(who.DN, "accountUnlockTime")...)...)
+	case act.Act == check.AskNew && !undo && p != nil && p.Value(setting.ChangeAtFirstUse).Value == setting.Yes:
+		lines = ldif.Replace(who.DN, "passwordExpirationTime", "19700101000000Z")
+	}
+	return manager, remedy.LDIF, lines
 }

@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 
+	"yewcone/core/check"
 	"yewcone/core/remedy"
 	"yewcone/core/setting"
 )
@@ -16,6 +17,8 @@ var optionOf = map[setting.ID]string{
 	setting.History: "history", setting.LockoutAttempts: "maxfailure", setting.LockoutWindow: "failurecountinterval",
 	setting.LockoutDuration: "lockoutduration",
 }
+
+const kadmin = "kadmin.local, or kadmin as an administrator"
 
 // Remedy writes lines for kadmin.
 func (e *export) Remedy(steps []remedy.Step, undo bool) (blocks []remedy.Block, cannot []remedy.Cannot) {
@@ -44,7 +47,7 @@ func (e *export) Remedy(steps []remedy.Step, undo bool) (blocks []remedy.Block, 
 		}
 		options[s.Policy] += " -" + name + " " + option(s.Setting, v)
 	}
-	block := remedy.Block{Where: "kadmin.local, or kadmin as an administrator", Language: remedy.Kadmin}
+	block := remedy.Block{Where: kadmin, Language: remedy.Kadmin}
 	if !undo && slices.ContainsFunc(steps, func(s remedy.Step) bool { return s.Setting == setting.MaxAge }) {
 		block.Notes = append(block.Notes, "a password keeps the end that it was given when it was set: the new life holds from its next change on")
 	}
@@ -77,4 +80,26 @@ func quoted(name string) string {
 		return "\"" + strings.ReplaceAll(name, "\"", "\"\"") + "\""
 	}
 	return name
+}
+
+// Account writes a line for kadmin.
+func (e *export) Account(act remedy.Act, who remedy.Who, undo bool) (where, language string, lines []string) {
+	line := ""
+	switch {
+	case act.Act == check.Shut && undo:
+		line = "modify_principal +allow_tix "
+	case act.Act == check.Shut:
+		line = "modify_principal -allow_tix "
+	case act.Act == check.AskNew && undo:
+		line = "modify_principal -needchange "
+	case act.Act == check.AskNew:
+		line = "modify_principal +needchange "
+	case act.Act == check.NewPassword && !undo:
+		line = "change_password "
+	case act.Act == check.Unlock && !undo:
+		line = "modify_principal -unlock "
+	default:
+		return "", "", nil
+	}
+	return kadmin, remedy.Kadmin, []string{line + quoted(who.Login)}
 }

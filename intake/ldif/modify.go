@@ -1,6 +1,7 @@
 package ldif
 
 import (
+	"encoding/base64"
 	"strings"
 
 	"yewcone/core/remedy"
@@ -11,6 +12,29 @@ type Modification struct {
 	DN    string
 	names []string
 	sets  map[string]string
+}
+
+// Delete takes an attribute away, in lines of a modification of its own.
+func Delete(dn, name string) []string {
+	return []string{nameOf(dn), "changetype: modify", "delete: " + name, "-"}
+}
+
+// Replace sets an attribute, in lines of a modification of its own.
+func Replace(dn, name, value string) []string {
+	m := Modification{DN: dn}
+	m.Set(name, value)
+	return m.Lines(nil, false)
+}
+
+// nameOf is the line that names an entry: in base 64 where not all of it is
+// plain (RFC 2849).
+func nameOf(dn string) string {
+	plain := !strings.ContainsFunc(dn, func(r rune) bool { return r < ' ' || r > '~' }) && dn != "" &&
+		!strings.HasPrefix(dn, ":") && !strings.HasPrefix(dn, "<") && !strings.HasSuffix(dn, " ")
+	if plain && dn[0] != ' ' {
+		return "dn: " + dn
+	}
+	return "dn:: " + base64.StdEncoding.EncodeToString([]byte(dn))
 }
 
 // Set sets an attribute; the first time counts for its place.
@@ -25,13 +49,12 @@ func (m *Modification) Set(name, value string) {
 }
 
 // Lines write it as LDIF (RFC 2849) does; with undo, the way back to what the
-// entry has. LDIF takes a name or value of which not all is plain in base 64,
-// and none of those that are set here is.
+// entry has. The values that are set here are all plain.
 func (m *Modification) Lines(x *Entry, undo bool) []string {
 	if len(m.names) == 0 {
 		return nil
 	}
-	lines := []string{"dn: " + m.DN, "changetype: modify"}
+	lines := []string{nameOf(m.DN), "changetype: modify"}
 	for i, name := range m.names {
 		if i > 0 {
 			lines = append(lines, "-")

@@ -1,11 +1,13 @@
 package linux
 
 import (
+	"fmt"
 	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 
+	"yewcone/core/check"
 	"yewcone/core/facts"
 	"yewcone/core/remedy"
 	"yewcone/core/setting"
@@ -172,4 +174,36 @@ func (e *export) lineAt(at facts.Origin) (line, bool) {
 
 func (e *export) edit(at facts.Origin, l line, after string) remedy.Edit {
 	return remedy.Edit{File: strings.TrimPrefix(at.File, e.root), Line: l.number, Before: l.text, After: after}
+}
+
+// ageOf are the options of chage.
+var ageOf = map[setting.ID]string{setting.MaxAge: "--maxdays", setting.MinAge: "--mindays", setting.WarnBefore: "--warndays",
+	setting.GracePeriod: "--inactive"}
+
+// Account writes a line for a shell.
+func (e *export) Account(act remedy.Act, who remedy.Who, undo bool) (where, language string, lines []string) {
+	line := ""
+	switch {
+	case act.Act == check.Shut && undo:
+		line = "usermod --unlock --expiredate '' "
+	case act.Act == check.Shut:
+		line = "usermod --lock --expiredate 1 " // keys let in past a lock, and not past an end
+	case undo:
+		return "", "", nil
+	case act.Act == check.NewPassword:
+		line = "passwd "
+	case act.Act == check.AskNew:
+		line = "chage --lastday 0 "
+	case act.Act == check.Unlock:
+		line = "faillock --reset --user "
+	case act.Act == check.SetOwn && ageOf[act.Setting] != "":
+		days := (remedy.Seconds(act.To) + 86399) / 86400
+		if act.To.State() == setting.Off && act.Setting != setting.MinAge {
+			days = -1
+		}
+		line = fmt.Sprintf("chage %s %d ", ageOf[act.Setting], days)
+	default:
+		return "", "", nil
+	}
+	return "a shell on the host, as root", remedy.Shell, []string{line + remedy.ShellWord(who.Login)}
 }

@@ -3,7 +3,9 @@ package mariadb
 import (
 	"fmt"
 	"slices"
+	"strings"
 
+	"yewcone/core/check"
 	"yewcone/core/remedy"
 	"yewcone/core/setting"
 )
@@ -96,4 +98,38 @@ func number(s *remedy.Step) int64 {
 		}
 	}
 	return n
+}
+
+// Account writes a statement.
+func (e *export) Account(act remedy.Act, who remedy.Who, undo bool) (where, language string, lines []string) {
+	at := strings.LastIndexByte(who.Login, '@')
+	if at < 0 {
+		return "", "", nil // roles, which nobody signs in as
+	}
+	does := ""
+	switch {
+	case act.Act == check.Shut && undo:
+		does = "ACCOUNT UNLOCK"
+	case act.Act == check.Shut:
+		does = "ACCOUNT LOCK"
+	case act.Act == check.AskNew && !undo:
+		does = "PASSWORD EXPIRE"
+	case act.Act == check.Unmark && act.Mark == "never_expires" && undo:
+		does = "PASSWORD EXPIRE NEVER"
+	case act.Act == check.Unmark && act.Mark == "never_expires":
+		does = "PASSWORD EXPIRE DEFAULT"
+	case act.Act == check.SetOwn && act.Setting == setting.MaxAge && !undo:
+		days := (remedy.Seconds(act.To) + 86399) / 86400
+		if does = fmt.Sprintf("PASSWORD EXPIRE INTERVAL %d DAY", days); days == 0 {
+			does = "PASSWORD EXPIRE NEVER"
+		}
+	default:
+		return "", "", nil
+	}
+	return "mariadb, as who may change accounts", remedy.SQL,
+		[]string{"ALTER USER " + literal(who.Login[:at]) + "@" + literal(who.Login[at+1:]) + " " + does + ";"}
+}
+
+func literal(text string) string {
+	return "'" + strings.NewReplacer(`\`, `\\`, "'", "''").Replace(text) + "'"
 }

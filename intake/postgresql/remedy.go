@@ -4,13 +4,16 @@ import (
 	"strconv"
 	"strings"
 
+	"yewcone/core/check"
 	"yewcone/core/remedy"
 	"yewcone/core/setting"
 )
 
+const psql = "psql, as a superuser"
+
 // Remedy writes statements for the server's administrator.
 func (e *export) Remedy(steps []remedy.Step, undo bool) (blocks []remedy.Block, cannot []remedy.Cannot) {
-	block := remedy.Block{Where: "psql, as a superuser", Language: remedy.SQL}
+	block := remedy.Block{Where: psql, Language: remedy.SQL}
 	restart := false
 	set := func(name, value string) {
 		if undo {
@@ -98,3 +101,18 @@ func milli(v setting.Value) string {
 }
 
 func literal(text string) string { return "'" + strings.ReplaceAll(text, "'", "''") + "'" }
+
+// Account writes a statement, or psql's own command that asks for the password
+// and sends only its hash.
+func (e *export) Account(act remedy.Act, who remedy.Who, undo bool) (where, language string, lines []string) {
+	role := `"` + strings.ReplaceAll(who.Login, `"`, `""`) + `"`
+	switch {
+	case act.Act == check.Shut && undo:
+		lines = []string{"ALTER ROLE " + role + " LOGIN;"}
+	case act.Act == check.Shut:
+		lines = []string{"ALTER ROLE " + role + " NOLOGIN;"}
+	case act.Act == check.NewPassword && !undo:
+		lines = []string{`\password ` + role}
+	}
+	return psql, remedy.SQL, lines
+}

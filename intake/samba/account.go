@@ -54,7 +54,7 @@ func (e *export) fill(a *facts.Account, x *ldif.Entry) {
 	a.DisplayName, a.FirstName, a.LastName = cmp.Or(x.Text("displayname"), x.Text("cn")), x.Text("givenname"), x.Text("sn")
 	a.Email, a.Description = cmp.Or(x.Text("mail"), x.Text("userprincipalname")), x.Text("description")
 	a.EmployeeNo = cmp.Or(x.Text("employeenumber"), x.Text("employeeid"))
-	a.Unit = ldif.UnitOf(x.DN)
+	a.DN, a.Unit = x.DN, ldif.UnitOf(x.DN)
 	dn := ldif.NormalDN(x.DN)
 	own := e.ownGroups(x)
 	a.Groups, a.GroupsKnown = e.groups.Of(a.Groups, dn), len(own) > 0 && e.Read.View.Shows("memberOf, member")

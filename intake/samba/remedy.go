@@ -4,15 +4,17 @@ import (
 	"strconv"
 	"strings"
 
+	"yewcone/core/check"
 	"yewcone/core/remedy"
 	"yewcone/core/setting"
 	"yewcone/intake/ldif"
 )
 
+const tools = "ldbmodify -H /var/lib/samba/private/sam.ldb on the domain controller, or ldapmodify as an administrator"
+
 // Remedy writes LDIF for the domain and its settings objects.
 func (e *export) Remedy(steps []remedy.Step, undo bool) ([]remedy.Block, []remedy.Cannot) {
-	w := ldif.Writer{Where: "ldbmodify -H /var/lib/samba/private/sam.ldb on the domain controller, or ldapmodify as an administrator",
-		Set: setAttribute, None: "the policy is not in the export",
+	w := ldif.Writer{Where: tools, Set: setAttribute, None: "the policy is not in the export",
 		Entry: func(policy string) *ldif.Entry { return e.entries[policy] }}
 	return w.Remedy(steps, undo)
 }
@@ -66,4 +68,24 @@ func inTicks(v setting.Value, never int64) string {
 		return strconv.FormatInt(never, 10)
 	}
 	return strconv.FormatInt(-remedy.Seconds(v)*10_000_000, 10)
+}
+
+// Account writes LDIF for an account, or a line for a shell.
+func (e *export) Account(act remedy.Act, who remedy.Who, undo bool) (where, language string, lines []string) {
+	command := ""
+	switch {
+	case act.Act == check.Shut && undo:
+		command = "enable "
+	case act.Act == check.Shut:
+		command = "disable "
+	case act.Act == check.NewPassword && !undo:
+		command = "setpassword --must-change-at-next-login "
+	case act.Act == check.Unlock && !undo:
+		command = "unlock "
+	case act.Act == check.AskNew && who.DN != "" && !undo:
+		return tools, remedy.LDIF, ldif.Replace(who.DN, "pwdLastSet", "0")
+	default:
+		return "", "", nil
+	}
+	return "a shell on the domain controller, as root", remedy.Shell, []string{"samba-tool user " + command + remedy.ShellWord(who.Login)}
 }

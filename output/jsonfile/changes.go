@@ -23,19 +23,20 @@ type changesDocument struct {
 }
 
 type changePart struct {
-	ID         string       `json:"id"`
-	System     string       `json:"system"`
-	Owner      string       `json:"owner,omitempty"`
-	Title      string       `json:"title"`
-	Accounts   int          `json:"accounts"`
-	Privileged int          `json:"privileged"`
-	First      []string     `json:"first,omitempty"`
-	Ends       []string     `json:"ends"`
-	Helps      []string     `json:"helps,omitempty"`
-	Beyond     []string     `json:"beyond,omitempty"`
-	Steps      []stepPart   `json:"steps"`
-	Blocks     []blockPart  `json:"blocks,omitempty"`
-	Cannot     []cannotPart `json:"cannot,omitempty"`
+	ID         string          `json:"id"`
+	System     string          `json:"system"`
+	Owner      string          `json:"owner,omitempty"`
+	Title      string          `json:"title"`
+	Accounts   int             `json:"accounts"`
+	Privileged int             `json:"privileged"`
+	First      []string        `json:"first,omitempty"`
+	Ends       []string        `json:"ends"`
+	Helps      []string        `json:"helps,omitempty"`
+	Beyond     []string        `json:"beyond,omitempty"`
+	Steps      []stepPart      `json:"steps"`
+	Blocks     []blockPart     `json:"blocks,omitempty"`
+	ByAccount  []byAccountPart `json:"by_account,omitempty"`
+	Cannot     []cannotPart    `json:"cannot,omitempty"`
 }
 
 type stepPart struct {
@@ -56,6 +57,17 @@ type blockPart struct {
 	Lines    []string   `json:"lines,omitempty"`
 	Edits    []editPart `json:"edits,omitempty"`
 	Notes    []string   `json:"notes,omitempty"`
+}
+
+// byAccountPart is what is typed to do something to accounts one by one.
+type byAccountPart struct {
+	Do       string   `json:"do"`
+	Act      string   `json:"act"`
+	Accounts int      `json:"accounts"` // that the finding reaches
+	Written  int      `json:"written"`  // for which there are lines
+	Where    string   `json:"where"`
+	Language string   `json:"language"`
+	Lines    []string `json:"lines"`
 }
 
 type editPart struct {
@@ -109,6 +121,12 @@ func changeOf(r *finding.Result, t *remedy.Told) changePart {
 			part.Edits = append(part.Edits, editPart{e.File, e.Line, e.Place, e.Before, e.After})
 		}
 		c.Blocks = append(c.Blocks, part)
+	}
+	for _, d := range t.Done {
+		for _, typed := range d.Typed {
+			c.ByAccount = append(c.ByAccount, byAccountPart{Do: d.Do, Act: string(typed.Act), Accounts: d.Reach.Accounts, Written: typed.Accounts,
+				Where: typed.Block.Where, Language: typed.Block.Language, Lines: typed.Block.Lines})
+		}
 	}
 	for _, x := range t.Cannot {
 		def := setting.At(x.Setting)

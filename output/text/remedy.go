@@ -30,7 +30,7 @@ func Remedy(w io.Writer, r *finding.Result, list []remedy.Told, undo bool, o out
 }
 
 func (p *page) told(r *finding.Result, t *remedy.Told, number int, undo bool) {
-	if undo && len(t.Blocks) == 0 {
+	if undo && len(t.Blocks) == 0 && !slices.ContainsFunc(t.Done, func(d remedy.Done) bool { return len(d.Typed) > 0 }) {
 		return
 	}
 	p.blank()
@@ -44,11 +44,11 @@ func (p *page) told(r *finding.Result, t *remedy.Told, number int, undo bool) {
 	for i := range t.Blocks {
 		p.block(indent, &t.Blocks[i], undo)
 	}
+	for i := range t.Done {
+		p.done(indent, &t.Done[i], undo)
+	}
 	if undo {
 		return
-	}
-	for _, d := range t.Done {
-		p.para(indent+"do      ", plainStyle, seen(d.Do)+": "+reached(&d.Reach, -1))
 	}
 	for i, c := range t.Cannot {
 		if slices.ContainsFunc(t.Cannot[:i], func(o remedy.Cannot) bool { return o.Why == c.Why }) {
@@ -61,6 +61,33 @@ func (p *page) told(r *finding.Result, t *remedy.Told, number int, undo bool) {
 			}
 		}
 		p.para(indent+"cannot  ", oddStyle, seen(strings.Join(what, ", ")+": "+c.Why))
+	}
+}
+
+// done writes what is to be done to accounts, and what is typed for each.
+func (p *page) done(indent string, d *remedy.Done, undo bool) {
+	if !undo {
+		text := seen(d.Do)
+		if d.Reach.Accounts > 0 {
+			text += ": " + reached(&d.Reach, -1)
+		}
+		p.para(indent+"do      ", plainStyle, text)
+	}
+	for i := range d.Typed {
+		typed := &d.Typed[i]
+		does := "to " + string(typed.Act)
+		if undo {
+			does = "to undo \"" + string(typed.Act) + "\""
+		}
+		if typed.Accounts < d.Reach.Accounts {
+			does += fmt.Sprintf(", %d of %d accounts", typed.Accounts, d.Reach.Accounts)
+			if len(d.Reach.Examples) < d.Reach.Accounts {
+				does += " (--accounts 0 writes all)"
+			}
+		}
+		block := typed.Block
+		block.Where = does + ": " + block.Where
+		p.block(indent, &block, undo)
 	}
 }
 
