@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"encoding/csv"
 	"os"
 	"path/filepath"
 	"slices"
@@ -159,5 +160,48 @@ func TestRemedyQuotesNames(t *testing.T) {
 		if !strings.Contains(stdout, "      "+line+"\n") {
 			t.Errorf("no %s\n%s", line, stderr)
 		}
+	}
+}
+
+// TestRemedyOfMarks: the words that are printed for accounts of an application
+// are set in its table, and what they end is gone.
+func TestRemedyOfMarks(t *testing.T) {
+	folder := t.TempDir()
+	if err := os.CopyFS(folder, os.DirFS("../demo/estate")); err != nil {
+		t.Fatal(err)
+	}
+	users := filepath.Join(folder, "exports/rota/users.csv")
+	tried := map[string]bool{}
+	tooltest.MendAccounts(t, folder, "rota", func(_ string, lines []string) {
+		f, err := os.Open(users)
+		if err != nil {
+			t.Fatal(err)
+		}
+		rows, err := csv.NewReader(f).ReadAll()
+		if err != nil {
+			t.Fatal(err)
+		}
+		f.Close()
+		for _, line := range lines {
+			login, set, _ := strings.Cut(line, ": ")
+			label, word, _ := strings.Cut(set, " → ")
+			tried[label] = true
+			column := slices.Index(rows[0], label)
+			for _, row := range rows[1:] {
+				if slices.Contains(row, login) {
+					row[column] = strings.Trim(word, `"`)
+				}
+			}
+		}
+		var out strings.Builder
+		if err := csv.NewWriter(&out).WriteAll(rows); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(users, []byte(out.String()), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	})
+	if len(tried) < 4 {
+		t.Errorf("only these were set: %v", tried)
 	}
 }

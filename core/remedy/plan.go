@@ -1,6 +1,9 @@
 package remedy
 
 import (
+	"cmp"
+	"slices"
+
 	"yewcone/core/change"
 	"yewcone/core/check"
 	"yewcone/core/facts"
@@ -18,9 +21,10 @@ type Told struct {
 
 // Done is something to do to some accounts.
 type Done struct {
-	Do    string
-	Reach finding.Reach
-	Typed []Typed // the ways of doing it that the system has words for
+	Do      string
+	Reach   finding.Reach
+	AtLeast bool    // it may reach more
+	Typed   []Typed // the ways of doing it that the system has words for
 }
 
 // Typed is what is typed to do something to accounts, for as many as the
@@ -43,9 +47,7 @@ func Tell(r *finding.Result, list []change.Change, export func(system string) fa
 			if s := &c.Steps[j]; s.IsSetting {
 				steps = append(steps, Step{Policy: s.Policy, Setting: s.Setting, From: s.From, To: s.To, Enough: s.Does})
 			} else {
-				for _, f := range s.Findings {
-					t.Done = append(t.Done, doneTo(&r.Findings[f], s, export(c.System), undo))
-				}
+				t.Done = append(t.Done, doneTo(r, s, export(c.System), undo))
 			}
 		}
 		if len(steps) > 0 {
@@ -56,16 +58,41 @@ func Tell(r *finding.Result, list []change.Change, export func(system string) fa
 	return told
 }
 
-// doneTo says what a step does to the accounts of a finding.
-func doneTo(f *finding.Finding, s *change.Step, export facts.Export, undo bool) Done {
-	done := Done{Do: s.Do, Reach: f.Reach}
+// together is whom several findings reach: at least as many as the one that
+// reaches most, and as are named.
+func together(r *finding.Result, list []int) finding.Reach {
+	reach := r.Findings[list[0]].Reach
+	reach.Examples = nil
+	named := map[string]bool{}
+	for _, i := range list {
+		o := &r.Findings[i].Reach
+		if o.Accounts > reach.Accounts {
+			reach.Accounts, reach.Disabled, reach.Unranked = o.Accounts, o.Disabled, o.Unranked
+		}
+		reach.Privileged = max(reach.Privileged, o.Privileged)
+		for _, e := range o.Examples {
+			if !named[e.Login] {
+				named[e.Login] = true
+				reach.Examples = append(reach.Examples, e)
+			}
+		}
+	}
+	reach.Accounts = max(reach.Accounts, len(reach.Examples))
+	slices.SortStableFunc(reach.Examples, func(a, b finding.Example) int { return cmp.Compare(a.Place, b.Place) })
+	return reach
+}
+
+// doneTo says what a step does to accounts.
+func doneTo(r *finding.Result, s *change.Step, export facts.Export, undo bool) Done {
+	f := &r.Findings[s.Findings[0]]
+	done := Done{Do: s.Do, Reach: together(r, s.Findings), AtLeast: s.AtLeast}
 	teller, ok := export.(AccountTeller)
 	if !ok || undo && f.Opens != "" {
 		return done // nobody opens again what was open to anybody
 	}
 	for _, act := range actsOf(f, s) {
 		typed := Typed{Act: act.Act}
-		for _, e := range f.Reach.Examples {
+		for _, e := range done.Reach.Examples {
 			if act.Act == check.AskNew && e.Kind != "" && e.Kind != facts.Person {
 				continue // nobody is there to be asked
 			}

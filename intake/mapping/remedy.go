@@ -8,16 +8,20 @@ import (
 	"strconv"
 	"strings"
 
+	"yewcone/core/check"
+	"yewcone/core/facts"
 	"yewcone/core/remedy"
 	"yewcone/core/setting"
 	"yewcone/intake/table"
 )
 
+const ownPages = "the application's own pages"
+
 // Remedy reads the mapping backwards: the label, the word that stands there
 // and the word to set, in the application's own writing. A word is offered only
 // where the mapping reads it as the value that is wanted.
 func (e *export) Remedy(steps []remedy.Step, undo bool) (blocks []remedy.Block, cannot []remedy.Cannot) {
-	block := remedy.Block{Where: "the application's own pages", Language: remedy.Words}
+	block := remedy.Block{Where: ownPages, Language: remedy.Words}
 	for i := range steps {
 		s := &steps[i]
 		edits, why := e.editsOf(s)
@@ -299,4 +303,29 @@ func (e *export) unitWords(unit string) []string {
 		}
 	}
 	return words
+}
+
+// Account says the label of what an application shows of an account, and the
+// word to set: one that the mapping reads as what is wanted.
+func (e *export) Account(act remedy.Act, who remedy.Who, undo bool) (where, language string, lines []string) {
+	fact, wanted := map[check.Act]string{check.Shut: "enabled", check.AskNew: "must_change", check.Unlock: "locked",
+		check.Unmark: act.Mark}[act.Act], facts.TriOf(act.Act == check.AskNew)
+	if undo {
+		wanted = wanted.Not()
+	}
+	if len(e.accounts) != 1 || undo && act.Act == check.Unlock {
+		return "", "", nil // it may stand in any of several tables
+	}
+	for i := range e.accounts[0].columns {
+		c := &e.accounts[0].columns[i]
+		if c.fact != fact || fact == "" || c.tri == nil || c.only != nil {
+			continue
+		}
+		for _, word := range c.answers {
+			if answer, _ := c.answers.find(word.text); answer == wanted && word.text != "" {
+				return ownPages, remedy.Words, []string{fmt.Sprintf("%s: %s → %q", who.Login, c.from.Value, word.text)}
+			}
+		}
+	}
+	return "", "", nil
 }

@@ -69,7 +69,11 @@ func (p *page) done(indent string, d *remedy.Done, undo bool) {
 	if !undo {
 		text := seen(d.Do)
 		if d.Reach.Accounts > 0 {
-			text += ": " + reached(&d.Reach, -1)
+			text += ": "
+			if d.AtLeast {
+				text += "at least "
+			}
+			text += reached(&d.Reach, 5)
 		}
 		p.para(indent+"do      ", plainStyle, text)
 	}
