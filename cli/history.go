@@ -18,13 +18,16 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yewcone/core/drift"
+	"yewcone/core/finding"
 	"yewcone/core/record"
 	"yewcone/core/rules"
 	"yewcone/core/strictyaml"
 	"yewcone/intake/estatefolder"
 	"yewcone/intake/table"
 	"yewcone/output"
+	"yewcone/output/csvfile"
 	"yewcone/output/jsonfile"
+	"yewcone/output/markdown"
 	"yewcone/output/text"
 	"yewcone/store"
 )
@@ -88,10 +91,22 @@ func recorded(c *cli.Command, systems []string) (*opened, *record.Record, error)
 	if err != nil {
 		return nil, nil, err
 	}
+	rec, err := o.record(result)
+	return o, rec, err
+}
+
+// record makes a record of a result, with what it was judged from.
+func (o *opened) record(result *finding.Result) (*record.Record, error) {
 	options := o.options
 	options.Relations = nil
 	rec, err := record.Of(result, o.subjects, options, Version())
-	return o, rec, err
+	if err != nil {
+		return nil, err
+	}
+	for i := range rec.Systems {
+		rec.Systems[i].Sources = o.estate.Sources(rec.Systems[i].Name)
+	}
+	return rec, nil
 }
 
 // historyOf opens the store of an estate.
@@ -202,13 +217,14 @@ FROM and TO are numbers of kept results, days (the latest result up to then), fi
   yewcone drift 2026-11-22 now --format json
   yewcone drift --fail-on high      # exit status 1 where something became worse`,
 		Flags: []cli.Flag{estateFlag(), asOfFlag(),
-			&cli.StringFlag{Name: "format", Value: "text", Usage: "text or json"},
+			&cli.StringFlag{Name: "format", Value: "text", Usage: "text, json, csv, or markdown"},
 			&cli.StringFlag{Name: "fail-on", Value: "low", Usage: "the least severity of what became worse that makes the exit status 1"},
 			&cli.BoolFlag{Name: "all", Usage: "what is the same, and every name, too"},
 			outFlag(), maxRefusedFlag(), jobsFlag(), colorFlag()},
 		Action: func(ctx context.Context, c *cli.Command) error {
-			if err := oneOf("format", c.String("format"), []string{"text", "json"}); err != nil {
-				return err
+			format := c.String("format")
+			if err := oneOf("format", format, []string{"text", "json", "csv", "markdown"}); err != nil {
+				return fmt.Errorf("%w (pages and workbooks are written by \"yewcone report --since\")", err)
 			}
 			threshold, err := rules.ParseSeverity(c.String("fail-on"))
 			if err != nil {
@@ -221,8 +237,18 @@ FROM and TO are numbers of kept results, days (the latest result up to then), fi
 			if err != nil {
 				return err
 			}
-			err = showAs(c, func(w io.Writer, o output.Options) error { o.All = c.Bool("all"); return text.Drift(w, d, o) },
-				func(w io.Writer, o output.Options) error { return jsonfile.Drift(w, d, o) })
+			err = show(c, func(w io.Writer, o output.Options) error {
+				o.All = c.Bool("all")
+				switch format {
+				case "json":
+					return jsonfile.Drift(w, d, o)
+				case "csv":
+					return csvfile.Drift(w, d)
+				case "markdown":
+					return markdown.Drift(w, d, o)
+				}
+				return text.Drift(w, d, o)
+			})
 			switch {
 			case err != nil:
 				return err

@@ -10,10 +10,10 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"yewcone/core/audit"
 	"yewcone/core/drift"
 	"yewcone/core/finding"
 	"yewcone/core/record"
+	"yewcone/core/trend"
 	"yewcone/output"
 	"yewcone/output/formats"
 )
@@ -73,12 +73,12 @@ func writeReport(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	d, err := since.drift(ctx, result, opened)
+	d, t, err := since.drift(ctx, result, opened)
 	if err != nil {
 		return err
 	}
 	err = show(c, func(w io.Writer, o output.Options) error {
-		o.Details, o.Drift, o.Since = true, d, since.name
+		o.Details, o.Drift, o.Since, o.Trend = true, d, since.name, t
 		return format.Write(w, result, o)
 	})
 	if err == nil && result.Partial() {
@@ -123,23 +123,27 @@ func earlierResult(ctx context.Context, c *cli.Command) (*earlier, error) {
 	return &earlier{name, at.record, p, at.at}, nil
 }
 
-// drift holds a result against the earlier one. The accounts are read once more
-// only where the earlier one lists its own.
-func (e *earlier) drift(ctx context.Context, r *finding.Result, o *opened) (*drift.Drift, error) {
+// drift holds a result against the earlier one, and returns the trend of what is
+// kept. The accounts are read once more only where the earlier one lists its own.
+func (e *earlier) drift(ctx context.Context, r *finding.Result, o *opened) (*drift.Drift, *trend.Trend, error) {
 	if e.record == nil {
-		return nil, nil
+		return nil, nil, nil
 	}
-	var subjects []audit.Subject
-	var seen func(string) (string, bool)
-	if e.past != nil {
-		defer e.past.store.Close()
-		subjects, seen = o.subjects, e.past.seen(ctx, e.at)
+	if e.past == nil {
+		now, err := record.Of(r, nil, o.options, Version())
+		if err != nil {
+			return nil, nil, err
+		}
+		return drift.Between(e.record, now, nil), nil, nil
 	}
-	options := o.options
-	options.Relations = nil
-	now, err := record.Of(r, subjects, options, Version())
+	defer e.past.store.Close()
+	now, err := o.record(r)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	return drift.Between(e.record, now, seen), nil
+	sums, err := e.past.store.Sums(ctx, nil)
+	if err != nil {
+		return nil, nil, err
+	}
+	return drift.Between(e.record, now, e.past.seen(ctx, e.at)), trend.Of(sums), nil
 }

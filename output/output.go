@@ -11,6 +11,7 @@ import (
 	"yewcone/core/drift"
 	"yewcone/core/finding"
 	"yewcone/core/gap"
+	"yewcone/core/trend"
 )
 
 // Options for writing.
@@ -22,6 +23,7 @@ type Options struct {
 	Version string
 	Drift   *drift.Drift // since an earlier result; nil where none is given
 	Since   string       // where that result is, as it was named
+	Trend   *trend.Trend // of the kept results; nil for none
 }
 
 // A CheckFormat writes the result of a check.

@@ -12,6 +12,7 @@ import (
 	"errors"
 	"fmt"
 	"hash/fnv"
+	"maps"
 	"net/url"
 	"os"
 	"slices"
@@ -46,6 +47,8 @@ CREATE TABLE sums (result BIGINT NOT NULL, system TEXT NOT NULL, as_of TEXT NOT 
 CREATE TABLE pieces (hash TEXT PRIMARY KEY, data %[2]s NOT NULL);
 CREATE TABLE listed (result BIGINT NOT NULL, system TEXT NOT NULL, piece INTEGER NOT NULL, hash TEXT NOT NULL, PRIMARY KEY (result, system, piece));
 CREATE INDEX listed_hash ON listed (hash);
+`, `
+ALTER TABLE sums ADD COLUMN more TEXT NOT NULL DEFAULT '';
 `}
 
 // Open opens a store, and makes or migrates its tables. Where is the path of a
@@ -151,7 +154,7 @@ func (s *Store) migrate(ctx context.Context) error {
 			id, blob = "BIGINT GENERATED ALWAYS AS IDENTITY PRIMARY KEY", "BYTEA"
 		}
 		for n := version; n < len(migrations); n++ {
-			for statement := range strings.SplitSeq(fmt.Sprintf(migrations[n], id, blob), ";\n") {
+			for statement := range strings.SplitSeq(strings.NewReplacer("%[1]s", id, "%[2]s", blob).Replace(migrations[n]), ";\n") {
 				if strings.TrimSpace(statement) == "" {
 					continue
 				}
@@ -184,10 +187,14 @@ func (s *Store) Keep(ctx context.Context, r *record.Record, now time.Time) (id i
 		for i := range r.Systems {
 			x := &r.Systems[i]
 			counts, accepted := countsOf(r, x.Name)
+			more, err := json.Marshal(moreOf(x))
+			if err != nil {
+				return err
+			}
 			if _, err := tx.ExecContext(ctx, s.bind("INSERT INTO sums (result, system, as_of, partial, accounts, privileged, disabled, clauses, met, "+
-				"critical, high, medium, low, info, accepted) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"), id, x.Name, stamp(x.AsOf),
+				"critical, high, medium, low, info, accepted, more) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"), id, x.Name, stamp(x.AsOf),
 				number(x.Partial), x.Accounts, x.Privileged, x.Disabled, x.Clauses, x.Met, counts[rules.Critical], counts[rules.High],
-				counts[rules.Medium], counts[rules.Low], counts[rules.Info], accepted); err != nil {
+				counts[rules.Medium], counts[rules.Low], counts[rules.Info], accepted, string(more)); err != nil {
 				return err
 			}
 			if err := s.keepAccounts(ctx, tx, id, x); err != nil {
@@ -197,6 +204,19 @@ func (s *Store) Keep(ctx context.Context, r *record.Record, now time.Time) (id i
 		return nil
 	})
 	return id, err
+}
+
+// moreOf is what sums have beside their counts.
+func moreOf(x *record.System) trend.More {
+	more := trend.More{Measures: x.Measures, Mapping: x.Sources.Mapping}
+	h := sha256.New()
+	for _, name := range slices.Sorted(maps.Keys(x.Sources.Rules)) {
+		fmt.Fprintf(h, "%s %s\n", x.Sources.Rules[name], name)
+	}
+	if len(x.Sources.Rules) > 0 {
+		more.Rules = hex.EncodeToString(h.Sum(nil))
+	}
+	return more
 }
 
 func number(yes bool) int {
@@ -235,25 +255,79 @@ func (s *Store) keepAccounts(ctx context.Context, tx *sql.Tx, id int64, x *recor
 		h := fnv.New32a()
 		h.Write([]byte(a.Login))
 		n := int(h.Sum32() % uint32(len(pieces)))
+		if pieces[n] == nil {
+			pieces[n] = make([]record.Account, 0, inPiece)
+		}
 		pieces[n] = append(pieces[n], a)
 	}
-	for n, piece := range pieces {
-		if len(piece) == 0 {
+	var list []piece
+	for n, accounts := range pieces {
+		if len(accounts) == 0 {
 			continue
 		}
-		data, err := packed(piece)
+		text, err := json.Marshal(accounts)
 		if err != nil {
 			return err
 		}
-		hash := digest(data)
-		if _, err := tx.ExecContext(ctx, s.bind("INSERT INTO pieces (hash, data) VALUES (?, ?) ON CONFLICT (hash) DO NOTHING"), hash, data); err != nil {
-			return err
-		}
-		if _, err := tx.ExecContext(ctx, s.bind("INSERT INTO listed (result, system, piece, hash) VALUES (?, ?, ?, ?)"), id, x.Name, n, hash); err != nil {
+		list = append(list, piece{n, digest(text), text})
+	}
+	for chunk := range slices.Chunk(list, 200) {
+		if err := s.keepPieces(ctx, tx, id, x.Name, chunk); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// A piece is some accounts of a system, and its name.
+type piece struct {
+	number int
+	hash   string
+	text   []byte
+}
+
+// keepPieces packs and keeps those pieces that no result has yet, and lists all.
+func (s *Store) keepPieces(ctx context.Context, tx *sql.Tx, id int64, system string, list []piece) error {
+	marks, hashes := "", make([]any, len(list))
+	for i := range list {
+		marks += ", ?"
+		hashes[i] = list[i].hash
+	}
+	query := "SELECT hash FROM pieces WHERE hash IN (" + marks[2:] + ")"
+	if s.postgres {
+		query += " FOR KEY SHARE" // nobody deletes them meanwhile
+	}
+	rows, err := tx.QueryContext(ctx, s.bind(query), hashes...)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	there := map[string]bool{}
+	for rows.Next() {
+		var hash string
+		if err := rows.Scan(&hash); err != nil {
+			return err
+		}
+		there[hash] = true
+	}
+	if err := rows.Err(); err != nil {
+		return err
+	}
+	rows.Close()
+	var values []any
+	for i := range list {
+		p := &list[i]
+		if values = append(values, id, system, p.number, p.hash); there[p.hash] {
+			continue
+		}
+		if _, err := tx.ExecContext(ctx, s.bind("INSERT INTO pieces (hash, data) VALUES (?, ?) ON CONFLICT (hash) DO NOTHING"), p.hash,
+			packer.EncodeAll(p.text, nil)); err != nil {
+			return err
+		}
+	}
+	_, err = tx.ExecContext(ctx, s.bind("INSERT INTO listed (result, system, piece, hash) VALUES "+
+		strings.TrimPrefix(strings.Repeat(", (?, ?, ?, ?)", len(list)), ", ")), values...)
+	return err
 }
 
 // A Kept result is what the list of a store says of one.
@@ -390,17 +464,22 @@ func digest(data []byte) string {
 // systems only.
 func (s *Store) Sums(ctx context.Context, systems []string) ([]trend.Sum, error) {
 	rows, err := s.db.QueryContext(ctx, "SELECT r.id, r.as_of, s.system, s.partial, s.accounts, s.privileged, s.disabled, s.clauses, s.met, s.critical, "+
-		"s.high, s.medium, s.low, s.info, s.accepted FROM results r JOIN sums s ON s.result = r.id ORDER BY r.as_of, r.id, s.system")
+		"s.high, s.medium, s.low, s.info, s.accepted, s.more FROM results r JOIN sums s ON s.result = r.id ORDER BY r.as_of, r.id, s.system")
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
 	var list []trend.Sum
 	for rows.Next() {
-		x, at, partial, n := trend.Sum{Counts: map[rules.Severity]int{}}, "", 0, [5]int{}
+		x, at, more, partial, n := trend.Sum{Counts: map[rules.Severity]int{}}, "", "", 0, [5]int{}
 		if err := rows.Scan(&x.Result, &at, &x.System, &partial, &x.Accounts, &x.Privileged, &x.Disabled, &x.Clauses, &x.Met, &n[0], &n[1], &n[2], &n[3],
-			&n[4], &x.Accepted); err != nil {
+			&n[4], &x.Accepted, &more); err != nil {
 			return nil, err
+		}
+		if more != "" { // what was kept by the first programs has none
+			if err := json.Unmarshal([]byte(more), &x.More); err != nil {
+				return nil, err
+			}
 		}
 		if len(systems) > 0 && !slices.Contains(systems, x.System) {
 			continue

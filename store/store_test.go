@@ -152,11 +152,20 @@ func TestFile(t *testing.T) {
 		t.Fatal(err)
 	}
 	const results = 200
+	var took time.Duration
 	for n := range results {
-		if _, err := s.Keep(context.Background(), sample(n), time.Now()); err != nil {
+		r := sample(n)
+		began := time.Now()
+		if _, err := s.Keep(context.Background(), r, time.Now()); err != nil {
 			t.Fatal(err)
 		}
+		took += time.Since(began)
 	}
+	began := time.Now()
+	if sums, err := s.Sums(context.Background(), nil); err != nil || len(sums) != results {
+		t.Errorf("%d sums, %v", len(sums), err)
+	}
+	t.Logf("kept in %v, and read for a trend in %v", took, time.Since(began))
 	for _, name := range []string{path, path + "-wal"} {
 		if info, err := os.Stat(name); err == nil && info.Mode().Perm() != 0o600 {
 			t.Errorf("%s has the mode %v", filepath.Base(name), info.Mode())

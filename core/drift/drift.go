@@ -7,6 +7,7 @@ package drift
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -81,6 +82,9 @@ type Accounts struct {
 	FactorGained, FactorLost    []string
 	PolicyChanged               []string
 	PasswordsChanged, Passwords int // of the accounts that were there then and are enabled now
+	// NotYet are those whose password is older than something that is asked of new
+	// passwords and became stricter: it does not hold for these yet.
+	NotYet []string
 }
 
 // A Drift is all of it.
@@ -90,6 +94,8 @@ type Drift struct {
 	Values        []Value   // those that nobody asked for first
 	NotYet        []Value   // asked for, and not so
 	Accounts      []Accounts
+	OtherRules    []string // systems that were judged by other rules than now
+	OtherMappings []string // systems that were read by another mapping
 }
 
 // Between holds a later record against an earlier one. seen tells when a
@@ -99,6 +105,19 @@ func Between(before, after *record.Record, seen func(key string) (string, bool))
 	d.findings(seen)
 	d.values()
 	d.accounts()
+	for i := range after.Systems {
+		now := &after.Systems[i]
+		was := before.System(now.Name)
+		if was == nil {
+			continue
+		}
+		if len(was.Sources.Rules) > 0 && len(now.Sources.Rules) > 0 && !maps.Equal(was.Sources.Rules, now.Sources.Rules) {
+			d.OtherRules = append(d.OtherRules, now.Name)
+		}
+		if was.Sources.Mapping != "" && now.Sources.Mapping != "" && was.Sources.Mapping != now.Sources.Mapping {
+			d.OtherMappings = append(d.OtherMappings, now.Name)
+		}
+	}
 	return d
 }
 
@@ -432,7 +451,7 @@ func (d *Drift) accounts() {
 		}
 		a := Accounts{System: now.Name, Known: old.Listed && now.Listed}
 		if a.Known {
-			a.hold(old, now)
+			a.hold(old, now, d.stricter(now.Name))
 		}
 		if !a.Known || !a.nothing() {
 			d.Accounts = append(d.Accounts, a)
@@ -442,10 +461,27 @@ func (d *Drift) accounts() {
 
 func (a *Accounts) nothing() bool {
 	return len(a.Made)+len(a.Gone)+len(a.Disabled)+len(a.Enabled)+len(a.Privileged)+len(a.NotPrivileged)+len(a.MarksSet)+len(a.MarksTaken)+
-		len(a.FactorGained)+len(a.FactorLost)+len(a.PolicyChanged)+a.PasswordsChanged == 0
+		len(a.FactorGained)+len(a.FactorLost)+len(a.PolicyChanged)+len(a.NotYet)+a.PasswordsChanged == 0
 }
 
-func (a *Accounts) hold(old, now *record.System) {
+// stricter are the policies of a system that ask more of new passwords than they
+// did.
+func (d *Drift) stricter(system string) map[string]bool {
+	policies := map[string]bool{}
+	for i := range d.Values {
+		v := &d.Values[i]
+		id, ok := setting.Find(v.Setting)
+		if !ok || v.System != system || !v.Stricter {
+			continue
+		}
+		if group := setting.At(id).Group; group == "complexity" || group == "history" {
+			policies[v.Policy] = true
+		}
+	}
+	return policies
+}
+
+func (a *Accounts) hold(old, now *record.System, stricter map[string]bool) {
 	was := map[string]*record.Account{}
 	for i := range old.People {
 		was[old.People[i].Login] = &old.People[i]
@@ -482,6 +518,8 @@ func (a *Accounts) hold(old, now *record.System) {
 			a.Passwords++
 			if x.PasswordSet != b.PasswordSet {
 				a.PasswordsChanged++
+			} else if stricter[x.Under] {
+				a.NotYet = append(a.NotYet, x.Login)
 			}
 		}
 	}

@@ -277,3 +277,23 @@ func TestNotTold(t *testing.T) {
 		}
 	}
 }
+
+// TestNotYet: what became stricter for new passwords does not hold yet for those
+// that were not changed, of the policy alone; other rules and mappings are told.
+func TestNotYet(t *testing.T) {
+	at := func(length, attempts, set, rules string) *record.Record {
+		return &record.Record{Systems: []record.System{{Name: "s", Listed: true, Valued: true, Sources: record.Sources{Mapping: rules, Rules: map[string]string{"r": rules}},
+			Values: []record.Value{{Policy: "p", Setting: "min_length", Value: length}, {Policy: "q", Setting: "lockout_attempts", Value: attempts}},
+			People: []record.Account{{Login: "ada", Enabled: "yes", Under: "p", PasswordSet: "2026-01-01"}, {Login: "ben", Enabled: "yes", Under: "p", PasswordSet: set},
+				{Login: "cat", Enabled: "yes", Under: "q", PasswordSet: "2026-01-01"}, {Login: "dee", Enabled: "no", Under: "p", PasswordSet: "2026-01-01"}}}}}
+	}
+	for _, c := range []struct {
+		length, attempts, rules string
+		want                    string
+	}{{"12", "5", "x", "[ada] []"}, {"8", "3", "x", "[] []"}, {"6", "5", "y", "[] [s]"}} {
+		d := Between(at("8", "5", "2026-01-01", "x"), at(c.length, c.attempts, "2026-02-01", c.rules), nil)
+		if got := fmt.Sprint(d.Accounts[0].NotYet, d.OtherRules); got != c.want || len(d.OtherMappings) != len(d.OtherRules) {
+			t.Errorf("%+v: %s", c, got)
+		}
+	}
+}

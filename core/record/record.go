@@ -4,14 +4,17 @@
 package record
 
 import (
+	"math"
 	"slices"
 	"strings"
 	"time"
 
 	"yewcone/core/audit"
 	"yewcone/core/change"
+	"yewcone/core/effective"
 	"yewcone/core/facts"
 	"yewcone/core/finding"
+	"yewcone/core/gap"
 	"yewcone/core/rules"
 	"yewcone/core/setting"
 )
@@ -45,9 +48,39 @@ type System struct {
 	Rules      []string          `json:"rules"`
 	Outcomes   map[string]string `json:"outcomes"` // by rule: met, broken, unknown, not for it; "unsure" after broken
 	Values     []Value           `json:"values"`
-	People     []Account         `json:"-"`      // kept apart
-	Valued     bool              `json:"valued"` // the values are kept
-	Listed     bool              `json:"listed"` // the accounts are kept, since there are not too many
+	Sources    Sources           `json:"sources,omitzero"`
+	Measures   Measures          `json:"measures,omitzero"`
+	Exceptions []Exception       `json:"exceptions,omitempty"` // that the estate has for it
+	People     []Account         `json:"-"`                    // kept apart
+	Valued     bool              `json:"valued"`               // the values are kept
+	Listed     bool              `json:"listed"`               // the accounts are kept, since there are not too many
+}
+
+// Sources are the files that a system was judged from, by the SHA-256 of their
+// bytes in hexadecimal digits.
+type Sources struct {
+	Exports map[string]string `json:"exports,omitempty"` // by path in the estate
+	Mapping string            `json:"mapping,omitempty"`
+	Rules   map[string]string `json:"rules,omitempty"` // by the name of the rule set
+}
+
+// Measures count accounts that a password lets in, and say how often one of
+// them can be guessed.
+type Measures struct {
+	Accounts    int `json:"accounts"`
+	Old         int `json:"old"`     // whose password is older than a year
+	AgeKnown    int `json:"aged"`    // of whose password the age is known
+	Factor      int `json:"factor"`  // that have a second factor
+	FactorKnown int `json:"factors"` // of which that is known
+	// Guesses is the most that one account lets be guessed in a day; -1 for as many
+	// as the line takes, nil where it is not known of all.
+	Guesses *float64 `json:"guesses,omitempty"`
+}
+
+// An Exception is one that the estate has, in force or over.
+type Exception struct {
+	Rule  string `json:"rule"`
+	Until string `json:"until"` // its last day
 }
 
 // A Value is one setting of one policy.
@@ -96,7 +129,8 @@ type Account struct {
 	BlankAllowed string `json:"b,omitempty"`
 	SecondFactor string `json:"f,omitempty"`
 	PasswordSet  string `json:"s,omitempty"`
-	Policy       string `json:"o,omitempty"`
+	Policy       string `json:"o,omitempty"` // that it names
+	Under        string `json:"u,omitempty"` // the policy that holds first
 }
 
 // mostAccounts is how many accounts of a system are kept one by one.
@@ -118,11 +152,12 @@ func Of(r *finding.Result, subjects []audit.Subject, o audit.Options, tool strin
 		}
 		if i < len(subjects) {
 			out.Values, out.Valued = valuesOf(subjects[i].Export.System()), true
-			if out.Listed = s.Accounts <= mostAccounts; out.Listed {
-				var err error
-				if out.People, err = accountsOf(&subjects[i], o); err != nil {
-					return nil, err
-				}
+			out.Listed = s.Accounts <= mostAccounts
+			if err := out.accounts(&subjects[i], o); err != nil {
+				return nil, err
+			}
+			for _, x := range subjects[i].Exceptions {
+				out.Exceptions = append(out.Exceptions, Exception{x.Rule, x.Until.Format(time.DateOnly)})
 			}
 		}
 		rec.Systems = append(rec.Systems, out)
@@ -170,23 +205,54 @@ func valuesOf(s *facts.System) []Value {
 	return list
 }
 
-func accountsOf(s *audit.Subject, o audit.Options) ([]Account, error) {
+// accounts keeps the accounts, where they are listed, and measures all.
+func (x *System) accounts(s *audit.Subject, o audit.Options) error {
 	judge, err := audit.NewJudge(s, o)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	noted := s.Export.Notes().Clone()
 	defer func() { *s.Export.Notes() = noted }()
-	var list []Account
+	guesses := map[*effective.Settings]gap.Guesses{} // the same for all with the same settings
+	most, known := 0.0, true
 	err = s.Export.Accounts(func(a *facts.Account) error {
-		judge.Resolve(a)
-		list = append(list, Account{Login: strings.Clone(a.Login), Enabled: tri(a.Enabled), Privileged: tri(a.Privileged), NeverExpires: tri(a.NeverExpires),
-			CannotChange: tri(a.CannotChange), BlankAllowed: tri(a.BlankAllowed), SecondFactor: tri(a.SecondFactor), PasswordSet: moment(a.PasswordSet),
-			Policy: strings.Clone(a.Policy)})
+		settings, about := judge.Resolve(a)
+		if x.Listed {
+			x.People = append(x.People, Account{Login: strings.Clone(a.Login), Enabled: tri(a.Enabled), Privileged: tri(a.Privileged), NeverExpires: tri(a.NeverExpires),
+				CannotChange: tri(a.CannotChange), BlankAllowed: tri(a.BlankAllowed), SecondFactor: tri(a.SecondFactor), PasswordSet: moment(a.PasswordSet),
+				Policy: strings.Clone(a.Policy), Under: settings.PolicyName()})
+		}
+		if a.Enabled == facts.No || a.WithoutPassword() {
+			return nil
+		}
+		m := &x.Measures
+		m.Accounts++
+		if set, ok := a.PasswordSet.Unix(); ok && about.Derived.AsOfKnown {
+			if m.AgeKnown++; about.Derived.AsOf-set > 365*86400 {
+				m.Old++
+			}
+		}
+		if a.SecondFactor != facts.Unknown {
+			if m.FactorKnown++; a.SecondFactor == facts.Yes {
+				m.Factor++
+			}
+		}
+		g, there := guesses[settings]
+		if !there {
+			g = gap.GuessesOf(func(id setting.ID) setting.Value { return settings.Get(id).Value })
+			guesses[settings] = g
+		}
+		known, most = known && g.Known, max(most, g.PerDay)
 		return nil
 	})
-	slices.SortStableFunc(list, func(a, b Account) int { return strings.Compare(a.Login, b.Login) })
-	return list, err
+	if known && x.Measures.Accounts > 0 {
+		if math.IsInf(most, 1) {
+			most = -1
+		}
+		x.Measures.Guesses = &most
+	}
+	slices.SortStableFunc(x.People, func(a, b Account) int { return strings.Compare(a.Login, b.Login) })
+	return err
 }
 
 func tri(t facts.Tri) string {

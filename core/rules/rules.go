@@ -19,6 +19,7 @@ import (
 // A Set is a named list of clauses.
 type Set struct {
 	Name    string
+	File    string // that it was read from
 	Title   string
 	InForce time.Time // zero when not said
 	Source  string    // the standard or decision that it comes from
@@ -90,7 +91,7 @@ func Read(file string, data []byte) (*Set, error) {
 		return nil, err
 	}
 	r := reader{}
-	set := &Set{Name: raw.Rules.Value, Title: raw.Title, Source: raw.Source}
+	set := &Set{Name: raw.Rules.Value, File: file, Title: raw.Title, Source: raw.Source}
 	r.note(CheckName(raw.Rules))
 	if raw.InForce != nil {
 		var err error

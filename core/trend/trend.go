@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"yewcone/core/record"
 	"yewcone/core/rules"
 )
 
@@ -24,6 +25,15 @@ type Sum struct {
 	Met        int
 	Counts     map[rules.Severity]int
 	Accepted   int
+	More
+}
+
+// More is what results have that were kept by newer programs; of older ones it is
+// zero.
+type More struct {
+	Measures record.Measures `json:"measures,omitzero"`
+	Rules    string          `json:"rules,omitempty"` // digest of the rule sets in force
+	Mapping  string          `json:"mapping,omitempty"`
 }
 
 // Serious counts what is critical or high.
@@ -130,6 +140,7 @@ func (t *Trend) together() {
 			for severity, n := range s.Counts {
 				all.Counts[severity] += n
 			}
+			all.Measures = plus(all.Measures, s.Measures)
 		}
 		if t.Whole[at] = whole; whole {
 			t.All[at] = all
@@ -149,4 +160,58 @@ func Ends(row []*Sum) (first, last *Sum) {
 		last = s
 	}
 	return first, last
+}
+
+// plus takes the accounts of two systems together; guesses are of the one that
+// allows more, and not known where those of one are not.
+func plus(a, b record.Measures) record.Measures {
+	sum := record.Measures{Accounts: a.Accounts + b.Accounts, Old: a.Old + b.Old, AgeKnown: a.AgeKnown + b.AgeKnown,
+		Factor: a.Factor + b.Factor, FactorKnown: a.FactorKnown + b.FactorKnown}
+	switch {
+	case a.Accounts == 0:
+		sum.Guesses = b.Guesses
+	case b.Accounts == 0:
+		sum.Guesses = a.Guesses
+	case a.Guesses == nil || b.Guesses == nil:
+	case *a.Guesses < 0 || *b.Guesses >= 0 && *a.Guesses > *b.Guesses:
+		sum.Guesses = a.Guesses
+	default:
+		sum.Guesses = b.Guesses
+	}
+	return sum
+}
+
+// A Break is a result from which on a system was judged otherwise than before.
+type Break struct {
+	At       int      // the place of the result
+	Rules    []string // systems for which other rules hold
+	Mappings []string // systems that another mapping reads
+}
+
+// Breaks lists them in their order.
+func (t *Trend) Breaks() []Break {
+	var list []Break
+	for at := range t.Results {
+		b := Break{At: at}
+		for i := range t.Lines {
+			now := t.Lines[i].Sums[at]
+			var was *Sum
+			for back := at - 1; back >= 0 && was == nil; back-- {
+				was = t.Lines[i].Sums[back]
+			}
+			if now == nil || was == nil {
+				continue
+			}
+			if was.Rules != now.Rules && was.Rules != "" && now.Rules != "" {
+				b.Rules = append(b.Rules, t.Lines[i].System)
+			}
+			if was.Mapping != now.Mapping && was.Mapping != "" && now.Mapping != "" {
+				b.Mappings = append(b.Mappings, t.Lines[i].System)
+			}
+		}
+		if b.Rules != nil || b.Mappings != nil {
+			list = append(list, b)
+		}
+	}
+	return list
 }

@@ -6,6 +6,7 @@ import (
 	"testing"
 	"time"
 
+	"yewcone/core/record"
 	"yewcone/core/rules"
 )
 
@@ -48,5 +49,33 @@ func TestOrder(t *testing.T) {
 			t.Fatalf("%s\nwant %s", got, want)
 		}
 		r.Shuffle(len(sums), func(i, j int) { sums[i], sums[j] = sums[j], sums[i] })
+	}
+}
+
+// TestBreaks: where other rules, or another mapping, came into force is told
+// once, also past a gap; what was not kept is no change. Guesses together are
+// those of the system that allows more, and not known where one is not.
+func TestBreaks(t *testing.T) {
+	some, none := 12.0, -1.0
+	sum := func(n int, system, rules, mapping string, guesses *float64) Sum {
+		return Sum{Result: int64(n), AsOf: time.Date(2026, 1, n, 0, 0, 0, 0, time.UTC), System: system,
+			More: More{Rules: rules, Mapping: mapping, Measures: record.Measures{Accounts: 10, Old: n, AgeKnown: 5, Guesses: guesses}}}
+	}
+	tr := Of([]Sum{sum(1, "a", "", "m", &some), sum(2, "a", "r", "m", &some), sum(4, "a", "s", "m", &none), sum(5, "a", "s", "n", nil),
+		sum(1, "b", "r", "", &some), sum(2, "b", "r", "", &some), sum(3, "b", "r", "", &some), sum(4, "b", "r", "", &some), sum(5, "b", "r", "", &some)})
+	if got := fmt.Sprint(tr.Breaks()); got != "[{3 [a] []} {4 [] [a]}]" {
+		t.Error(got)
+	}
+	for at, want := range []*float64{&some, &some, nil, &none, nil} {
+		switch all := tr.All[at]; {
+		case at == 2:
+			if all != nil {
+				t.Error("a result without a system has a sum")
+			}
+		case (want == nil) != (all.Measures.Guesses == nil) || want != nil && *want != *all.Measures.Guesses:
+			t.Errorf("result %d: %v", at+1, all.Measures.Guesses)
+		case all.Measures.Accounts != 20 || all.Measures.Old != 2*(at+1):
+			t.Errorf("result %d: %+v", at+1, all.Measures)
+		}
 	}
 }

@@ -14,7 +14,7 @@ import (
 func Trend(w io.Writer, t *trend.Trend) error {
 	out := csv.NewWriter(w)
 	if err := out.Write([]string{"as_of", "result", "system", "accounts", "privileged", "disabled", "clauses", "met", "critical", "high", "medium", "low", "info",
-		"accepted"}); err != nil {
+		"accepted", "with_password", "age_known", "older_than_a_year", "second_factor_known", "second_factor", "guesses_a_day", "rules", "mapping"}); err != nil {
 		return err
 	}
 	for at := range t.Results {
@@ -28,7 +28,8 @@ func Trend(w io.Writer, t *trend.Trend) error {
 			for _, severity := range []rules.Severity{rules.Critical, rules.High, rules.Medium, rules.Low, rules.Info} {
 				row = append(row, fmt.Sprint(s.Counts[severity]))
 			}
-			if err := out.Write(append(row, fmt.Sprint(s.Accepted))); err != nil {
+			row = append(row, fmt.Sprint(s.Accepted))
+			if err := out.Write(append(row, measures(s)...)); err != nil {
 				return err
 			}
 		}
@@ -36,3 +37,23 @@ func Trend(w io.Writer, t *trend.Trend) error {
 	out.Flush()
 	return out.Error()
 }
+
+// measures are empty where nobody measured.
+func measures(s *trend.Sum) []string {
+	m := &s.Measures
+	if m.Accounts == 0 {
+		return []string{"", "", "", "", "", "", short(s.Rules), short(s.Mapping)}
+	}
+	guesses := ""
+	if m.Guesses != nil {
+		guesses = fmt.Sprint(*m.Guesses)
+	}
+	if m.Guesses != nil && *m.Guesses < 0 {
+		guesses = "no bound"
+	}
+	return []string{fmt.Sprint(m.Accounts), fmt.Sprint(m.AgeKnown), fmt.Sprint(m.Old), fmt.Sprint(m.FactorKnown), fmt.Sprint(m.Factor), guesses,
+		short(s.Rules), short(s.Mapping)}
+}
+
+// short is a digest as far as people compare it.
+func short(digest string) string { return digest[:min(len(digest), 12)] }

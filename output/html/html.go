@@ -4,7 +4,9 @@ package html
 
 import (
 	"bufio"
+	"bytes"
 	_ "embed"
+	"encoding/base64"
 	"fmt"
 	"html/template"
 	"io"
@@ -21,6 +23,7 @@ import (
 	"yewcone/core/rules"
 	"yewcone/core/setting"
 	"yewcone/output"
+	"yewcone/output/picture"
 	"yewcone/output/visible"
 )
 
@@ -65,6 +68,8 @@ type view struct {
 	OmittedUnknown int
 	Since          string
 	Drift          *drift.Drift
+	Trend          template.URL // a picture; "" where fewer than two results are kept
+	Kept           int          // results in it
 	Changes        []changeGroup
 	Ways           []finding.Way
 	Todo           []todo
@@ -257,7 +262,9 @@ func Check(w io.Writer, r *finding.Result, o output.Options) error {
 	v.Unknown = r.Unknowns[:min(mostUnknowns, len(r.Unknowns))]
 	v.OmittedUnknown = len(r.Unknowns) - len(v.Unknown)
 	v.Severities = counts(r, "")
-	v.changes(o)
+	if err := v.changes(o); err != nil {
+		return err
+	}
 	v.todo()
 	v.heat()
 	v.systems()
@@ -319,9 +326,17 @@ func (v *view) todo() {
 }
 
 // changes puts what became of the findings since an earlier result into groups.
-func (v *view) changes(o output.Options) {
+func (v *view) changes(o output.Options) error {
 	if v.Drift, v.Since = o.Drift, o.Since; o.Drift == nil {
-		return
+		return nil
+	}
+	if o.Trend != nil && len(o.Trend.Results) > 1 {
+		var b bytes.Buffer
+		if err := picture.Trend(&b, o.Trend, v.Result.Estate, "svg"); err != nil {
+			return err
+		}
+		v.Trend = template.URL("data:image/svg+xml;base64," + base64.StdEncoding.EncodeToString(b.Bytes()))
+		v.Kept = len(o.Trend.Results)
 	}
 	for _, s := range drift.States {
 		if list := o.Drift.In(s); len(list) > 0 && s.Told() {
@@ -329,6 +344,7 @@ func (v *view) changes(o output.Options) {
 			v.Changes = append(v.Changes, changeGroup{strings.ToUpper(string(s)[:1]) + string(s)[1:], s.Bad(), shown, len(list) - len(shown)})
 		}
 	}
+	return nil
 }
 
 // A heatKey is a cell of the table of rules and systems.

@@ -17,17 +17,19 @@ import (
 const DriftVersion = 1
 
 type driftDocument struct {
-	Format   string             `json:"format"`
-	Version  int                `json:"version"`
-	Tool     string             `json:"tool"`
-	Estate   string             `json:"estate"`
-	From     *string            `json:"from"`
-	To       *string            `json:"to"`
-	Counts   map[string]int     `json:"counts"`
-	Findings []driftFinding     `json:"findings"`
-	Values   []driftValue       `json:"values"`
-	NotYet   []driftValue       `json:"not_yet"`
-	Accounts []driftAccountPart `json:"accounts"`
+	Format        string             `json:"format"`
+	Version       int                `json:"version"`
+	Tool          string             `json:"tool"`
+	Estate        string             `json:"estate"`
+	From          *string            `json:"from"`
+	To            *string            `json:"to"`
+	Counts        map[string]int     `json:"counts"`
+	Findings      []driftFinding     `json:"findings"`
+	Values        []driftValue       `json:"values"`
+	NotYet        []driftValue       `json:"not_yet"`
+	Accounts      []driftAccountPart `json:"accounts"`
+	OtherRules    []string           `json:"other_rules,omitempty"`
+	OtherMappings []string           `json:"other_mappings,omitempty"`
 }
 
 type driftFinding struct {
@@ -68,13 +70,14 @@ type driftAccountPart struct {
 	PolicyChanged    []string `json:"policy_changed,omitempty"`
 	PasswordsChanged int      `json:"passwords_changed"`
 	Passwords        int      `json:"passwords"`
+	NotYet           []string `json:"not_yet,omitempty"`
 }
 
 // Drift writes what changed.
 func Drift(w io.Writer, d *drift.Drift, o output.Options) error {
 	doc := driftDocument{Format: "yewcone drift", Version: DriftVersion, Tool: o.Version, Estate: d.After.Estate, From: instant(d.Before.AsOf),
 		To: instant(d.After.AsOf), Counts: map[string]int{}, Findings: []driftFinding{}, Values: []driftValue{}, NotYet: []driftValue{},
-		Accounts: []driftAccountPart{}}
+		Accounts: []driftAccountPart{}, OtherRules: d.OtherRules, OtherMappings: d.OtherMappings}
 	for _, s := range drift.States {
 		doc.Counts[string(s)] = len(d.In(s))
 	}
@@ -91,7 +94,7 @@ func Drift(w io.Writer, d *drift.Drift, o output.Options) error {
 	for i := range d.Accounts {
 		a := &d.Accounts[i]
 		doc.Accounts = append(doc.Accounts, driftAccountPart{a.System, a.Known, a.Made, a.Gone, a.Disabled, a.Enabled, a.Privileged, a.NotPrivileged,
-			a.MarksSet, a.MarksTaken, a.FactorGained, a.FactorLost, a.PolicyChanged, a.PasswordsChanged, a.Passwords})
+			a.MarksSet, a.MarksTaken, a.FactorGained, a.FactorLost, a.PolicyChanged, a.PasswordsChanged, a.Passwords, a.NotYet})
 	}
 	return encode(w, doc)
 }

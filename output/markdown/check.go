@@ -76,6 +76,20 @@ func Check(w io.Writer, r *finding.Result, o output.Options) error {
 	return b.Flush()
 }
 
+// Drift writes what changed between two results.
+func Drift(w io.Writer, d *drift.Drift, o output.Options) error {
+	b := bufio.NewWriter(w)
+	fmt.Fprintf(b, "# %s\n", safe(d.After.Estate))
+	o.Drift, o.Since = d, d.Before.AsOf.UTC().Format("2006-01-02 15:04")
+	changes(b, o)
+	for i := range d.Accounts {
+		if a := &d.Accounts[i]; len(a.NotYet) > 0 {
+			fmt.Fprintf(b, "- %s: what became stricter does not hold yet for %d accounts, whose password is older\n", safe(a.System), len(a.NotYet))
+		}
+	}
+	return b.Flush()
+}
+
 func changes(b *bufio.Writer, o output.Options) {
 	d := o.Drift
 	if d == nil {

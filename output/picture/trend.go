@@ -45,7 +45,7 @@ var hands = map[rules.Severity]hand{
 func Trend(w io.Writer, t *trend.Trend, estate, format string) error {
 	top, below := plot.New(), plot.New()
 	top.Title.Text = estate + ": findings over time"
-	below.Title.Text = "Clauses met, in per cent"
+	below.Title.Text = "In per cent"
 	for _, p := range []*plot.Plot{top, below} {
 		p.Title.TextStyle.Font.Size, p.Title.Padding = 15, 8
 		p.X.Tick.Marker = plot.TimeTicks{Format: "2006-01-02", Ticker: ticks(t)}
@@ -61,17 +61,32 @@ func Trend(w io.Writer, t *trend.Trend, estate, format string) error {
 			return err
 		}
 	}
-	if err := line(below, t, "met", hands[rules.Low], func(s *trend.Sum) float64 {
-		if s.Clauses == 0 {
-			return math.NaN()
+	for _, share := range []struct {
+		name string
+		as   rules.Severity
+		of   func(*trend.Sum) (n, of int)
+	}{
+		{"clauses met", rules.Low, func(s *trend.Sum) (int, int) { return s.Met, s.Clauses }},
+		{"accounts with a second factor", rules.Medium, func(s *trend.Sum) (int, int) { return s.Measures.Factor, s.Measures.FactorKnown }},
+		{"passwords older than a year", rules.Critical, func(s *trend.Sum) (int, int) { return s.Measures.Old, s.Measures.AgeKnown }},
+	} {
+		if err := line(below, t, share.name, hands[share.as], func(s *trend.Sum) float64 {
+			n, of := share.of(s)
+			if of == 0 {
+				return math.NaN()
+			}
+			return 100 * float64(n) / float64(of)
+		}); err != nil {
+			return err
 		}
-		return 100 * float64(s.Met) / float64(s.Clauses)
-	}); err != nil {
+	}
+	below.Y.Max = 150 // room for the legend
+	below.Y.Tick.Marker = plot.ConstantTicks([]plot.Tick{{Value: 0, Label: "0"}, {Value: 25, Label: "25"}, {Value: 50, Label: "50"}, {Value: 75, Label: "75"},
+		{Value: 100, Label: "100"}})
+	top.Y.Max *= 1.5
+	if err := breaks(top, below, t); err != nil {
 		return err
 	}
-	below.Y.Max = 100
-	below.Legend = plot.NewLegend() // the title says it
-	top.Y.Max *= 1.5                // room for the legend
 	var canvas interface {
 		vg.CanvasSizer
 		io.WriterTo
@@ -93,6 +108,29 @@ func Trend(w io.Writer, t *trend.Trend, estate, format string) error {
 	}
 	_, err := canvas.WriteTo(w)
 	return err
+}
+
+// breaks draws an upright line where other rules came into force.
+func breaks(top, below *plot.Plot, t *trend.Trend) error {
+	named := false
+	for _, b := range t.Breaks() {
+		if len(b.Rules) == 0 {
+			continue
+		}
+		at := float64(t.AsOf[b.At].Unix())
+		for _, p := range []*plot.Plot{top, below} {
+			l, err := plotter.NewLine(plotter.XYs{{X: at, Y: 0}, {X: at, Y: p.Y.Max / 1.5}})
+			if err != nil {
+				return fmt.Errorf("a picture of these numbers cannot be drawn: %w", err)
+			}
+			l.Width, l.Dashes = 1.2, []vg.Length{2, 4}
+			if p.Add(l); p == top && !named {
+				p.Legend.Add("other rules from here on", l)
+				named = true
+			}
+		}
+	}
+	return nil
 }
 
 // ticks are the moments of the results, or some of them.

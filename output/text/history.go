@@ -58,6 +58,12 @@ func Drift(w io.Writer, d *drift.Drift, o output.Options) error {
 	p := newPage(w, o)
 	p.para("", boldStyle, seen(d.After.Estate+": "+d.Sum()+"."))
 	p.para("", plainStyle, fmt.Sprintf("From %s to %s.", asOf(d.Before.AsOf), asOf(d.After.AsOf)))
+	if len(d.OtherRules) > 0 {
+		p.para("", oddStyle, seen("Other rules held then for "+strings.Join(d.OtherRules, ", ")+": a finding may be new or gone by them alone."))
+	}
+	if len(d.OtherMappings) > 0 {
+		p.para("", oddStyle, seen("Another mapping read "+strings.Join(d.OtherMappings, ", ")+" then."))
+	}
 	p.driftValues(d, o.All)
 	p.driftFindings(d, o.All)
 	p.driftAccounts(d, o.All)
@@ -174,9 +180,16 @@ func (p *page) driftAccounts(d *drift.Drift, all bool) {
 			}
 			p.para("  ", plainStyle, seen(fmt.Sprintf("%s: %d %s: %s%s", a.System, len(x.list), x.what, strings.Join(names, ", "), more(len(x.list)-len(names)))))
 		}
-		if a.PasswordsChanged > 0 {
-			p.para("  ", plainStyle, seen(fmt.Sprintf("%s: %d of %d passwords were changed; what is asked of passwords holds for these", a.System,
-				a.PasswordsChanged, a.Passwords)))
+		if a.PasswordsChanged > 0 || len(a.NotYet) > 0 {
+			text := fmt.Sprintf("%s: %d of %d passwords were changed; what is asked of passwords holds for these", a.System, a.PasswordsChanged, a.Passwords)
+			if len(a.NotYet) > 0 {
+				names := a.NotYet
+				if !all {
+					names = names[:min(len(names), 6)]
+				}
+				text += fmt.Sprintf(", and what became stricter not yet for %d: %s%s", len(a.NotYet), strings.Join(names, ", "), more(len(a.NotYet)-len(names)))
+			}
+			p.para("  ", plainStyle, seen(text))
 		}
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"io"
 	"strings"
 
+	"yewcone/core/record"
 	"yewcone/core/rules"
 	"yewcone/core/trend"
 	"yewcone/output"
@@ -61,6 +62,16 @@ func Trend(w io.Writer, t *trend.Trend, o output.Options) error {
 		}
 		return text
 	})
+	p.measures(t)
+	for _, b := range t.Breaks() {
+		day := t.AsOf[b.At].Format("2006-01-02")
+		if len(b.Rules) > 0 {
+			p.para("  ", oddStyle, fmt.Sprintf("From %s on other rules hold for %s: what was found before was asked otherwise.", day, seen(strings.Join(b.Rules, ", "))))
+		}
+		if len(b.Mappings) > 0 {
+			p.para("  ", oddStyle, fmt.Sprintf("From %s on another mapping reads %s.", day, seen(strings.Join(b.Mappings, ", "))))
+		}
+	}
 	gaps := 0
 	for i := range t.Whole {
 		if !t.Whole[i] {
@@ -87,13 +98,18 @@ const mostSparks = 24
 
 // spark draws a row of bars from 0 to the most of the row, blanks for gaps.
 func spark(row []*trend.Sum, value func(*trend.Sum) int) string {
-	row = row[max(0, len(row)-mostSparks):]
 	most := 1
-	for _, s := range row {
+	for _, s := range row[max(0, len(row)-mostSparks):] {
 		if s != nil {
 			most = max(most, value(s))
 		}
 	}
+	return bars(row, most, value)
+}
+
+// bars draws the last sums of a row from 0 to a number, blanks for gaps.
+func bars(row []*trend.Sum, most int, value func(*trend.Sum) int) string {
+	row = row[max(0, len(row)-mostSparks):]
 	bars := []rune("▁▂▃▄▅▆▇█")
 	var b strings.Builder
 	for _, s := range row {
@@ -104,4 +120,82 @@ func spark(row []*trend.Sum, value func(*trend.Sum) int) string {
 		b.WriteRune(bars[(value(s)*(len(bars)-1)+most/2)/most])
 	}
 	return b.String()
+}
+
+// measures writes ages, second factors and guesses of each system over time.
+func (p *page) measures(t *trend.Trend) {
+	rows := [][]string{{"of accounts that a password lets in", "older than a year", "", "second factor", "", "guesses a day"}}
+	percent := func(n, of int) string {
+		if of == 0 {
+			return "?"
+		}
+		return fmt.Sprintf("%d %%", (200*n+of)/(2*of))
+	}
+	between := func(from, to string) string {
+		if from == to {
+			return to
+		}
+		return from + " → " + to
+	}
+	add := func(name string, row []*trend.Sum) {
+		var measured []*trend.Sum
+		for _, s := range row {
+			if s != nil && s.Measures.Accounts == 0 {
+				s = nil // kept by a program that did not measure, or there is nobody
+			}
+			measured = append(measured, s)
+		}
+		first, last := trend.Ends(measured)
+		if first == nil {
+			return
+		}
+		a, b := &first.Measures, &last.Measures
+		share := func(n, of func(*record.Measures) int) string {
+			var known []*trend.Sum
+			for _, s := range measured {
+				if s != nil && of(&s.Measures) == 0 {
+					s = nil
+				}
+				known = append(known, s)
+			}
+			return bars(known, 100, func(s *trend.Sum) int { return 100 * n(&s.Measures) / of(&s.Measures) })
+		}
+		rows = append(rows, []string{name, between(percent(a.Old, a.AgeKnown), percent(b.Old, b.AgeKnown)),
+			share(func(m *record.Measures) int { return m.Old }, func(m *record.Measures) int { return m.AgeKnown }),
+			between(percent(a.Factor, a.FactorKnown), percent(b.Factor, b.FactorKnown)),
+			share(func(m *record.Measures) int { return m.Factor }, func(m *record.Measures) int { return m.FactorKnown }),
+			between(guesses(a.Guesses), guesses(b.Guesses))})
+	}
+	for i := range t.Lines {
+		add(seen(t.Lines[i].System), t.Lines[i].Sums)
+	}
+	if len(t.Lines) > 1 {
+		add("together", t.All)
+	}
+	if len(rows) == 1 {
+		return
+	}
+	p.blank()
+	p.table("  ", rows, func(int) bool { return false }, func(row, c int, text string) string {
+		switch {
+		case row == 0:
+			return p.paint(faintStyle, text)
+		case rows[row][0] == "together":
+			return p.paint(boldStyle, text)
+		}
+		return text
+	})
+}
+
+// guesses are those that the most patient account allows in a day.
+func guesses(n *float64) string {
+	switch {
+	case n == nil:
+		return "?"
+	case *n < 0:
+		return "no bound"
+	case *n >= 10:
+		return fmt.Sprintf("%.0f", *n)
+	}
+	return fmt.Sprintf("%.2g", *n)
 }
