@@ -5,6 +5,9 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"path/filepath"
+	"strings"
+	"time"
 
 	"github.com/urfave/cli/v3"
 
@@ -17,15 +20,20 @@ func demoCommand() *cli.Command {
 		Usage:     "write the demo estate and run the full example on it",
 		ArgsUsage: "[options] [DIR]",
 		Description: `Writes the estate of Marrowby Sound Ferries, a made-up company, into an empty or new
-folder (without DIR, into one for temporary files) and checks it.
+folder (without DIR, into one for temporary files) and checks it. With --months, six monthly
+exports of two of its systems instead: each is kept, and drift and trend tell what happened.
 
   yewcone demo
-  yewcone demo marrowby`,
-		Flags: []cli.Flag{colorFlag()},
+  yewcone demo marrowby
+  yewcone demo --months half-a-year`,
+		Flags: []cli.Flag{colorFlag(), &cli.BoolFlag{Name: "months", Usage: "six monthly exports of two systems, kept one after the other"}},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			folder, err := targetFolder(c, "yewcone-demo-*")
 			if err != nil {
 				return err
+			}
+			if c.Bool("months") {
+				return demoMonths(ctx, c, folder)
 			}
 			if err := demo.WriteEstate(folder); err != nil {
 				return err
@@ -53,6 +61,53 @@ Change a rule in rules/house.yaml or a value in exports/ and check again.
 			return nil
 		},
 	}
+}
+
+// demoMonths writes six months, keeps each, and tells of the worst and of all.
+func demoMonths(ctx context.Context, c *cli.Command, folder string) error {
+	if err := demo.WriteMonths(folder); err != nil {
+		return err
+	}
+	w := c.Root().Writer
+	fmt.Fprintf(w, "Six monthly exports of two systems are in %s, with one history.\n\n", folder)
+	run := func(command *cli.Command, at time.Time, args ...string) error {
+		args = append(args, "--estate", filepath.Join(folder, demo.MonthFolder(at)))
+		fmt.Fprintf(w, "$ yewcone %s\n", strings.Join(args, " "))
+		if command.Name != "keep" {
+			args = append(args, "--color", c.String("color"))
+		}
+		command.Writer = w
+		err := command.Run(ctx, args)
+		var s status
+		if err != nil && !errors.As(err, &s) {
+			return err
+		}
+		return nil
+	}
+	for _, at := range demo.Months {
+		if err := run(keepCommand(), at, "keep"); err != nil {
+			return err
+		}
+	}
+	last := demo.Months[len(demo.Months)-1]
+	fmt.Fprintln(w)
+	if err := run(driftCommand(), last, "drift", "2", "3"); err != nil {
+		return err
+	}
+	fmt.Fprintln(w)
+	if err := run(trendCommand(), last, "trend"); err != nil {
+		return err
+	}
+	fmt.Fprintf(w, `
+What to try next, in %s:
+  yewcone drift 3 4                                 mended in April, and what was asked for
+  yewcone drift 4 5                                 an exception ended, and a system moved
+  yewcone drift 2026-01-31 now                      from January to the exports of June
+  yewcone trend --format png --out trend.png        the same as a picture
+  yewcone history                                   what is kept
+  yewcone report --since 1 --out half-a-year.html   the page, with what changed
+`, filepath.Join(folder, demo.MonthFolder(last)))
+	return nil
 }
 
 func initCommand() *cli.Command {

@@ -254,3 +254,52 @@ func TestLiveHistory(t *testing.T) {
 	}
 	all.Wait()
 }
+
+// TestDemoMonths: the six months tell their story, and are the same each time.
+func TestDemoMonths(t *testing.T) {
+	folder := filepath.Join(t.TempDir(), "m")
+	told, stderr, code := runTool(t, ".", "demo", "--months", folder)
+	if code != 0 {
+		t.Fatalf("exit %d\n%s", code, stderr)
+	}
+	text := strings.Join(strings.Fields(told), " ")
+	for _, want := range []string{"lockout_attempts 8 → 50, weaker, asked for 5", "min_length 12 → 8, weaker", "Other rules held then for partners, yard",
+		"From 2026-03-20 on other rules hold for partners, yard", "From 2026-05-20 on another mapping reads yard", "of accounts that a password lets in"} {
+		if !strings.Contains(text, want) {
+			t.Errorf("no %q in\n%s", want, told)
+		}
+	}
+	last := filepath.Join(folder, "2026-06")
+	for _, c := range []struct {
+		args  []string
+		wants []string
+	}{
+		{[]string{"drift", "3", "4"}, []string{"lockout_attempts 50 → 5, stricter, as asked for", "what became stricter not yet for 109: "}},
+		{[]string{"drift", "4", "5"}, []string{"No longer accepted: 1 finding", "Another mapping read yard then", "yard: 2 made: dienst-kran, dienst-waage"}},
+		{[]string{"drift", "5", "6"}, []string{"yard: 1 now privileged: bfaehrmoor1", "lockout_duration 5 minutes → 15 minutes"}},
+		{[]string{"drift", "3", "4", "--format", "csv"}, []string{"value,stricter,partners,,portal,lockout_attempts,50,5,5,", "account,password older than what became stricter,partners,"}},
+		{[]string{"drift", "3", "4", "--format", "markdown"}, []string{"does not hold yet for 109 accounts"}},
+		{[]string{"drift", "3", "4", "--format", "json"}, []string{`"not_yet": [`}},
+		{[]string{"trend", "--format", "csv"}, []string{"second_factor,guesses_a_day,rules,mapping"}},
+		{[]string{"report", "--since", "1", "--format", "html"}, []string{`<img src="data:image/svg`, "over 6 kept results"}},
+		{[]string{"history"}, []string{"2026-06-20"}},
+	} {
+		stdout, stderr, code := runTool(t, last, c.args...)
+		joined := strings.Join(strings.Fields(stdout), " ")
+		for _, want := range c.wants {
+			if code > 1 || !strings.Contains(joined, want) && !strings.Contains(stdout, want) {
+				t.Errorf("%v: exit %d, no %q in\n%.3000s%s", c.args, code, want, stdout, stderr)
+			}
+		}
+	}
+	other := filepath.Join(t.TempDir(), "m")
+	if err := demo.WriteMonths(other); err != nil {
+		t.Fatal(err)
+	}
+	if out, err := exec.Command("diff", "-r", "--exclude=history.db*", folder, other).CombinedOutput(); err != nil {
+		t.Errorf("%v\n%s", err, out)
+	}
+	if err := demo.WriteMonths(other); err == nil {
+		t.Error("what is there is written over")
+	}
+}

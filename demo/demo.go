@@ -31,6 +31,14 @@ func WriteStart(folder string) error {
 }
 
 func write(tree embed.FS, root, folder string) error {
+	if err := vacant(folder); err != nil {
+		return err
+	}
+	return copyTree(tree, root, folder)
+}
+
+// vacant reports a folder that holds something.
+func vacant(folder string) error {
 	entries, err := os.ReadDir(folder)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return fmt.Errorf("cannot use %s: %w", folder, err)
@@ -38,7 +46,7 @@ func write(tree embed.FS, root, folder string) error {
 	if len(entries) > 0 {
 		return fmt.Errorf("%s is not empty, and nothing in it is overwritten; name a new folder", folder)
 	}
-	return copyTree(tree, root, folder)
+	return nil
 }
 
 // copyTree copies files that do not exist yet; one that does is an error.

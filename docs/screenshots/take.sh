@@ -37,7 +37,7 @@ SHOW
 
 size=140x44 points=10.5 shot check 'head -42' 'yewcone check'
 shot changes 'head -35' 'yewcone changes rota partners yard'
-shot remedy 'head -35' 'yewcone remedy yard directory'
+shot remedy 'head -35' 'yewcone remedy quay1'
 shot impact 'head -35' "yewcone impact partners yard"
 shot due 'head -35' 'yewcone due'
 shot intake 'head -35' 'yewcone intake rota'
@@ -46,15 +46,22 @@ shot why 'head -35' 'yewcone why rota siobhan.keane'
 shot rules 'head -35' 'yewcone rules compare nist-800-63b-4 pci-dss-4.0.1 stig-unix'
 shot checks 'head -35' 'yewcone checks'
 shot settings 'head -35' 'yewcone settings'
-shot facts 'head -35' 'yewcone facts'
 printf 'summer2026\nKelp over granite 47\nMarrowby-2026!\n7294\n' >"$work/marrowby/candidates.txt"
 shot try 'head -35' 'yewcone try rota quay1 mailboxes --file candidates.txt'
 shot derive 'head -35' 'yewcone derive rota'
 shot space 'head -35' 'yewcone space'
 shot gaps 'head -35' 'yewcone gaps'
 
+# Six months of two systems, and their picture.
+"$work/yewcone" demo --months "$work/months" >/dev/null
+mv "$work/marrowby" "$work/estate" && mv "$work/months/2026-06" "$work/marrowby" && mv "$work/months/history.db" "$work/history.db"
+shot drift 'head -35' 'yewcone drift 2 3'
+"$work/yewcone" trend --estate "$work/marrowby" --format png --out "$work/trend.png"
+convert "$work/trend.png" +dither -colors 128 docs/screenshots/trend.png
+mv "$work/estate" "$work/marrowby.demo"
+
 # The report's page, in headless Chromium (Debian: chromium).
-"$work/yewcone" report --estate "$work/marrowby" --out "$work/report.html"
+"$work/yewcone" report --estate "$work/marrowby.demo" --out "$work/report.html"
 page() {
 	local name=$1
 	shift
