@@ -280,6 +280,8 @@ func TestDemoMonths(t *testing.T) {
 		{[]string{"drift", "3", "4", "--format", "csv"}, []string{"value,stricter,partners,,portal,lockout_attempts,50,5,5,", "account,password older than what became stricter,partners,"}},
 		{[]string{"drift", "3", "4", "--format", "markdown"}, []string{"does not hold yet for 109 accounts"}},
 		{[]string{"drift", "3", "4", "--format", "json"}, []string{`"not_yet": [`}},
+		{[]string{"trend", "--rule", "house/length"}, []string{"partners 0 → 144 of 150", "yard 22 → 21 of 26"}},
+		{[]string{"trend", "--rule", "house/length", "--format", "csv"}, []string{",house/length,144\n", ",house/length,21\n"}},
 		{[]string{"trend", "--format", "csv"}, []string{"second_factor,guesses_a_day,rules,mapping"}},
 		{[]string{"report", "--since", "1", "--format", "html"}, []string{`<img src="data:image/svg`, "over 6 kept results"}},
 		{[]string{"history"}, []string{"2026-06-20"}},
@@ -291,6 +293,9 @@ func TestDemoMonths(t *testing.T) {
 				t.Errorf("%v: exit %d, no %q in\n%.3000s%s", c.args, code, want, stdout, stderr)
 			}
 		}
+	}
+	if _, stderr, code := runTool(t, last, "trend", "--rule", "house/lenght"); code != 2 || !strings.Contains(stderr, `did you mean "house/length"`) {
+		t.Errorf("exit %d %s", code, stderr)
 	}
 	other := filepath.Join(t.TempDir(), "m")
 	if err := demo.WriteMonths(other); err != nil {

@@ -495,3 +495,26 @@ func (s *Store) Sums(ctx context.Context, systems []string) ([]trend.Sum, error)
 	}
 	return list, rows.Err()
 }
+
+// Records calls a function for each result, without its accounts, the earliest
+// exports first.
+func (s *Store) Records(ctx context.Context, do func(id int64, r *record.Record)) error {
+	rows, err := s.db.QueryContext(ctx, "SELECT id, document FROM results ORDER BY as_of, id")
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var id int64
+		var document []byte
+		if err := rows.Scan(&id, &document); err != nil {
+			return err
+		}
+		r := &record.Record{}
+		if err := unpacked(document, r); err != nil {
+			return err
+		}
+		do(id, r)
+	}
+	return rows.Err()
+}

@@ -25,6 +25,7 @@ type Sum struct {
 	Met        int
 	Counts     map[rules.Severity]int
 	Accepted   int
+	Breaking   *int // accounts that break the rule of the trend; nil where none is asked, or it was not looked at
 	More
 }
 
@@ -54,6 +55,7 @@ type Trend struct {
 	Lines   []Line      // by name
 	All     []*Sum      // of the systems that every whole result has; nil where one of them is missing
 	Common  []string    // these systems
+	Rule    string      // of which the accounts are counted that break it; "" for none
 }
 
 // Of puts sums in a row, in whatever order they come. Of several results of one
@@ -141,6 +143,13 @@ func (t *Trend) together() {
 				all.Counts[severity] += n
 			}
 			all.Measures = plus(all.Measures, s.Measures)
+			if s.Breaking != nil {
+				n := *s.Breaking
+				if all.Breaking != nil {
+					n += *all.Breaking
+				}
+				all.Breaking = &n
+			}
 		}
 		if t.Whole[at] = whole; whole {
 			t.All[at] = all
@@ -214,4 +223,23 @@ func (t *Trend) Breaks() []Break {
 		}
 	}
 	return list
+}
+
+// Breaking counts the accounts of a system that break a rule, accepted or not;
+// ok is false where the rule did not hold for the system, or what it asks was
+// not known. Of several settings that one rule asks, the one that most accounts
+// fall short of counts.
+func Breaking(r *record.Record, system, rule string) (n int, ok bool) {
+	x := r.System(system)
+	if x == nil || x.Outcomes[rule] == "" || x.Outcomes[rule] == "unknown" {
+		return 0, false
+	}
+	bySetting := map[string]int{}
+	for i := range r.Findings {
+		if f := &r.Findings[i]; f.System == system && f.Rule == rule {
+			bySetting[f.Setting] += f.Accounts
+			n = max(n, bySetting[f.Setting])
+		}
+	}
+	return n, true
 }

@@ -14,7 +14,7 @@ import (
 func Trend(w io.Writer, t *trend.Trend) error {
 	out := csv.NewWriter(w)
 	if err := out.Write([]string{"as_of", "result", "system", "accounts", "privileged", "disabled", "clauses", "met", "critical", "high", "medium", "low", "info",
-		"accepted", "with_password", "age_known", "older_than_a_year", "second_factor_known", "second_factor", "guesses_a_day", "rules", "mapping"}); err != nil {
+		"accepted", "with_password", "age_known", "older_than_a_year", "second_factor_known", "second_factor", "guesses_a_day", "rules", "mapping", "rule", "breaking"}); err != nil {
 		return err
 	}
 	for at := range t.Results {
@@ -29,7 +29,7 @@ func Trend(w io.Writer, t *trend.Trend) error {
 				row = append(row, fmt.Sprint(s.Counts[severity]))
 			}
 			row = append(row, fmt.Sprint(s.Accepted))
-			if err := out.Write(append(row, measures(s)...)); err != nil {
+			if err := out.Write(append(append(row, measures(s)...), breaking(t, s)...)); err != nil {
 				return err
 			}
 		}
@@ -57,3 +57,11 @@ func measures(s *trend.Sum) []string {
 
 // short is a digest as far as people compare it.
 func short(digest string) string { return digest[:min(len(digest), 12)] }
+
+// breaking is the rule that was asked for, and how many accounts break it.
+func breaking(t *trend.Trend, s *trend.Sum) []string {
+	if t.Rule == "" || s.Breaking == nil {
+		return []string{cell(t.Rule), ""}
+	}
+	return []string{cell(t.Rule), fmt.Sprint(*s.Breaking)}
+}

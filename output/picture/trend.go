@@ -69,6 +69,12 @@ func Trend(w io.Writer, t *trend.Trend, estate, format string) error {
 		{"clauses met", rules.Low, func(s *trend.Sum) (int, int) { return s.Met, s.Clauses }},
 		{"accounts with a second factor", rules.Medium, func(s *trend.Sum) (int, int) { return s.Measures.Factor, s.Measures.FactorKnown }},
 		{"passwords older than a year", rules.Critical, func(s *trend.Sum) (int, int) { return s.Measures.Old, s.Measures.AgeKnown }},
+		{"accounts that break " + t.Rule, rules.High, func(s *trend.Sum) (int, int) {
+			if s.Breaking == nil {
+				return 0, 0
+			}
+			return min(*s.Breaking, s.Accounts), s.Accounts
+		}},
 	} {
 		if err := line(below, t, share.name, hands[share.as], func(s *trend.Sum) float64 {
 			n, of := share.of(s)

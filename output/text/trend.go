@@ -62,6 +62,9 @@ func Trend(w io.Writer, t *trend.Trend, o output.Options) error {
 		}
 		return text
 	})
+	if t.Rule != "" {
+		p.breaking(t)
+	}
 	p.measures(t)
 	for _, b := range t.Breaks() {
 		day := t.AsOf[b.At].Format("2006-01-02")
@@ -198,4 +201,37 @@ func guesses(n *float64) string {
 		return fmt.Sprintf("%.0f", *n)
 	}
 	return fmt.Sprintf("%.2g", *n)
+}
+
+// breaking writes how many accounts break the rule of a trend.
+func (p *page) breaking(t *trend.Trend) {
+	rows := [][]string{{"accounts that break " + seen(t.Rule), "", ""}}
+	add := func(name string, row []*trend.Sum) {
+		var known []*trend.Sum
+		for _, s := range row {
+			if s != nil && (s.Breaking == nil || s.Accounts == 0) {
+				s = nil
+			}
+			known = append(known, s)
+		}
+		first, last := trend.Ends(known)
+		if first == nil {
+			return
+		}
+		rows = append(rows, []string{name, fmt.Sprintf("%s of %d", way(*first.Breaking, *last.Breaking), last.Accounts),
+			bars(known, 100, func(s *trend.Sum) int { return min(100, 100**s.Breaking/s.Accounts) })})
+	}
+	for i := range t.Lines {
+		add(seen(t.Lines[i].System), t.Lines[i].Sums)
+	}
+	if len(rows) > 2 {
+		add("together", t.All)
+	}
+	p.blank()
+	p.table("  ", rows, func(int) bool { return false }, func(row, _ int, text string) string {
+		if row == 0 {
+			return p.paint(faintStyle, text)
+		}
+		return text
+	})
 }
