@@ -154,7 +154,11 @@ func openEstate(c *cli.Command, systems []string) (*opened, error) {
 	if err != nil {
 		return nil, err
 	}
-	folder, err := estatefolder.Find(c.String("estate"))
+	return openEstateIn(c, c.String("estate"), systems, asOf)
+}
+
+func openEstateIn(c *cli.Command, name string, systems []string, asOf time.Time) (*opened, error) {
+	folder, err := estatefolder.Find(name)
 	if err != nil {
 		return nil, err
 	}

@@ -211,7 +211,7 @@ for first; whether what changes asked for took effect; accounts that were made, 
 switched off or became privileged, and marks on them. What was not looked at is never fixed.
 
 FROM and TO are numbers of kept results, days (the latest result up to then), files that
-"check --format json" wrote, or "now". Without them: the latest kept result, and now.
+"check --format json" wrote, folders of estates with other exports, or "now". Without them: the latest kept result, and now.
 
   yewcone drift
   yewcone drift 2026-11-22 now --format json
@@ -361,6 +361,18 @@ func (p *past) point(ctx context.Context, c *cli.Command, name string) (point, e
 		_, rec, err := recorded(c, nil)
 		return point{rec, -1}, err
 	}
+	if info, err := os.Stat(name); err == nil && info.IsDir() { // other exports, in an estate of their own
+		o, err := openEstateIn(c, name, nil, time.Time{})
+		if err != nil {
+			return point{}, err
+		}
+		result, err := o.audited(c)
+		if err != nil {
+			return point{}, err
+		}
+		rec, err := o.record(result)
+		return point{rec, -1}, err
+	}
 	if rec, there, err := resultFile(name); there {
 		return point{rec, -1}, err
 	}
@@ -379,7 +391,7 @@ func (p *past) point(ctx context.Context, c *cli.Command, name string) (point, e
 		}
 	}
 	if at < 0 {
-		return point{}, fmt.Errorf("%s is neither a kept result, nor a day up to which there is one, nor a file, nor \"now\"; \"yewcone history\" lists %d",
+		return point{}, fmt.Errorf("%s is neither a kept result, nor a day up to which there is one, nor a file, nor a folder, nor \"now\"; \"yewcone history\" lists %d",
 			table.Shown(name), len(p.list))
 	}
 	rec, err := p.store.Get(ctx, p.list[at].ID)

@@ -294,6 +294,13 @@ func TestDemoMonths(t *testing.T) {
 			}
 		}
 	}
+	kept, _, _ := runTool(t, last, "drift", "3", "4")
+	if exports, _, _ := runTool(t, last, "drift", "../2026-03", "../2026-04"); kept != exports {
+		t.Errorf("of the exports it is\n%s\nof what was kept\n%s", exports, kept)
+	}
+	if stdout, _, _ := runTool(t, last, "trend"); !strings.Contains(stdout, "████▁▁") || !strings.Contains(stdout, "accepted") {
+		t.Errorf("the exception that ended is not told\n%s", stdout)
+	}
 	if _, stderr, code := runTool(t, last, "trend", "--rule", "house/lenght"); code != 2 || !strings.Contains(stderr, `did you mean "house/length"`) {
 		t.Errorf("exit %d %s", code, stderr)
 	}

@@ -3,6 +3,7 @@ package text
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"yewcone/core/record"
@@ -33,10 +34,16 @@ func Trend(w io.Writer, t *trend.Trend, o output.Options) error {
 	}
 	p.blank()
 	rows := [][]string{{"", "critical and high", "", "medium and less", "", "clauses met", ""}}
+	accepted := slices.ContainsFunc(t.Lines, func(l trend.Line) bool {
+		return slices.ContainsFunc(l.Sums, func(s *trend.Sum) bool { return s != nil && s.Accepted > 0 })
+	})
+	if accepted {
+		rows[0] = append(rows[0], "accepted", "")
+	}
 	add := func(name string, row []*trend.Sum) {
 		first, last := trend.Ends(row)
 		if first == nil {
-			rows = append(rows, []string{name, "not read to its end in any", "", "", "", "", ""})
+			rows = append(rows, append([]string{name, "not read to its end in any"}, make([]string, len(rows[0])-2)...))
 			return
 		}
 		lesser := func(s *trend.Sum) int { return s.Counts[rules.Medium] + s.Counts[rules.Low] + s.Counts[rules.Info] }
@@ -44,8 +51,13 @@ func Trend(w io.Writer, t *trend.Trend, o output.Options) error {
 		if last.Clauses > 0 {
 			met = fmt.Sprintf("%s of %d", way(first.Met, last.Met), last.Clauses)
 		}
-		rows = append(rows, []string{name, way(first.Serious(), last.Serious()), spark(row, (*trend.Sum).Serious),
-			way(lesser(first), lesser(last)), spark(row, lesser), met, spark(row, func(s *trend.Sum) int { return s.Met })})
+		cells := []string{name, way(first.Serious(), last.Serious()), spark(row, (*trend.Sum).Serious),
+			way(lesser(first), lesser(last)), spark(row, lesser), met, spark(row, func(s *trend.Sum) int { return s.Met })}
+		if accepted {
+			taken := func(s *trend.Sum) int { return s.Accepted }
+			cells = append(cells, way(taken(first), taken(last)), spark(row, taken))
+		}
+		rows = append(rows, cells)
 	}
 	for i := range t.Lines {
 		add(seen(t.Lines[i].System), t.Lines[i].Sums)
