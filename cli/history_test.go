@@ -239,7 +239,7 @@ func TestLiveHistory(t *testing.T) {
 	if out, err := c.CombinedOutput(); err != nil {
 		t.Fatalf("%v\n%s", err, out)
 	}
-	shell(t, folder, "psql -q -h "+folder+" -U postgres -c 'TRUNCATE results, sums, pieces, listed'")
+	shell(t, folder, "psql -q -h "+folder+" -U postgres -c 'TRUNCATE results, sums, shared, parts'")
 	estate := keepFolder(t, "history: {url: \""+url+"\"}\n")
 	killKeep(t, estate, 100)
 	var all sync.WaitGroup

@@ -49,6 +49,14 @@ CREATE TABLE listed (result BIGINT NOT NULL, system TEXT NOT NULL, piece INTEGER
 CREATE INDEX listed_hash ON listed (hash);
 `, `
 ALTER TABLE sums ADD COLUMN more TEXT NOT NULL DEFAULT '';
+`, `
+CREATE TABLE shared (id %[1]s, hash TEXT NOT NULL UNIQUE, data %[2]s NOT NULL);
+INSERT INTO shared (hash, data) SELECT hash, data FROM pieces;
+CREATE TABLE parts (result BIGINT NOT NULL, system TEXT NOT NULL, piece INTEGER NOT NULL, shared BIGINT NOT NULL, PRIMARY KEY (result, system, piece))%[3]s;
+INSERT INTO parts (result, system, piece, shared) SELECT l.result, l.system, l.piece, s.id FROM listed l JOIN shared s ON s.hash = l.hash;
+CREATE INDEX parts_shared ON parts (shared);
+DROP TABLE listed;
+DROP TABLE pieces;
 `}
 
 // Open opens a store, and makes or migrates its tables. Where is the path of a
@@ -149,12 +157,12 @@ func (s *Store) migrate(ctx context.Context) error {
 		if version > len(migrations) {
 			return fmt.Errorf("it was made by a newer program (schema %d; this one knows %d)", version, len(migrations))
 		}
-		id, blob := "INTEGER PRIMARY KEY AUTOINCREMENT", "BLOB"
+		id, blob, small := "INTEGER PRIMARY KEY AUTOINCREMENT", "BLOB", " WITHOUT ROWID"
 		if s.postgres {
-			id, blob = "BIGINT GENERATED ALWAYS AS IDENTITY PRIMARY KEY", "BYTEA"
+			id, blob, small = "BIGINT GENERATED ALWAYS AS IDENTITY PRIMARY KEY", "BYTEA", ""
 		}
 		for n := version; n < len(migrations); n++ {
-			for statement := range strings.SplitSeq(strings.NewReplacer("%[1]s", id, "%[2]s", blob).Replace(migrations[n]), ";\n") {
+			for statement := range strings.SplitSeq(strings.NewReplacer("%[1]s", id, "%[2]s", blob, "%[3]s", small).Replace(migrations[n]), ";\n") {
 				if strings.TrimSpace(statement) == "" {
 					continue
 				}
@@ -208,16 +216,19 @@ func (s *Store) Keep(ctx context.Context, r *record.Record, now time.Time) (id i
 
 // moreOf is what sums have beside their counts.
 func moreOf(x *record.System) trend.More {
-	more := trend.More{Measures: x.Measures, Mapping: x.Sources.Mapping}
+	more := trend.More{Measures: x.Measures, Mapping: short(x.Sources.Mapping)}
 	h := sha256.New()
 	for _, name := range slices.Sorted(maps.Keys(x.Sources.Rules)) {
 		fmt.Fprintf(h, "%s %s\n", x.Sources.Rules[name], name)
 	}
 	if len(x.Sources.Rules) > 0 {
-		more.Rules = hex.EncodeToString(h.Sum(nil))
+		more.Rules = short(hex.EncodeToString(h.Sum(nil)))
 	}
 	return more
 }
+
+// short is a digest as far as it takes to tell it from others of its kind.
+func short(digest string) string { return digest[:min(len(digest), 24)] }
 
 func number(yes bool) int {
 	if yes {
@@ -293,7 +304,7 @@ func (s *Store) keepPieces(ctx context.Context, tx *sql.Tx, id int64, system str
 		marks += ", ?"
 		hashes[i] = list[i].hash
 	}
-	query := "SELECT hash FROM pieces WHERE hash IN (" + marks[2:] + ")"
+	query := "SELECT id, hash FROM shared WHERE hash IN (" + marks[2:] + ")"
 	if s.postgres {
 		query += " FOR KEY SHARE" // nobody deletes them meanwhile
 	}
@@ -302,13 +313,14 @@ func (s *Store) keepPieces(ctx context.Context, tx *sql.Tx, id int64, system str
 		return err
 	}
 	defer rows.Close()
-	there := map[string]bool{}
+	ids := map[string]int64{}
 	for rows.Next() {
 		var hash string
-		if err := rows.Scan(&hash); err != nil {
+		var number int64
+		if err := rows.Scan(&number, &hash); err != nil {
 			return err
 		}
-		there[hash] = true
+		ids[hash] = number
 	}
 	if err := rows.Err(); err != nil {
 		return err
@@ -317,15 +329,20 @@ func (s *Store) keepPieces(ctx context.Context, tx *sql.Tx, id int64, system str
 	var values []any
 	for i := range list {
 		p := &list[i]
-		if values = append(values, id, system, p.number, p.hash); there[p.hash] {
-			continue
+		number, there := ids[p.hash]
+		if !there {
+			err := tx.QueryRowContext(ctx, s.bind("INSERT INTO shared (hash, data) VALUES (?, ?) ON CONFLICT (hash) DO NOTHING RETURNING id"),
+				p.hash, packer.EncodeAll(p.text, nil)).Scan(&number)
+			if errors.Is(err, sql.ErrNoRows) { // another writer was first
+				err = tx.QueryRowContext(ctx, s.bind("SELECT id FROM shared WHERE hash = ?"), p.hash).Scan(&number)
+			}
+			if err != nil {
+				return err
+			}
 		}
-		if _, err := tx.ExecContext(ctx, s.bind("INSERT INTO pieces (hash, data) VALUES (?, ?) ON CONFLICT (hash) DO NOTHING"), p.hash,
-			packer.EncodeAll(p.text, nil)); err != nil {
-			return err
-		}
+		values = append(values, id, system, p.number, number)
 	}
-	_, err = tx.ExecContext(ctx, s.bind("INSERT INTO listed (result, system, piece, hash) VALUES "+
+	_, err = tx.ExecContext(ctx, s.bind("INSERT INTO parts (result, system, piece, shared) VALUES "+
 		strings.TrimPrefix(strings.Repeat(", (?, ?, ?, ?)", len(list)), ", ")), values...)
 	return err
 }
@@ -388,8 +405,8 @@ func (s *Store) Get(ctx context.Context, id int64) (*record.Record, error) {
 	if r.Version > record.Version {
 		return nil, fmt.Errorf("result %d was kept by a newer program", id)
 	}
-	rows, err := s.db.QueryContext(ctx, s.bind("SELECT l.system, p.data FROM listed l JOIN pieces p ON p.hash = l.hash WHERE l.result = ? "+
-		"ORDER BY l.system, l.piece"), id)
+	rows, err := s.db.QueryContext(ctx, s.bind("SELECT p.system, s.data FROM parts p JOIN shared s ON s.id = p.shared WHERE p.result = ? "+
+		"ORDER BY p.system, p.piece"), id)
 	if err != nil {
 		return nil, err
 	}
@@ -418,7 +435,7 @@ func (s *Store) Get(ctx context.Context, id int64) (*record.Record, error) {
 func (s *Store) Delete(ctx context.Context, before time.Time) (n int64, err error) {
 	err = s.inTx(ctx, func(tx *sql.Tx) error {
 		for _, statement := range []string{"DELETE FROM sums WHERE result IN (SELECT id FROM results WHERE as_of < ?)",
-			"DELETE FROM listed WHERE result IN (SELECT id FROM results WHERE as_of < ?)", "DELETE FROM results WHERE as_of < ?"} {
+			"DELETE FROM parts WHERE result IN (SELECT id FROM results WHERE as_of < ?)", "DELETE FROM results WHERE as_of < ?"} {
 			done, err := tx.ExecContext(ctx, s.bind(statement), stamp(before))
 			if err != nil {
 				return err
@@ -427,7 +444,7 @@ func (s *Store) Delete(ctx context.Context, before time.Time) (n int64, err erro
 				return err
 			}
 		}
-		_, err := tx.ExecContext(ctx, "DELETE FROM pieces WHERE hash NOT IN (SELECT hash FROM listed)")
+		_, err := tx.ExecContext(ctx, "DELETE FROM shared WHERE id NOT IN (SELECT shared FROM parts)")
 		return err
 	})
 	return n, err

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"database/sql"
 	"errors"
 	"fmt"
 	"os"
@@ -14,6 +15,7 @@ import (
 	"time"
 
 	"yewcone/core/record"
+	"yewcone/core/rules"
 )
 
 // stores are what the tests run on: a file, and the PostgreSQL that the
@@ -37,7 +39,7 @@ func stores(t *testing.T) map[string]func() *Store {
 			return s
 		}
 		s := list["postgres"]()
-		for _, table := range []string{"results", "sums", "pieces", "listed"} {
+		for _, table := range []string{"results", "sums", "shared", "parts"} {
 			if _, err := s.db.Exec("DELETE FROM " + table); err != nil {
 				t.Fatal(err)
 			}
@@ -194,5 +196,61 @@ func TestNoPasswordInErrors(t *testing.T) {
 		if err == nil || strings.Contains(err.Error(), "kelp") {
 			t.Errorf("%s: %v", where, err)
 		}
+	}
+}
+
+// TestOldStore: what the first program kept is there after its tables were
+// changed.
+func TestOldStore(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "h.db")
+	db, err := sql.Open("sqlite", "file:"+path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	do := func(query string, args ...any) {
+		t.Helper()
+		if _, err := db.Exec(query, args...); err != nil {
+			t.Fatal(err)
+		}
+	}
+	do("CREATE TABLE yewcone_schema (version INTEGER NOT NULL)")
+	do("INSERT INTO yewcone_schema (version) VALUES (1)")
+	do(strings.NewReplacer("%[1]s", "INTEGER PRIMARY KEY AUTOINCREMENT", "%[2]s", "BLOB").Replace(migrations[0]))
+	for n := range 2 {
+		r := sample(n)
+		document, err := packed(r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		do("INSERT INTO results (kept_at, as_of, estate, tool, document) VALUES (?, ?, ?, ?, ?)", stamp(r.AsOf), stamp(r.AsOf), r.Estate, r.Tool, document)
+		do("INSERT INTO sums (result, system, as_of, partial, accounts, privileged, disabled, clauses, met, critical, high, medium, low, info, accepted) "+
+			"VALUES (?, 's', ?, 0, 2945, 0, 0, 0, 0, 0, 250, 0, 0, 0, 0)", n+1, stamp(r.AsOf))
+		for piece, half := range [][]record.Account{r.Systems[0].People[:1000], r.Systems[0].People[1000:]} {
+			data, err := packed(half)
+			if err != nil {
+				t.Fatal(err)
+			}
+			do("INSERT INTO pieces (hash, data) VALUES (?, ?) ON CONFLICT (hash) DO NOTHING", digest(data), data)
+			do("INSERT INTO listed (result, system, piece, hash) VALUES (?, 's', ?, ?)", n+1, piece, digest(data))
+		}
+	}
+	if err := db.Close(); err != nil {
+		t.Fatal(err)
+	}
+	s, err := Open(path, "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	for n := range 2 {
+		if got, err := s.Get(context.Background(), int64(n+1)); err != nil || !reflect.DeepEqual(got, sample(n)) {
+			t.Errorf("%v: result %d comes back other than it was kept", err, n+1)
+		}
+	}
+	if sums, err := s.Sums(context.Background(), nil); err != nil || len(sums) != 2 || sums[0].Counts[rules.High] != 250 || sums[0].Measures.Accounts != 0 {
+		t.Errorf("%v %+v", err, sums)
+	}
+	if id, err := s.Keep(context.Background(), sample(3), time.Now()); err != nil || id != 3 {
+		t.Errorf("%d %v", id, err)
 	}
 }
