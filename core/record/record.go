@@ -50,6 +50,7 @@ type System struct {
 	Values     []Value           `json:"values"`
 	Sources    Sources           `json:"sources,omitzero"`
 	Measures   Measures          `json:"measures,omitzero"`
+	Kinds      map[string]int    `json:"kinds,omitempty"` // accounts by kind; "" where none is known
 	Exceptions []Exception       `json:"exceptions,omitempty"` // that the estate has for it
 	People     []Account         `json:"-"`                    // kept apart
 	Valued     bool              `json:"valued"`               // the values are kept
@@ -217,6 +218,10 @@ func (x *System) accounts(s *audit.Subject, o audit.Options) error {
 	most, known := 0.0, true
 	err = s.Export.Accounts(func(a *facts.Account) error {
 		settings, about := judge.Resolve(a)
+		if x.Kinds == nil {
+			x.Kinds = map[string]int{}
+		}
+		x.Kinds[a.Kind]++
 		if x.Listed {
 			x.People = append(x.People, Account{Login: strings.Clone(a.Login), Enabled: tri(a.Enabled), Privileged: tri(a.Privileged), NeverExpires: tri(a.NeverExpires),
 				CannotChange: tri(a.CannotChange), BlankAllowed: tri(a.BlankAllowed), SecondFactor: tri(a.SecondFactor), PasswordSet: moment(a.PasswordSet),
