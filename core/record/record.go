@@ -50,7 +50,7 @@ type System struct {
 	Values     []Value           `json:"values"`
 	Sources    Sources           `json:"sources,omitzero"`
 	Measures   Measures          `json:"measures,omitzero"`
-	Kinds      map[string]int    `json:"kinds,omitempty"` // accounts by kind; "" where none is known
+	Kinds      map[string]int    `json:"kinds,omitempty"`      // accounts by kind; "" where none is known
 	Exceptions []Exception       `json:"exceptions,omitempty"` // that the estate has for it
 	People     []Account         `json:"-"`                    // kept apart
 	Valued     bool              `json:"valued"`               // the values are kept
