@@ -58,6 +58,7 @@ type systemFile struct {
 	Lists      *listsFile                         `yaml:"lists"`
 	MaxRefused int                                `yaml:"bear"`
 	Match      *[]strictyaml.Text                 `yaml:"match"`
+	Signins    *signinsFile                       `yaml:"signins"`
 }
 
 type exportFile struct {
@@ -99,6 +100,8 @@ type System struct {
 	lists        *listsFile
 	maxRefused   int
 	match        *[]strictyaml.Text
+	signins      *signinsFile
+	signinZone   *time.Location
 }
 
 // ErrNoEstate means that no estate.yaml was found.
@@ -268,6 +271,7 @@ func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.T
 	}
 	s.lists, s.maxRefused, s.match = f.Lists, f.MaxRefused, f.Match
 	l.checkLists(f.Lists)
+	l.checkSignins(&s, f.Signins)
 	return s
 }
 
@@ -402,7 +406,8 @@ func Schema(formats []string) map[string]any {
 	return strictyaml.Schema("estate.yaml: systems, how their exports are read, and what is asked of them", reflect.TypeFor[estateFile](),
 		strictyaml.Hints{
 			Words: map[string][]string{"exportFile.read": formats, "systemFile.chooses": facts.Precedences, "exportFile.view": {"whole", "part"},
-				"linkFile.same": settings, "linkFile.password": {"shared", "own"}},
+				"signinsFile.read": recordForms,
+				"linkFile.same":    settings, "linkFile.password": {"shared", "own"}},
 			Forms: map[string]string{"systemFile.chooses": facts.OrderPattern},
 			Keys:  map[string][]string{"systemFile.kinds": facts.Kinds, "systemFile.limits": settings, "systemFile.irreversible": settings, "systemFile.known": settings},
 		})

@@ -36,6 +36,7 @@ type mappingFile struct {
 	Off       []string                                              `yaml:"off"`
 	Settings  []settingsTable                                       `yaml:"settings"`
 	Accounts  []accountsTable                                       `yaml:"accounts"`
+	Signins   []signinsTable                                        `yaml:"signins"`
 }
 
 // settingsTable is a table of settings: "pairs" has a key and a value in each

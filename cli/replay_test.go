@@ -1,0 +1,51 @@
+package cli
+
+import (
+	"strings"
+	"testing"
+
+	"yewcone/demo"
+)
+
+// TestReplay: the demo's records against the lockouts in force and proposed
+// ones; what is no account is not locked, and wrong words are told.
+func TestReplay(t *testing.T) {
+	folder := t.TempDir()
+	if err := demo.WriteEstate(folder); err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range []struct {
+		args  []string
+		code  int
+		wants []string
+	}{
+		{[]string{"quay1", "--set", "lockout_attempts=3,5", "--set", "lockout_window=15 minutes", "--set", "lockout_duration=30 minutes"}, 0, []string{
+			"670 wrong passwords, 53 right ones, 48 without a password", "svc-tide 576 0 1 3 13 — 72 locks —", "siobhan.keane 7 4 3 (1 let in) 5 5 1 lock 1 lock 1 lock",
+			"root 72 0 2 72 72 —", "203.0.113.50 12 0 12 1 3", "no such account"}},
+		{[]string{"rota", "--set", "lockout_attempts=3"}, 0, []string{"1052 sign-ins", "siobhan.keane 242 5 3 (1 let in) 240 240", "203.0.113.50 40 0 40 2 9"}},
+		{[]string{"quay1", "--format", "csv", "--set", "lockout_attempts=10", "--set", "lockout_window=1 hour", "--set", "lockout_duration=30 minutes"}, 0, []string{
+			"quay1,svc-tide,\"service, no second factor\",576,0,1,0,3,7,13,\"lockout_attempts 10, lockout_window 1 hour, lockout_duration 30 minutes\",yes,38,2026-11-21T00:46:32Z,"}},
+		{[]string{"yard"}, 2, []string{"the estate names no record of the sign-ins of yard"}},
+		{[]string{"quay1", "--set", "lockout_attempt=3"}, 2, []string{`did you mean "lockout_attempts"`}},
+		{[]string{"quay1", "--set", "min_length=3"}, 2, []string{"replay takes lockout_attempts, lockout_window, lockout_duration"}},
+		{[]string{"quay1", "--set", "lockout_window=a while"}, 2, []string{"--set lockout_window"}},
+		{[]string{"quay1", "--set", "5"}, 2, []string{"expected such as lockout_attempts=5"}},
+		{nil, 2, []string{"replay takes one system"}},
+	} {
+		stdout, stderr, code := runTool(t, folder, append([]string{"replay"}, c.args...)...)
+		plain := strings.Join(strings.Fields(stdout+stderr), " ")
+		for _, want := range c.wants {
+			if code != c.code || !strings.Contains(plain, want) {
+				t.Errorf("%v: exit %d, no %q in\n%s%s", c.args, code, want, stdout, stderr)
+			}
+		}
+	}
+	replaceIn(t, folder+"/exports/rota/signins.csv", "Account,", "Acount,")
+	if _, stderr, code := runTool(t, folder, "replay", "rota"); code != 2 || !strings.Contains(stderr, "mappings/rota.yaml") || !strings.Contains(stderr, `"Account"`) {
+		t.Errorf("exit %d %s", code, stderr)
+	}
+	replaceIn(t, folder+"/estate.yaml", "{read: sshd, from", "{read: ssh, from")
+	if _, stderr, code := runTool(t, folder, "replay", "quay1"); code != 2 || !strings.Contains(stderr, "estate.yaml:") || !strings.Contains(stderr, `did you mean "sshd"`) {
+		t.Errorf("exit %d %s", code, stderr)
+	}
+}

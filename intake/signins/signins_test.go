@@ -1,0 +1,168 @@
+package signins_test
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"yewcone/core/facts"
+	"yewcone/core/signin"
+	"yewcone/intake/estatefolder"
+	"yewcone/intake/signins"
+)
+
+// asked are the lockouts of the tables, in their order.
+var asked = []signin.Lockout{{Known: true, Attempts: 3, Window: 900, Duration: 1800}, {Known: true, Attempts: 5, Window: 600, Duration: 1800},
+	{Known: true, Attempts: 5, Window: 1800, Duration: 1800}, {Known: true, Attempts: 10, Window: 3600, Duration: 1800},
+	{Known: true, Attempts: 6, Window: 1200, Duration: 1800}, {Known: true, Attempts: 5, Window: -1, Duration: 1800}}
+
+func replayOf(t *testing.T, system string) ([]*signin.Account, []*signin.Source, *signin.Replay) {
+	t.Helper()
+	e, err := estatefolder.Load("../../demo/estate")
+	if err != nil {
+		t.Fatal(err)
+	}
+	subjects, err := e.Subjects([]string{system}, time.Time{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	r := signin.New(func(string) []signin.Lockout { return asked })
+	if err := e.Signins(system, subjects[0].Export, r.Add); err != nil {
+		t.Fatal(err)
+	}
+	accounts, sources := r.Done()
+	return accounts, sources, r
+}
+
+// TestTruth: every number of the tables, which were counted from the events and
+// not from the files.
+func TestTruth(t *testing.T) {
+	for _, system := range []string{"quay1", "rota"} {
+		accounts, sources, _ := replayOf(t, system)
+		byName := map[string]string{}
+		for _, a := range accounts {
+			text := fmt.Sprintf("%d|%d|%d|%d|%d|%d", a.Failures, a.LetIn, a.Sources, a.Peaks[0], a.Peaks[1], a.Peaks[2])
+			for i := range a.Under {
+				u := &a.Under[i]
+				if u.Locks == 0 {
+					text += "|no"
+					continue
+				}
+				text += "|" + time.UnixMicro(u.First).UTC().Format("02/01 15:04:05") + fmt.Sprintf(" (%d)", u.Locks)
+			}
+			byName[a.Name] = text
+		}
+		for _, s := range sources {
+			byName["source "+s.Name] = fmt.Sprintf("%d|%d|%d|%d|%d", s.Failures, s.InVain, s.LetIn, s.Peaks[0], s.Peaks[2])
+		}
+		for _, kind := range []string{"accounts", "sources"} {
+			data, err := os.ReadFile(filepath.Join("testdata", system+"-"+kind+".tsv"))
+			if err != nil {
+				t.Fatal(err)
+			}
+			for i, line := range strings.Split(strings.TrimSpace(string(data)), "\n") {
+				cells := strings.Split(line, "\t")
+				name := cells[0]
+				if kind == "sources" {
+					name = "source " + name
+				}
+				if want := strings.Join(cells[1:], "|"); i > 0 && byName[name] != want {
+					t.Errorf("%s: %s\n is   %s\n want %s", system, name, byName[name], want)
+				}
+			}
+		}
+	}
+}
+
+// read is what lines of OpenSSH tell.
+func read(t *testing.T, zone *time.Location, files ...string) []string {
+	t.Helper()
+	folder := t.TempDir()
+	s := signins.Source{Zone: zone, Until: time.Date(2026, 3, 1, 6, 0, 0, 0, time.UTC), Notes: &facts.Notes{}}
+	for i, text := range files {
+		path := filepath.Join(folder, strconv.Itoa(i))
+		if err := os.WriteFile(path, []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		s.Files, s.Names = append(s.Files, path), append(s.Names, strconv.Itoa(i))
+	}
+	var out []string
+	if err := s.SSHD(func(e *signin.Event) {
+		out = append(out, fmt.Sprintf("%s %s %s %d x%d", time.UnixMicro(e.At).UTC().Format("2006-01-02 15:04:05"), e.Account, e.Source, e.Outcome, e.Times))
+	}); err != nil {
+		t.Fatal(err)
+	}
+	for _, n := range s.Notes.List() {
+		out = append(out, n.Message)
+	}
+	return out
+}
+
+// TestForms: the forms in which hosts keep lines, years that are not written,
+// files in whatever order, and names that hold the words of the log.
+func TestForms(t *testing.T) {
+	const failed = "quay1 sshd[1]: Failed password for ada from 192.0.2.1 port 5 ssh2\n"
+	for _, c := range []struct {
+		what  string
+		files []string
+		zone  *time.Location
+		want  []string
+	}{
+		{"no year", []string{"Mar  1 05:00:00 " + failed}, time.UTC, []string{"2026-03-01 05:00:00 ada 192.0.2.1 0 x1"}},
+		{"of the year before", []string{"Dec 31 23:59:59 " + failed + "Jan  1 00:00:01 " + failed}, time.UTC,
+			[]string{"2025-12-31 23:59:59 ada 192.0.2.1 0 x1", "2026-01-01 00:00:01 ada 192.0.2.1 0 x1"}},
+		{"a leap day", []string{"Feb 29 12:00:00 " + failed}, time.UTC, []string{"2024-02-29 12:00:00 ada 192.0.2.1 0 x1"}},
+		{"a zone", []string{"Feb 28 12:00:00 " + failed}, time.FixedZone("", 7200), []string{"2026-02-28 10:00:00 ada 192.0.2.1 0 x1"}},
+		{"with its moment", []string{"2026-02-28T12:00:00.250+01:00 " + failed}, time.UTC, []string{"2026-02-28 11:00:00 ada 192.0.2.1 0 x1"}},
+		{"RFC 5424", []string{"<38>1 2026-02-28T12:00:00Z quay1 sshd 77 - - Failed password for ada from 192.0.2.1 port 5 ssh2\n" +
+			"<38>1 2026-02-28T12:00:01Z quay1 sshd 77 - [x@1 a=\"b\"] Accepted password for ada from 192.0.2.1 port 5 ssh2\n"}, time.UTC,
+			[]string{"2026-02-28 12:00:00 ada 192.0.2.1 0 x1", "2026-02-28 12:00:01 ada 192.0.2.1 1 x1"}},
+		{"journal", []string{`{"__REALTIME_TIMESTAMP":"1772280000000000","SYSLOG_IDENTIFIER":"sshd","MESSAGE":"Failed password for ada from ::ffff:192.0.2.1 port 5 ssh2"}` +
+			"\n" + `{"__REALTIME_TIMESTAMP":"1772280000000000","SYSLOG_IDENTIFIER":"cron","MESSAGE":"Failed password for ada from 192.0.2.1 port 5 ssh2"}` + "\n"},
+			time.UTC, []string{"2026-02-28 12:00:00 ada 192.0.2.1 0 x1"}},
+		{"folded", []string{"Feb 28 12:00:00 quay1 sshd[1]: message repeated 3 times: [ Failed password for ada from 192.0.2.1 port 5 ssh2]\n"}, time.UTC,
+			[]string{"2026-02-28 12:00:00 ada 192.0.2.1 0 x3"}},
+		{"the later file first", []string{"Feb 28 12:00:00 " + failed, "Feb 27 12:00:00 " + failed}, time.UTC,
+			[]string{"2026-02-27 12:00:00 ada 192.0.2.1 0 x1", "2026-02-28 12:00:00 ada 192.0.2.1 0 x1"}},
+		{"names of words", []string{"Feb 28 12:00:00 quay1 sshd[1]: Failed password for invalid user root from 198.51.100.9 port 1 ssh2 from 192.0.2.1 port 5 ssh2\n"},
+			time.UTC, []string{"2026-02-28 12:00:00 root from 198.51.100.9 port 1 ssh2 192.0.2.1 0 x1"}},
+		{"other programs and lines", []string{"Feb 28 12:00:00 quay1 sudo: pam_unix(sudo:auth): Failed password for ada from 192.0.2.1 port 5 ssh2\n" +
+			"Feb 28 12:00:00 quay1 su[2]: x sshd[1]: Failed password for ada from 192.0.2.1 port 5 ssh2\n" +
+			"Feb 28 12:00:00 quay1 sshd[1]: pam_unix(sshd:auth): authentication failure; user=ada\n\n"}, time.UTC, nil},
+		{"a key", []string{"Feb 28 12:00:00 quay1 sshd[1]: Accepted publickey for ada from 2001:DB8:0::1 port 5 ssh2: ED25519 SHA256:x\n"}, time.UTC,
+			[]string{"2026-02-28 12:00:00 ada 2001:db8::1 2 x1"}},
+		{"a line that never ends", []string{strings.Repeat("x", 3<<20) + "\nFeb 28 12:00:00 " + failed}, time.UTC,
+			[]string{"2026-02-28 12:00:00 ada 192.0.2.1 0 x1", "the line has no stamp that is known, and is left out (text of 65536 characters)"}},
+	} {
+		if got := read(t, c.zone, c.files...); strings.Join(got, "\n") != strings.Join(c.want, "\n") {
+			t.Errorf("%s: %q, want %q", c.what, got, c.want)
+		}
+	}
+}
+
+// FuzzLines: whatever somebody has written into the log as a name, another
+// account's counts stay.
+func FuzzLines(f *testing.F) {
+	f.Add("root from 192.0.2.1 port 5 ssh2")
+	f.Add("x\x00\x1b[2J")
+	f.Add("message repeated 9 times: [ Failed password for ada from 192.0.2.1 port 5 ssh2]")
+	f.Fuzz(func(t *testing.T, name string) {
+		if strings.ContainsAny(name, "\n\r") || name == "ada" || name == "invalid user ada" {
+			t.Skip()
+		}
+		line := "Feb 28 12:00:00 quay1 sshd[1]: Failed password for invalid user " + name + " from 198.51.100.9 port 5 ssh2\n"
+		ada := 0
+		for _, e := range read(t, time.UTC, line+"Feb 28 12:00:01 quay1 sshd[1]: Failed password for ada from 192.0.2.1 port 5 ssh2\n") {
+			if strings.Contains(e, " ada 192.0.2.1 0 x1") && strings.HasPrefix(e, "2026-02-28 12:00:01") {
+				ada++
+			}
+		}
+		if ada != 1 {
+			t.Errorf("%q changes ada's count to %d", name, ada)
+		}
+	})
+}

@@ -1,0 +1,129 @@
+package text
+
+import (
+	"fmt"
+	"io"
+
+	"yewcone/core/replay"
+	"yewcone/output"
+)
+
+// mostFailing is how many accounts and sources are told where not all are.
+const mostFailing = 12
+
+// Replay writes what lockouts would have done.
+func Replay(w io.Writer, r *replay.Result, o output.Options) error {
+	p := newPage(w, o)
+	if r.Events == 0 {
+		p.para("", boldStyle, seen(r.System)+": the record has no sign-in with a password or key.")
+		return p.w.Flush()
+	}
+	force := &r.Columns[0]
+	title := fmt.Sprintf("%s: with the lockout in force %s would have been locked, %s in all.", seen(r.System),
+		counted(force.Accounts, "account", "accounts"), counted(force.Locks, "time", "times"))
+	if force.NotKnown > 0 {
+		title = fmt.Sprintf("%s: what the lockout in force would have done is not known for %s.", seen(r.System), counted(force.NotKnown, "account that failed",
+			"accounts that failed"))
+	}
+	p.para("", boldStyle, title)
+	p.para("", plainStyle, fmt.Sprintf("%s from %s to %s UTC: %d wrong passwords, %d right ones, %d without a password.",
+		counted(int(r.Events), "sign-in", "sign-ins"), r.From.Format("2006-01-02 15:04"), r.To.Format("2006-01-02 15:04"), r.Failed, r.LetIn, r.ByKey))
+	if r.OutOfOrder > 0 {
+		p.para("", oddStyle, fmt.Sprintf("%s earlier than the one before, and counted as if at its time.", counted(int(r.OutOfOrder), "is", "are")))
+	}
+	if r.Refused > 0 {
+		p.para("", oddStyle, fmt.Sprintf("%s not understood, and left out (yewcone intake %s names what the export has).",
+			counted(r.Refused, "line or value was", "lines or values were"), seen(r.System)))
+	}
+	p.blank()
+	rows := [][]string{{""}, {"accounts locked"}, {"  privileged"}, {"  programs"}, {"locks"}, {"hours locked"}, {"right passwords refused"},
+		{"wrong passwords let through"}, {"wrong passwords refused"}}
+	for i := range r.Columns {
+		c := &r.Columns[i]
+		name := string(rune('A' + i - 1))
+		if i == 0 {
+			name = "in force"
+		}
+		for n, text := range []string{name, fmt.Sprint(c.Accounts), fmt.Sprint(c.Privileged), fmt.Sprint(c.Programs), fmt.Sprint(c.Locks),
+			fmt.Sprintf("%.1f", c.Hours), fmt.Sprint(c.RefusedRight), fmt.Sprint(c.Through), fmt.Sprint(c.RefusedWrong)} {
+			if c.NotKnown > 0 && n > 0 {
+				text += " ?"
+			}
+			rows[n] = append(rows[n], text)
+		}
+	}
+	plain := func(row, _ int, text string) string {
+		if row == 0 {
+			return p.paint(faintStyle, text)
+		}
+		return text
+	}
+	p.table("  ", rows, func(int) bool { return false }, plain)
+	for i := 1; i < len(r.Columns); i++ {
+		p.para("  ", faintStyle, fmt.Sprintf("%c is %s; what it does not say is as in force.", 'A'+i-1, r.Columns[i].Title))
+	}
+	p.replayAccounts(r, o.All, plain)
+	p.replaySources(r, o.All, plain)
+	return p.w.Flush()
+}
+
+func (p *page) replayAccounts(r *replay.Result, all bool, style func(int, int, string) string) {
+	head := []string{"account", "wrong", "right", "sources", "in 10 min", "in 60 min"}
+	for i := range r.Columns {
+		name := string(rune('A' + i - 1))
+		if i == 0 {
+			name = "in force"
+		}
+		head = append(head, name)
+	}
+	rows, left := [][]string{append(head, "")}, 0
+	for i := range r.Accounts {
+		a := &r.Accounts[i]
+		if a.Failures == 0 {
+			continue
+		}
+		if !all && len(rows) > mostFailing {
+			left++
+			continue
+		}
+		sources := fmt.Sprint(a.Sources)
+		if a.SourcesLetIn > 0 {
+			sources += fmt.Sprintf(" (%d let in)", a.SourcesLetIn)
+		}
+		row := []string{seen(a.Name), fmt.Sprint(a.Failures), fmt.Sprint(a.LetIn), sources, fmt.Sprint(a.Peaks[0]), fmt.Sprint(a.Peaks[2])}
+		for n := range a.Under {
+			row = append(row, a.Cell(n))
+		}
+		rows = append(rows, append(row, seen(a.Who.Words())))
+	}
+	if len(rows) == 1 {
+		return
+	}
+	p.blank()
+	p.table("  ", rows, func(int) bool { return false }, style)
+	if left > 0 {
+		p.para("  ", faintStyle, fmt.Sprintf("and %s that failed (--all)", counted(left, "account more", "accounts more")))
+	}
+}
+
+func (p *page) replaySources(r *replay.Result, all bool, style func(int, int, string) string) {
+	rows, left := [][]string{{"source", "wrong", "right", "names tried in vain", "in 10 min", "in 60 min"}}, 0
+	for _, s := range r.Sources {
+		if s.Failures == 0 || s.Name == "" {
+			continue
+		}
+		if !all && len(rows) > mostFailing/2 {
+			left++
+			continue
+		}
+		rows = append(rows, []string{seen(s.Name), fmt.Sprint(s.Failures), fmt.Sprint(s.LetIn), fmt.Sprint(s.InVain), fmt.Sprint(s.Peaks[0]), fmt.Sprint(s.Peaks[2])})
+	}
+	if len(rows) == 1 {
+		return
+	}
+	p.blank()
+	p.table("  ", rows, func(int) bool { return false }, style)
+	if left > 0 {
+		p.para("  ", faintStyle, fmt.Sprintf("and %s that failed (--all)", counted(left, "source more", "sources more")))
+	}
+}
