@@ -118,7 +118,7 @@ func replayed(o *opened, s *audit.Subject, tries []replay.Try) (*replay.Result, 
 	if err != nil {
 		return nil, err
 	}
-	if err := o.estate.Signins(s.Export.System().Name, s.Export, r.Add); err != nil {
+	if err := o.estate.Signins(s.Export.System().Name, s.Export, r.Book(), r.Add); err != nil {
 		return nil, err
 	}
 	result := r.Done()

@@ -188,6 +188,9 @@ func lockout(v [3]setting.Value) signin.Lockout {
 	return l
 }
 
+// Book numbers the names of events.
+func (r *Replay) Book() *signin.Book { return &r.replay.Book }
+
 // Add takes the next event.
 func (r *Replay) Add(e *signin.Event) { r.replay.Add(e) }
 

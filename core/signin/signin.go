@@ -5,6 +5,8 @@ package signin
 
 import (
 	"cmp"
+	"math"
+	"math/bits"
 	"slices"
 	"strings"
 )
@@ -19,11 +21,37 @@ const (
 	ByKey                 // let in without a password, which tells a counter of passwords nothing
 )
 
+// Names give names numbers, each the same one every time.
+type Names struct {
+	numbers map[string]uint32
+	list    []string
+}
+
+// Number returns the number of a name, which it copies when it is new.
+func (n *Names) Number(name []byte) uint32 {
+	if number, ok := n.numbers[string(name)]; ok {
+		return number
+	}
+	if n.numbers == nil {
+		n.numbers = map[string]uint32{}
+	}
+	text, number := string(name), uint32(len(n.list))
+	n.numbers[text] = number
+	n.list = append(n.list, text)
+	return number
+}
+
+// Name returns the name of a number.
+func (n *Names) Name(number uint32) string { return n.list[number] }
+
+// A Book numbers what a record names.
+type Book struct{ Accounts, Sources Names }
+
 // An Event is one sign-in, or several of the same kind in the same second.
 type Event struct {
-	At      int64 // in microseconds since 1970, UTC
-	Account string
-	Source  string // an address; "" where the record does not say it
+	At      int64  // in microseconds since 1970, UTC
+	Account uint32 // by the book
+	Source  uint32 // an address, by the book; of "" where the record does not say it
 	Outcome Outcome
 	Times   int // how often; at least 1
 }
@@ -67,35 +95,67 @@ func (p *peak) add(at int64, times int) {
 		p.recent = append(p.recent, at)
 	}
 	for i, w := range peakWindows {
-		from, _ := slices.BinarySearch(p.recent, at-w)
+		from := 0
+		if p.recent[0] < at-w {
+			from, _ = slices.BinarySearch(p.recent, at-w)
+		}
 		p.most[i] = max(p.most[i], len(p.recent)-from)
 	}
 }
 
-// names is a small set of names.
-type names struct {
-	few  []string
-	many map[string]bool
+// exactly is up to how many members a set knows each of them.
+const exactly = 64
+
+// A set counts different numbers: exactly as far as it knows them, and about
+// beyond that, by how many leading zeros their hashes have (the estimate of
+// Flajolet and others, 2007, off by about 7 in 100).
+type set struct {
+	few   []uint32
+	ranks *[256]uint8
 }
 
-func (n *names) add(name string) {
-	switch {
-	case n.many != nil:
-		n.many[name] = true
-	case slices.Contains(n.few, name):
-	case len(n.few) < 8:
-		n.few = append(n.few, name)
-	default:
-		n.many = map[string]bool{name: true}
-		for _, f := range n.few {
-			n.many[f] = true
+func (s *set) add(n uint32) {
+	if s.ranks == nil {
+		if slices.Contains(s.few, n) {
+			return
+		}
+		if len(s.few) < exactly {
+			s.few = append(s.few, n)
+			return
+		}
+		s.ranks = new([256]uint8)
+		for _, f := range s.few {
+			s.rank(f)
 		}
 	}
+	s.rank(n)
 }
 
-func (n *names) len() int { return max(len(n.few), len(n.many)) }
+func (s *set) rank(n uint32) {
+	h := (uint64(n) + 0x9e3779b97f4a7c15) * 0xbf58476d1ce4e5b9
+	h = (h ^ h>>27) * 0x94d049bb133111eb
+	h ^= h >> 31
+	at := h >> 56
+	s.ranks[at] = max(s.ranks[at], uint8(bits.LeadingZeros64(h<<8|1<<7)+1))
+}
 
-func (n *names) has(name string) bool { return n.many[name] || slices.Contains(n.few, name) }
+// len is how many there are; about tells that it is an estimate.
+func (s *set) len() (n int, about bool) {
+	if s.ranks == nil {
+		return len(s.few), false
+	}
+	sum, zeros := 0.0, 0
+	for _, r := range s.ranks {
+		if sum += math.Ldexp(1, -int(r)); r == 0 {
+			zeros++
+		}
+	}
+	estimate := 0.7213 / (1 + 1.079/256) * 256 * 256 / sum
+	if estimate < 2.5*256 && zeros > 0 {
+		estimate = 256 * math.Log(256/float64(zeros))
+	}
+	return max(exactly+1, int(math.Round(estimate))), true
+}
 
 // Under is what a lockout would have done to one account.
 type Under struct {
@@ -114,17 +174,18 @@ type Under struct {
 
 // An Account is what the record has of one name.
 type Account struct {
-	Name        string
-	Failures    int
-	LetIn       int
-	ByKey       int
-	First, Last int64 // microseconds
-	Peaks       Peaks
-	Under       []Under // by the lockouts that were asked
-	// Sources that failed, and how many of these were let in too.
+	Name     string
+	Failures int
+	LetIn    int
+	ByKey    int
+	Peaks    Peaks
+	Under    []Under // by the lockouts that were asked
+	// Sources that failed, and how many of those that are known one by one were let
+	// in too.
 	Sources, SourcesLetIn int
+	About                 bool // there are about as many sources
 
-	failedFrom, letInFrom names
+	failedFrom, letInFrom set
 	peak                  peak
 	rules                 []Lockout
 }
@@ -134,18 +195,21 @@ type Source struct {
 	Name     string
 	Failures int
 	LetIn    int
-	InVain   int // names that it failed with
+	InVain   int  // names that it failed with
+	About    bool // there are about as many names
 	Peaks    Peaks
 
-	tried names
+	tried set
 	peak  peak
 }
 
 // A Replay takes events and tells what lockouts would have done.
 type Replay struct {
+	Book
+
 	rules    func(account string) []Lockout
-	accounts map[string]*Account
-	sources  map[string]*Source
+	accounts []*Account // by number
+	sources  []*Source
 
 	Events      int64
 	First, Last int64
@@ -154,8 +218,28 @@ type Replay struct {
 
 // New makes a replay; rules are the lockouts to try on an account, as many for
 // each.
-func New(rules func(account string) []Lockout) *Replay {
-	return &Replay{rules: rules, accounts: map[string]*Account{}, sources: map[string]*Source{}}
+func New(rules func(account string) []Lockout) *Replay { return &Replay{rules: rules} }
+
+func (r *Replay) account(number uint32) *Account {
+	for int(number) >= len(r.accounts) {
+		r.accounts = append(r.accounts, nil)
+	}
+	if r.accounts[number] == nil {
+		name := r.Accounts.Name(number)
+		rules := r.rules(name)
+		r.accounts[number] = &Account{Name: name, rules: rules, Under: make([]Under, len(rules))}
+	}
+	return r.accounts[number]
+}
+
+func (r *Replay) source(number uint32) *Source {
+	for int(number) >= len(r.sources) {
+		r.sources = append(r.sources, nil)
+	}
+	if r.sources[number] == nil {
+		r.sources[number] = &Source{Name: r.Sources.Name(number)}
+	}
+	return r.sources[number]
 }
 
 // Add takes the next event.
@@ -171,30 +255,18 @@ func (r *Replay) Add(e *Event) {
 	}
 	r.Events += int64(e.Times)
 	r.Last = at
-	a := r.accounts[e.Account]
-	if a == nil {
-		name := strings.Clone(e.Account)
-		a = &Account{Name: name, First: at, rules: r.rules(name)}
-		a.Under = make([]Under, len(a.rules))
-		r.accounts[name] = a
-	}
-	a.Last = at
-	s := r.sources[e.Source]
-	if s == nil {
-		s = &Source{Name: strings.Clone(e.Source)}
-		r.sources[s.Name] = s
-	}
+	a, s := r.account(e.Account), r.source(e.Source)
 	switch e.Outcome {
 	case Failed:
 		a.Failures += e.Times
 		a.peak.add(at, e.Times)
-		a.failedFrom.add(s.Name)
+		a.failedFrom.add(e.Source)
 		s.Failures += e.Times
 		s.peak.add(at, e.Times)
-		s.tried.add(a.Name)
+		s.tried.add(e.Account)
 	case LetIn:
 		a.LetIn += e.Times
-		a.letInFrom.add(s.Name)
+		a.letInFrom.add(e.Source)
 		s.LetIn += e.Times
 	case ByKey:
 		a.ByKey += e.Times
@@ -258,9 +330,13 @@ func (u *Under) take(l *Lockout, at int64, outcome Outcome) {
 func (r *Replay) Done() ([]*Account, []*Source) {
 	var accounts []*Account
 	for _, a := range r.accounts {
-		a.Peaks, a.Sources = a.peak.most, a.failedFrom.len()
-		for _, s := range append(slices.Collect(keys(a.failedFrom.many)), a.failedFrom.few...) {
-			if a.letInFrom.has(s) && (a.failedFrom.many == nil || !slices.Contains(a.failedFrom.few, s)) {
+		if a == nil {
+			continue
+		}
+		a.Peaks = a.peak.most
+		a.Sources, a.About = a.failedFrom.len()
+		for _, s := range a.failedFrom.few {
+			if slices.Contains(a.letInFrom.few, s) {
 				a.SourcesLetIn++
 			}
 		}
@@ -280,21 +356,15 @@ func (r *Replay) Done() ([]*Account, []*Source) {
 	})
 	var sources []*Source
 	for _, s := range r.sources {
-		s.Peaks, s.InVain = s.peak.most, s.tried.len()
+		if s == nil {
+			continue
+		}
+		s.Peaks = s.peak.most
+		s.InVain, s.About = s.tried.len()
 		sources = append(sources, s)
 	}
 	slices.SortFunc(sources, func(a, b *Source) int {
 		return cmp.Or(cmp.Compare(b.Failures, a.Failures), strings.Compare(a.Name, b.Name))
 	})
 	return accounts, sources
-}
-
-func keys(m map[string]bool) func(func(string) bool) {
-	return func(yield func(string) bool) {
-		for k := range m {
-			if !yield(k) {
-				return
-			}
-		}
-	}
 }

@@ -61,7 +61,7 @@ func (e ErrNoRecord) Error() string {
 
 // Signins calls do for each sign-in of a system's record, in the order in which
 // it stands there. The event is good until do returns.
-func (e *Estate) Signins(system string, export facts.Export, do func(*signin.Event)) error {
+func (e *Estate) Signins(system string, export facts.Export, book *signin.Book, do func(*signin.Event)) error {
 	at := slices.IndexFunc(e.Systems, func(s System) bool { return s.Name == system })
 	if at < 0 || e.Systems[at].signins == nil {
 		return ErrNoRecord{system}
@@ -72,15 +72,15 @@ func (e *Estate) Signins(system string, export facts.Export, do func(*signin.Eve
 			return s.signins.Read.At(0, "the system has no mapping, which would say how its record is read")
 		}
 		if r, ok := export.(interface {
-			Signins(func(*signin.Event)) (bool, error)
+			Signins(*signin.Book, func(*signin.Event)) (bool, error)
 		}); ok {
-			if has, err := r.Signins(do); has || err != nil {
+			if has, err := r.Signins(book, do); has || err != nil {
 				return err
 			}
 		}
 		return fmt.Errorf("%s has no \"signins\": say under it which column is the time, the account, the source and the outcome", s.Request.Mapping)
 	}
-	source := signins.Source{Zone: s.signinZone, Until: export.System().AsOf, Notes: export.Notes()}
+	source := signins.Source{Book: book, Zone: s.signinZone, Until: export.System().AsOf, Notes: export.Notes()}
 	if source.Until.IsZero() {
 		source.Until = time.Now()
 	}

@@ -26,13 +26,13 @@ type signinsTable struct {
 	Others  []string          `yaml:"ignore"` // words that are no sign-in with a password
 }
 
-// Signins calls do for each sign-in of the tables of the mapping; false where it
-// has none. The event is good until do returns.
-func (e *export) Signins(do func(*signin.Event)) (bool, error) {
+// Signins numbers names in a book and calls do for each sign-in of the tables of
+// the mapping; false where it has none. The event is good until do returns.
+func (e *export) Signins(book *signin.Book, do func(*signin.Event)) (bool, error) {
 	for i := range e.plan.file.Signins {
 		source := &e.plan.file.Signins[i]
 		for _, file := range e.filesOf(source.Files) {
-			if err := e.signinsOf(source, file, do); err != nil {
+			if err := e.signinsOf(source, file, book, do); err != nil {
 				return true, err
 			}
 		}
@@ -40,7 +40,7 @@ func (e *export) Signins(do func(*signin.Event)) (bool, error) {
 	return len(e.plan.file.Signins) > 0, e.plan.problems.Err()
 }
 
-func (e *export) signinsOf(source *signinsTable, file strictyaml.Text, do func(*signin.Event)) error {
+func (e *export) signinsOf(source *signinsTable, file strictyaml.Text, book *signin.Book, do func(*signin.Event)) error {
 	t, err := e.openTable(e.fileOf(file.Value), shape{source.Form, source.Rows, source.Sheet, source.Heading}, &e.Noted)
 	if err != nil {
 		return err
@@ -72,7 +72,6 @@ func (e *export) signinsOf(source *signinsTable, file strictyaml.Text, do func(*
 		return e.plan.problems.Err()
 	}
 	dates = datesOf(t, dates)
-	addresses := map[string]string{}
 	for row, place := t.Next(); row != nil; row, place = t.Next() {
 		origin := place.In(t.Origin())
 		when, ok := dates.Parse(table.Cell(row, at), e.plan.zone)
@@ -87,15 +86,12 @@ func (e *export) signinsOf(source *signinsTable, file strictyaml.Text, do func(*
 				"the outcome is none of \"failed\", \"let_in\" and \"ignore\", and the row is left out (text of %d characters)", len(table.Cell(row, outcome)))
 			continue
 		}
-		event := signin.Event{At: unix * 1e6, Account: table.Cell(row, account), Outcome: how, Times: 1}
+		address := ""
 		if from >= 0 {
-			address, seen := addresses[table.Cell(row, from)]
-			if !seen {
-				address = signins.Address(table.Cell(row, from))
-				addresses[table.Cell(row, from)] = address
-			}
-			event.Source = address
+			address = signins.Address(table.Cell(row, from))
 		}
+		event := signin.Event{At: unix * 1e6, Account: book.Accounts.Number([]byte(table.Cell(row, account))), Source: book.Sources.Number([]byte(address)),
+			Outcome: how, Times: 1}
 		do(&event)
 	}
 	return nil

@@ -31,37 +31,25 @@ type Source struct {
 	// is the latest one up to a day after it.
 	Until time.Time
 	Notes *facts.Notes
+	Book  *signin.Book
 
-	names     map[string]string // that were seen, so that a line costs none of its own
-	addresses map[string]string // in one way, by how they were written
+	addresses map[string]uint32 // numbers of addresses, by how they were written
 
 	day   [6]byte // such as "Nov 21", of which the year is known
 	began int64   // that day, in UTC, in microseconds
 }
 
-func (s *Source) name(text []byte) string {
-	if known, ok := s.names[string(text)]; ok {
-		return known
-	}
-	if s.names == nil {
-		s.names = map[string]string{}
-	}
-	name := string(text)
-	s.names[name] = name
-	return name
-}
-
-// address is Address of bytes, worked out once for each.
-func (s *Source) address(text []byte) string {
+// address numbers an address, in one way of writing it.
+func (s *Source) address(text []byte) uint32 {
 	if known, ok := s.addresses[string(text)]; ok {
 		return known
 	}
 	if s.addresses == nil {
-		s.addresses = map[string]string{}
+		s.addresses = map[string]uint32{}
 	}
-	a := Address(string(text))
-	s.addresses[string(text)] = a
-	return a
+	number := s.Book.Sources.Number([]byte(Address(string(text))))
+	s.addresses[string(text)] = number
+	return number
 }
 
 // longest is how long a line may be, in bytes; what is longer is left out.
@@ -303,7 +291,7 @@ func (s *Source) message(rest []byte, e *signin.Event) bool {
 		return false
 	}
 	source, _, _ := bytes.Cut(rest[at+len(" from "):], []byte(" "))
-	e.Account, e.Source = s.name(rest[:at]), s.address(source)
+	e.Account, e.Source = s.Book.Accounts.Number(rest[:at]), s.address(source)
 	return true
 }
 

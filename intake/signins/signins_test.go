@@ -31,7 +31,7 @@ func replayOf(t *testing.T, system string) ([]*signin.Account, []*signin.Source,
 		t.Fatal(err)
 	}
 	r := signin.New(func(string) []signin.Lockout { return asked })
-	if err := e.Signins(system, subjects[0].Export, r.Add); err != nil {
+	if err := e.Signins(system, subjects[0].Export, &r.Book, r.Add); err != nil {
 		t.Fatal(err)
 	}
 	accounts, sources := r.Done()
@@ -82,7 +82,8 @@ func TestTruth(t *testing.T) {
 func read(t *testing.T, zone *time.Location, files ...string) []string {
 	t.Helper()
 	folder := t.TempDir()
-	s := signins.Source{Zone: zone, Until: time.Date(2026, 3, 1, 6, 0, 0, 0, time.UTC), Notes: &facts.Notes{}}
+	var book signin.Book
+	s := signins.Source{Book: &book, Zone: zone, Until: time.Date(2026, 3, 1, 6, 0, 0, 0, time.UTC), Notes: &facts.Notes{}}
 	for i, text := range files {
 		path := filepath.Join(folder, strconv.Itoa(i))
 		if err := os.WriteFile(path, []byte(text), 0o600); err != nil {
@@ -92,7 +93,7 @@ func read(t *testing.T, zone *time.Location, files ...string) []string {
 	}
 	var out []string
 	if err := s.SSHD(func(e *signin.Event) {
-		out = append(out, fmt.Sprintf("%s %s %s %d x%d", time.UnixMicro(e.At).UTC().Format("2006-01-02 15:04:05"), e.Account, e.Source, e.Outcome, e.Times))
+		out = append(out, fmt.Sprintf("%s %s %s %d x%d", time.UnixMicro(e.At).UTC().Format("2006-01-02 15:04:05"), book.Accounts.Name(e.Account), book.Sources.Name(e.Source), e.Outcome, e.Times))
 	}); err != nil {
 		t.Fatal(err)
 	}

@@ -86,7 +86,7 @@ func (p *page) replayAccounts(r *replay.Result, all bool, style func(int, int, s
 			left++
 			continue
 		}
-		sources := fmt.Sprint(a.Sources)
+		sources := about(a.Sources, a.About)
 		if a.SourcesLetIn > 0 {
 			sources += fmt.Sprintf(" (%d let in)", a.SourcesLetIn)
 		}
@@ -116,7 +116,7 @@ func (p *page) replaySources(r *replay.Result, all bool, style func(int, int, st
 			left++
 			continue
 		}
-		rows = append(rows, []string{seen(s.Name), fmt.Sprint(s.Failures), fmt.Sprint(s.LetIn), fmt.Sprint(s.InVain), fmt.Sprint(s.Peaks[0]), fmt.Sprint(s.Peaks[2])})
+		rows = append(rows, []string{seen(s.Name), fmt.Sprint(s.Failures), fmt.Sprint(s.LetIn), about(s.InVain, s.About), fmt.Sprint(s.Peaks[0]), fmt.Sprint(s.Peaks[2])})
 	}
 	if len(rows) == 1 {
 		return
@@ -126,4 +126,12 @@ func (p *page) replaySources(r *replay.Result, all bool, style func(int, int, st
 	if left > 0 {
 		p.para("  ", faintStyle, fmt.Sprintf("and %s that failed (--all)", counted(left, "source more", "sources more")))
 	}
+}
+
+// about writes a number, which may be an estimate.
+func about(n int, estimated bool) string {
+	if estimated {
+		return fmt.Sprintf("about %d", n)
+	}
+	return fmt.Sprint(n)
 }
