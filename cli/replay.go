@@ -36,9 +36,11 @@ from how many sources, and whether these were let in too.
 
   yewcone replay quay1
   yewcone replay quay1 --set lockout_attempts=3,5,10
+  yewcone replay quay1 --propose
   yewcone replay rota --set lockout_attempts=5 --set lockout_window="10 minutes, 1 hour" --format csv`,
 		Flags: []cli.Flag{estateFlag(), asOfFlag(),
 			&cli.StringSliceFlag{Name: "set", Usage: "a proposed lockout_attempts, lockout_window or lockout_duration; several values behind commas are tried side by side"},
+			&cli.BoolFlag{Name: "propose", Usage: "try usual thresholds and windows, and show those that lock fewest people for what they let through"},
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "text, json, or csv with a row for each account and lockout"},
 			&cli.BoolFlag{Name: "all", Usage: "every account and source that failed"},
 			outFlag(), maxRefusedFlag(), jobsFlag(), colorFlag()},
@@ -54,6 +56,13 @@ from how many sources, and whether these were let in too.
 			if err != nil {
 				return err
 			}
+			propose := c.Bool("propose")
+			if propose && (tries != nil || format != "text") {
+				return errors.New("--propose tries lockouts of its own, and tells them as text: leave out --set and --format")
+			}
+			if propose {
+				tries = replay.Grid()
+			}
 			o, err := openEstate(c, c.Args().Slice())
 			if err != nil {
 				return err
@@ -64,6 +73,9 @@ from how many sources, and whether these were let in too.
 			}
 			return show(c, func(w io.Writer, op output.Options) error {
 				op.All = c.Bool("all")
+				if propose {
+					return text.Border(w, result, op)
+				}
 				switch format {
 				case "json":
 					return jsonfile.Replay(w, result, op)

@@ -74,6 +74,7 @@ type Column struct {
 	Accounts     int // that it would have locked
 	Privileged   int
 	Programs     int
+	People       int // of those locked, who gave the right password in the record too
 	NotKnown     int // accounts of which the settings are not known
 	Locks        int
 	Hours        float64
@@ -227,6 +228,9 @@ func (r *Replay) Done() *Result {
 				if who.Kind == facts.Service {
 					c.Programs++
 				}
+				if a.LetIn > 0 {
+					c.People++
+				}
 			}
 			c.Locks += u.Locks
 			c.Hours += float64(u.Locked) / 3600
@@ -273,4 +277,38 @@ func (a *Account) Cell(i int) string {
 	default:
 		return fmt.Sprintf("%d locks", u.Locks)
 	}
+}
+
+// Grid are the lockouts that are tried to find those on the border: thresholds
+// and windows that people use, each as long as the lockout in force lasts.
+func Grid() []Try {
+	var list []Try
+	for _, attempts := range []int64{3, 4, 5, 6, 8, 10, 15, 20} {
+		for _, minutes := range []int64{5, 15, 30, 60} {
+			list = append(list, Try{}.With(setting.LockoutAttempts, setting.Count(attempts)).With(setting.LockoutWindow, setting.Seconds(minutes*60)))
+		}
+	}
+	return list
+}
+
+// Border are the columns that no other one beats both in how many people are
+// locked and in how many wrong passwords go through, the fewest people first; of
+// equals the first. What is not known of somebody is on no border.
+func (r *Result) Border() []int {
+	var list []int
+	for i := range r.Columns {
+		c := &r.Columns[i]
+		beaten := c.NotKnown > 0
+		for j := range r.Columns {
+			o := &r.Columns[j]
+			if i != j && o.NotKnown == 0 && o.People <= c.People && o.Through <= c.Through && (o.People < c.People || o.Through < c.Through || j < i) {
+				beaten = true
+			}
+		}
+		if !beaten {
+			list = append(list, i)
+		}
+	}
+	slices.SortStableFunc(list, func(a, b int) int { return r.Columns[a].People - r.Columns[b].People })
+	return list
 }

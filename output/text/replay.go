@@ -3,6 +3,7 @@ package text
 import (
 	"fmt"
 	"io"
+	"slices"
 
 	"yewcone/core/replay"
 	"yewcone/output"
@@ -134,4 +135,41 @@ func about(n int, estimated bool) string {
 		return fmt.Sprintf("about %d", n)
 	}
 	return fmt.Sprint(n)
+}
+
+// Border writes the lockouts on the border between people locked and guesses
+// let through, and beside them the one in force.
+func Border(w io.Writer, r *replay.Result, o output.Options) error {
+	p := newPage(w, o)
+	list := r.Border()
+	if r.Events == 0 || len(list) == 0 {
+		p.para("", boldStyle, seen(r.System)+": what lockouts would have done is not known, or the record has no sign-in with a password.")
+		return p.w.Flush()
+	}
+	p.para("", boldStyle, fmt.Sprintf("%s: %d of %d lockouts are on the border; every other locks more people, or lets more wrong passwords through.",
+		seen(r.System), len(list), len(r.Columns)))
+	p.para("", plainStyle, fmt.Sprintf("%s from %s to %s UTC: %d wrong passwords. People are accounts that gave the right password in the record too.",
+		counted(int(r.Events), "sign-in", "sign-ins"), r.From.Format("2006-01-02 15:04"), r.To.Format("2006-01-02 15:04"), r.Failed))
+	p.blank()
+	rows := [][]string{{"lockout", "people locked", "other accounts", "hours locked", "right refused", "wrong let through"}}
+	row := func(i int) {
+		c := &r.Columns[i]
+		rows = append(rows, []string{c.Title, fmt.Sprint(c.People), fmt.Sprint(c.Accounts - c.People), fmt.Sprintf("%.1f", c.Hours), fmt.Sprint(c.RefusedRight),
+			fmt.Sprint(c.Through)})
+	}
+	for _, i := range list {
+		row(i)
+	}
+	force := len(rows)
+	if !slices.Contains(list, 0) {
+		row(0)
+	}
+	p.table("  ", rows, func(int) bool { return false }, func(n, _ int, text string) string {
+		if n == 0 || n == force {
+			return p.paint(faintStyle, text)
+		}
+		return text
+	})
+	p.para("  ", faintStyle, "A lock lasts as long as the one in force. A record shows the past: somebody who guesses more slowly is not in it.")
+	return p.w.Flush()
 }
