@@ -54,6 +54,8 @@ What to try next, in %s:
   yewcone gaps                                      the systems side by side, and people between them
   yewcone try --trials                              passwords that must pass or be refused
   yewcone space                                     how many passwords each policy leaves
+  yewcone replay quay1 --propose                    lockouts against two days of sign-ins
+  yewcone demo --months                             six monthly exports, for drift and trend
   yewcone rules compare pci-dss-4.0.1 stig-unix     rule sets side by side
   yewcone settings max_age                          what a setting means
 Change a rule in rules/house.yaml or a value in exports/ and check again.
