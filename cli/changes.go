@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"io"
@@ -41,7 +42,7 @@ ends and whom that reaches against what it costs.
 			if err := oneOf("format", c.String("format"), []string{"text", "json", "csv"}); err != nil {
 				return err
 			}
-			_, result, list, err := changesOf(c)
+			_, result, list, err := changesOf(c, fewAccounts)
 			if err != nil {
 				return err
 			}
@@ -83,7 +84,7 @@ is to be done to accounts one by one is written for each, as far as the system h
   yewcone remedy quay1 --accounts 0 --out quay1.txt`,
 		Flags: []cli.Flag{estateFlag(), asOfFlag(), ownerFlag(), topFlag(),
 			&cli.BoolFlag{Name: "undo", Usage: "the way back to what the exports say"},
-			&cli.IntFlag{Name: "accounts", Value: 5, Usage: "write lines for so many accounts of each finding; 0 for all"},
+			&cli.IntFlag{Name: "accounts", Value: fewAccounts, Usage: "write lines for so many accounts of each finding; 0 for all"},
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "text or json"},
 			outFlag(), maxRefusedFlag(), jobsFlag(), colorFlag()},
 		Action: func(_ context.Context, c *cli.Command) error {
@@ -93,7 +94,7 @@ is to be done to accounts one by one is written for each, as far as the system h
 			if c.Int("accounts") < 0 {
 				return fmt.Errorf("--accounts is a number of accounts, not %d", c.Int("accounts"))
 			}
-			opened, result, list, err := changesOf(c)
+			opened, result, list, err := changesOf(c, int(c.Int("accounts")))
 			if err != nil {
 				return err
 			}
@@ -116,17 +117,14 @@ func (o *opened) export(system string) facts.Export {
 	return nil
 }
 
-// changesOf checks the estate and works out the changes that the call asks for.
-func changesOf(c *cli.Command) (*opened, *finding.Result, []change.Change, error) {
+// changesOf checks the estate and works out the changes that the call asks for;
+// accounts are how many each finding names, 0 for all.
+func changesOf(c *cli.Command, accounts int) (*opened, *finding.Result, []change.Change, error) {
 	opened, err := openEstate(c, c.Args().Slice())
 	if err != nil {
 		return nil, nil, nil, err
 	}
-	if slices.Contains(c.FlagNames(), "accounts") {
-		if opened.options.Examples = int(c.Int("accounts")); opened.options.Examples == 0 {
-			opened.options.Examples = math.MaxInt
-		}
-	}
+	opened.options.Examples = cmp.Or(accounts, math.MaxInt)
 	result, err := opened.audited(c)
 	if err != nil {
 		return nil, nil, nil, err

@@ -147,6 +147,9 @@ type opened struct {
 	options  audit.Options
 }
 
+// fewAccounts are how many accounts a finding names where nothing else is said.
+const fewAccounts = 5
+
 // openEstate finds and reads the estate, and opens the exports of the named
 // systems, or of all.
 func openEstate(c *cli.Command, systems []string) (*opened, error) {
@@ -171,7 +174,7 @@ func openEstateIn(c *cli.Command, name string, systems []string, asOf time.Time)
 		return nil, err
 	}
 	collectOften(subjects, e.Relations(systems))
-	return &opened{e, subjects, audit.Options{Examples: 5, MaxRefused: int(c.Int("bear")),
+	return &opened{e, subjects, audit.Options{Examples: fewAccounts, MaxRefused: int(c.Int("bear")),
 		Jobs: int(c.Int("jobs")), ValueOf: e.ValueOf(asOf), Relations: e.Relations(systems)}}, nil
 }
 

@@ -26,9 +26,11 @@ import (
 	"yewcone/intake/table"
 	"yewcone/output"
 	"yewcone/output/csvfile"
+	"yewcone/output/html"
 	"yewcone/output/jsonfile"
 	"yewcone/output/markdown"
 	"yewcone/output/text"
+	"yewcone/output/workbook"
 	"yewcone/store"
 )
 
@@ -211,20 +213,21 @@ for first; whether what changes asked for took effect; accounts that were made, 
 switched off or became privileged, and marks on them. What was not looked at is never fixed.
 
 FROM and TO are numbers of kept results, days (the latest result up to then), files that
-"check --format json" wrote, folders of estates with other exports, or "now". Without them: the latest kept result, and now.
+"check --format json" wrote, folders of estates with other exports, or "now". Without them:
+the latest kept result, and now.
 
   yewcone drift
   yewcone drift 2026-11-22 now --format json
   yewcone drift --fail-on high      # exit status 1 where something became worse`,
 		Flags: []cli.Flag{estateFlag(), asOfFlag(),
-			&cli.StringFlag{Name: "format", Value: "text", Usage: "text, json, csv, or markdown"},
+			&cli.StringFlag{Name: "format", Value: "text", Usage: "text, json, csv, markdown, html or xlsx"},
 			&cli.StringFlag{Name: "fail-on", Value: "low", Usage: "the least severity of what became worse that makes the exit status 1"},
 			&cli.BoolFlag{Name: "all", Usage: "what is the same, and every name, too"},
 			outFlag(), maxRefusedFlag(), jobsFlag(), colorFlag()},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			format := c.String("format")
-			if err := oneOf("format", format, []string{"text", "json", "csv", "markdown"}); err != nil {
-				return fmt.Errorf("%w (pages and workbooks are written by \"yewcone report --since\")", err)
+			if err := oneOf("format", format, []string{"text", "json", "csv", "markdown", "html", "xlsx"}); err != nil {
+				return err
 			}
 			threshold, err := rules.ParseSeverity(c.String("fail-on"))
 			if err != nil {
@@ -246,6 +249,10 @@ FROM and TO are numbers of kept results, days (the latest result up to then), fi
 					return csvfile.Drift(w, d)
 				case "markdown":
 					return markdown.Drift(w, d, o)
+				case "html":
+					return html.Drift(w, d, o)
+				case "xlsx":
+					return workbook.Drift(w, d, o)
 				}
 				return text.Drift(w, d, o)
 			})

@@ -274,11 +274,13 @@ func TestDemoMonths(t *testing.T) {
 		args  []string
 		wants []string
 	}{
-		{[]string{"drift", "3", "4"}, []string{"lockout_attempts 50 → 5, stricter, as asked for", "what became stricter not yet for 109: "}},
+		{[]string{"drift", "3", "4"}, []string{"lockout_attempts 50 → 5, stricter, as asked for", "109 with a password older than what became stricter: "}},
 		{[]string{"drift", "4", "5"}, []string{"No longer accepted: 1 finding", "Another mapping read yard then", "yard: 2 made: dienst-kran, dienst-waage"}},
 		{[]string{"drift", "5", "6"}, []string{"yard: 1 now privileged: bfaehrmoor1", "lockout_duration 5 minutes → 15 minutes"}},
-		{[]string{"drift", "3", "4", "--format", "csv"}, []string{"value,stricter,partners,,portal,lockout_attempts,50,5,5,", "account,password older than what became stricter,partners,"}},
-		{[]string{"drift", "3", "4", "--format", "markdown"}, []string{"does not hold yet for 109 accounts"}},
+		{[]string{"drift", "3", "4", "--format", "csv"}, []string{"value,stricter,partners,,portal,lockout_attempts,50,5,5,", "account,with a password older than what became stricter,partners,"}},
+		{[]string{"drift", "3", "4", "--format", "markdown"}, []string{"109 with a password older than what became stricter: "}},
+		{[]string{"drift", "3", "4", "--format", "html"}, []string{"<h2>What changed</h2>", "50 → 5, stricter, as asked for", "and 59 more", "</html>"}},
+		{[]string{"drift", "3", "4", "--format", "xlsx"}, []string{"PK"}},
 		{[]string{"drift", "3", "4", "--format", "json"}, []string{`"not_yet": [`}},
 		{[]string{"trend", "--rule", "house/length"}, []string{"partners 0 → 144 of 150", "yard 22 → 21 of 26"}},
 		{[]string{"trend", "--rule", "house/length", "--format", "csv"}, []string{",house/length,144\n", ",house/length,21\n"}},

@@ -37,7 +37,8 @@ func TestImpactIsTrue(t *testing.T) {
 		if err := os.WriteFile(filepath.Join(folder, "rules/over.yaml"), []byte(over), 0o600); err != nil {
 			t.Fatal(err)
 		}
-		replaceIn(t, filepath.Join(folder, "estate.yaml"), "    match: email\n    rules: [house, privileged]\n\n  yard", "    match: email\n    rules: [house, privileged, over]\n\n  yard")
+		replaceIn(t, filepath.Join(folder, "estate.yaml"), "    match: email\n    rules: [house, privileged]\n\n  yard",
+			"    match: email\n    rules: [house, privileged, over]\n\n  yard")
 		estates[which] = folder
 	}
 	replaceIn(t, filepath.Join(estates["by hand"], "exports/partners/settings.json"), `"minLength": 12`, `"minLength": 16`)
@@ -125,14 +126,13 @@ func TestProposals(t *testing.T) {
 	if err := os.CopyFS(folder, os.DirFS("../demo/estate")); err != nil {
 		t.Fatal(err)
 	}
-	if err := os.WriteFile(filepath.Join(folder, "p.txt"), []byte("# of the board\nrota/service.min_length = 16\n\nrota/service.max_agee = 60 days\n"), 0o600); err != nil {
-		t.Fatal(err)
-	}
+	writeIn(t, folder, "p.txt", "# of the board\nrota/service.min_length = 16\n\nrota/service.max_agee = 60 days\n")
 	for _, c := range [][]string{
 		{"is no proposal", "--set", "rota.min_length=16"}, {"did you mean \"min_length\"", "--set", "rota/service.min_lenght=16"},
 		{"did you mean \"rota\"", "--set", "rotta/service.min_length=16"}, {"did you mean \"service\"", "--set", "rota/servce.min_length=16"},
 		{"no value of min_length", "--set", "rota/service.min_length=long"}, {"cannot be proposed", "--set", "rota/service.min_length=unknown"},
-		{"p.txt:4:", "--from", "p.txt"}, {"no policy of rota says reuse_after", "--set", "rota/*.reuse_after=30 days"}, {"no rule set is named", "--rules", "hous"}, {"--format is one of", "--format", "xml"},
+		{"p.txt:4:", "--from", "p.txt"}, {"no policy of rota says reuse_after", "--set", "rota/*.reuse_after=30 days"},
+		{"no rule set is named", "--rules", "hous"}, {"--format is one of", "--format", "xml"},
 	} {
 		_, stderr, code := runTool(t, folder, append([]string{"impact"}, c[1:]...)...)
 		if code != 2 || !strings.Contains(stderr, c[0]) {

@@ -58,7 +58,7 @@ func writeReport(ctx context.Context, c *cli.Command) error {
 		return fmt.Errorf("--examples is a number between 0 and 1000000, not %d", n)
 	}
 	if c.String("since") != "" && !format.Since {
-		return fmt.Errorf("--since is told by html, xlsx and markdown, and not by %s; \"yewcone drift\" tells it as text and JSON", format.Name)
+		return fmt.Errorf("--since is told by html, xlsx and markdown, and not by %s; \"yewcone drift\" tells it in other forms", format.Name)
 	}
 	since, err := earlierResult(ctx, c)
 	if err != nil {

@@ -91,6 +91,18 @@ type AccountTeller interface {
 	Account(act Act, who Who, undo bool) (where, language string, lines []string)
 }
 
+// Ways are what a system's own tools take for each act, before or around the
+// account's name: to do it, and to take it back; "" where there are no words.
+type Ways map[check.Act][2]string
+
+// Words are those of an act; "" where there are none.
+func (w Ways) Words(act Act, undo bool) string {
+	if undo {
+		return w[act.Act][1]
+	}
+	return w[act.Act][0]
+}
+
 // ShellWord writes a text so that a shell takes it as one word.
 func ShellWord(text string) string {
 	if text != "" && !strings.HasPrefix(text, "-") && !strings.ContainsFunc(text, func(r rune) bool {
@@ -113,6 +125,9 @@ func Of(export facts.Export, steps []Step, undo bool) ([]Block, []Cannot) {
 	}
 	return nil, cannot
 }
+
+// Days is a length of time in days, of which the last may be begun only.
+func Days(v setting.Value) int64 { return (Seconds(v) + 86399) / 86400 }
 
 // Seconds is a length of time in seconds; 0 for none, and for what is no length.
 func Seconds(v setting.Value) int64 {

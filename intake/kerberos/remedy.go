@@ -82,24 +82,15 @@ func quoted(name string) string {
 	return name
 }
 
+// ways are the commands of kadmin.
+var ways = remedy.Ways{check.Shut: {"modify_principal -allow_tix", "modify_principal +allow_tix"},
+	check.AskNew:      {"modify_principal +needchange", "modify_principal -needchange"},
+	check.NewPassword: {"change_password"}, check.Unlock: {"modify_principal -unlock"}}
+
 // Account writes a line for kadmin.
 func (e *export) Account(act remedy.Act, who remedy.Who, undo bool) (where, language string, lines []string) {
-	line := ""
-	switch {
-	case act.Act == check.Shut && undo:
-		line = "modify_principal +allow_tix "
-	case act.Act == check.Shut:
-		line = "modify_principal -allow_tix "
-	case act.Act == check.AskNew && undo:
-		line = "modify_principal -needchange "
-	case act.Act == check.AskNew:
-		line = "modify_principal +needchange "
-	case act.Act == check.NewPassword && !undo:
-		line = "change_password "
-	case act.Act == check.Unlock && !undo:
-		line = "modify_principal -unlock "
-	default:
-		return "", "", nil
+	if words := ways.Words(act, undo); words != "" {
+		lines = []string{words + " " + quoted(who.Login)}
 	}
-	return kadmin, remedy.Kadmin, []string{line + quoted(who.Login)}
+	return kadmin, remedy.Kadmin, lines
 }

@@ -180,30 +180,23 @@ func (e *export) edit(at facts.Origin, l line, after string) remedy.Edit {
 var ageOf = map[setting.ID]string{setting.MaxAge: "--maxdays", setting.MinAge: "--mindays", setting.WarnBefore: "--warndays",
 	setting.GracePeriod: "--inactive"}
 
+// ways are commands before the name. Keys let in past a lock, and not past an
+// end.
+var ways = remedy.Ways{check.Shut: {"usermod --lock --expiredate 1", "usermod --unlock --expiredate ''"},
+	check.NewPassword: {"passwd"}, check.AskNew: {"chage --lastday 0"}, check.Unlock: {"faillock --reset --user"}}
+
 // Account writes a line for a shell.
 func (e *export) Account(act remedy.Act, who remedy.Who, undo bool) (where, language string, lines []string) {
-	line := ""
-	switch {
-	case act.Act == check.Shut && undo:
-		line = "usermod --unlock --expiredate '' "
-	case act.Act == check.Shut:
-		line = "usermod --lock --expiredate 1 " // keys let in past a lock, and not past an end
-	case undo:
-		return "", "", nil
-	case act.Act == check.NewPassword:
-		line = "passwd "
-	case act.Act == check.AskNew:
-		line = "chage --lastday 0 "
-	case act.Act == check.Unlock:
-		line = "faillock --reset --user "
-	case act.Act == check.SetOwn && ageOf[act.Setting] != "":
-		days := (remedy.Seconds(act.To) + 86399) / 86400
+	words := ways.Words(act, undo)
+	if option := ageOf[act.Setting]; act.Act == check.SetOwn && option != "" && !undo {
+		days := remedy.Days(act.To)
 		if act.To.State() == setting.Off && act.Setting != setting.MinAge {
 			days = -1
 		}
-		line = fmt.Sprintf("chage %s %d ", ageOf[act.Setting], days)
-	default:
-		return "", "", nil
+		words = fmt.Sprintf("chage %s %d", option, days)
 	}
-	return "a shell on the host, as root", remedy.Shell, []string{line + remedy.ShellWord(who.Login)}
+	if words != "" {
+		lines = []string{words + " " + remedy.ShellWord(who.Login)}
+	}
+	return "a shell on the host, as root", remedy.Shell, lines
 }

@@ -91,7 +91,7 @@ func number(s *remedy.Step) int64 {
 	n, _ := s.To.Count()
 	switch s.Setting {
 	case setting.MaxAge, setting.ReuseAfter:
-		return (remedy.Seconds(s.To) + 86399) / 86400
+		return remedy.Days(s.To)
 	case setting.LockoutAttempts:
 		if s.To.State() == setting.Off {
 			return 1<<32 - 1
@@ -100,34 +100,25 @@ func number(s *remedy.Step) int64 {
 	return n
 }
 
-// Account writes a statement.
+// ways stand behind ALTER USER and the name.
+var ways = remedy.Ways{check.Shut: {"ACCOUNT LOCK", "ACCOUNT UNLOCK"}, check.AskNew: {"PASSWORD EXPIRE"}}
+
+// Account writes a statement. Names without a host are roles, which nobody signs
+// in as.
 func (e *export) Account(act remedy.Act, who remedy.Who, undo bool) (where, language string, lines []string) {
-	at := strings.LastIndexByte(who.Login, '@')
-	if at < 0 {
-		return "", "", nil // roles, which nobody signs in as
-	}
-	does := ""
+	does := ways.Words(act, undo)
 	switch {
-	case act.Act == check.Shut && undo:
-		does = "ACCOUNT UNLOCK"
-	case act.Act == check.Shut:
-		does = "ACCOUNT LOCK"
-	case act.Act == check.AskNew && !undo:
-		does = "PASSWORD EXPIRE"
-	case act.Act == check.Unmark && act.Mark == "never_expires" && undo:
-		does = "PASSWORD EXPIRE NEVER"
 	case act.Act == check.Unmark && act.Mark == "never_expires":
-		does = "PASSWORD EXPIRE DEFAULT"
+		does = map[bool]string{false: "PASSWORD EXPIRE DEFAULT", true: "PASSWORD EXPIRE NEVER"}[undo]
 	case act.Act == check.SetOwn && act.Setting == setting.MaxAge && !undo:
-		days := (remedy.Seconds(act.To) + 86399) / 86400
-		if does = fmt.Sprintf("PASSWORD EXPIRE INTERVAL %d DAY", days); days == 0 {
+		if does = fmt.Sprintf("PASSWORD EXPIRE INTERVAL %d DAY", remedy.Days(act.To)); act.To.State() == setting.Off {
 			does = "PASSWORD EXPIRE NEVER"
 		}
-	default:
-		return "", "", nil
 	}
-	return "mariadb, as who may change accounts", remedy.SQL,
-		[]string{"ALTER USER " + literal(who.Login[:at]) + "@" + literal(who.Login[at+1:]) + " " + does + ";"}
+	if at := strings.LastIndexByte(who.Login, '@'); at >= 0 && does != "" {
+		lines = []string{"ALTER USER " + literal(who.Login[:at]) + "@" + literal(who.Login[at+1:]) + " " + does + ";"}
+	}
+	return "mariadb, as who may change accounts", remedy.SQL, lines
 }
 
 func literal(text string) string {

@@ -102,17 +102,15 @@ func milli(v setting.Value) string {
 
 func literal(text string) string { return "'" + strings.ReplaceAll(text, "'", "''") + "'" }
 
-// Account writes a statement, or psql's own command that asks for the password
-// and sends only its hash.
+// ways are statements around the name of a role, and psql's own command that
+// asks for the password and sends only its hash.
+var ways = remedy.Ways{check.Shut: {"ALTER ROLE % NOLOGIN;", "ALTER ROLE % LOGIN;"}, check.NewPassword: {`\password %`}}
+
+// Account writes a line for psql.
 func (e *export) Account(act remedy.Act, who remedy.Who, undo bool) (where, language string, lines []string) {
-	role := `"` + strings.ReplaceAll(who.Login, `"`, `""`) + `"`
-	switch {
-	case act.Act == check.Shut && undo:
-		lines = []string{"ALTER ROLE " + role + " LOGIN;"}
-	case act.Act == check.Shut:
-		lines = []string{"ALTER ROLE " + role + " NOLOGIN;"}
-	case act.Act == check.NewPassword && !undo:
-		lines = []string{`\password ` + role}
+	if words := ways.Words(act, undo); words != "" {
+		before, after, _ := strings.Cut(words, "%")
+		lines = []string{before + `"` + strings.ReplaceAll(who.Login, `"`, `""`) + `"` + after}
 	}
 	return psql, remedy.SQL, lines
 }

@@ -70,22 +70,16 @@ func inTicks(v setting.Value, never int64) string {
 	return strconv.FormatInt(-remedy.Seconds(v)*10_000_000, 10)
 }
 
+// ways are commands of samba-tool.
+var ways = remedy.Ways{check.Shut: {"disable", "enable"}, check.NewPassword: {"setpassword --must-change-at-next-login"}, check.Unlock: {"unlock"}}
+
 // Account writes LDIF for an account, or a line for a shell.
 func (e *export) Account(act remedy.Act, who remedy.Who, undo bool) (where, language string, lines []string) {
-	command := ""
-	switch {
-	case act.Act == check.Shut && undo:
-		command = "enable "
-	case act.Act == check.Shut:
-		command = "disable "
-	case act.Act == check.NewPassword && !undo:
-		command = "setpassword --must-change-at-next-login "
-	case act.Act == check.Unlock && !undo:
-		command = "unlock "
-	case act.Act == check.AskNew && who.DN != "" && !undo:
+	if act.Act == check.AskNew && who.DN != "" && !undo {
 		return tools, remedy.LDIF, ldif.Replace(who.DN, "pwdLastSet", "0")
-	default:
-		return "", "", nil
 	}
-	return "a shell on the domain controller, as root", remedy.Shell, []string{"samba-tool user " + command + remedy.ShellWord(who.Login)}
+	if words := ways.Words(act, undo); words != "" {
+		lines = []string{"samba-tool user " + words + " " + remedy.ShellWord(who.Login)}
+	}
+	return "a shell on the domain controller, as root", remedy.Shell, lines
 }

@@ -93,7 +93,8 @@ func read(t *testing.T, zone *time.Location, files ...string) []string {
 	}
 	var out []string
 	if err := s.SSHD(func(e *signin.Event) {
-		out = append(out, fmt.Sprintf("%s %s %s %d x%d", time.UnixMicro(e.At).UTC().Format("2006-01-02 15:04:05"), book.Accounts.Name(e.Account), book.Sources.Name(e.Source), e.Outcome, e.Times))
+		at, who, from := time.UnixMicro(e.At).UTC().Format(time.DateTime), book.Accounts.Name(e.Account), book.Sources.Name(e.Source)
+		out = append(out, fmt.Sprintf("%s %s %s %d x%d", at, who, from, e.Outcome, e.Times))
 	}); err != nil {
 		t.Fatal(err)
 	}
@@ -122,14 +123,16 @@ func TestForms(t *testing.T) {
 		{"RFC 5424", []string{"<38>1 2026-02-28T12:00:00Z quay1 sshd 77 - - Failed password for ada from 192.0.2.1 port 5 ssh2\n" +
 			"<38>1 2026-02-28T12:00:01Z quay1 sshd 77 - [x@1 a=\"b\"] Accepted password for ada from 192.0.2.1 port 5 ssh2\n"}, time.UTC,
 			[]string{"2026-02-28 12:00:00 ada 192.0.2.1 0 x1", "2026-02-28 12:00:01 ada 192.0.2.1 1 x1"}},
-		{"journal", []string{`{"__REALTIME_TIMESTAMP":"1772280000000000","SYSLOG_IDENTIFIER":"sshd","MESSAGE":"Failed password for ada from ::ffff:192.0.2.1 port 5 ssh2"}` +
-			"\n" + `{"__REALTIME_TIMESTAMP":"1772280000000000","SYSLOG_IDENTIFIER":"cron","MESSAGE":"Failed password for ada from 192.0.2.1 port 5 ssh2"}` + "\n"},
+		{"journal", []string{`{"__REALTIME_TIMESTAMP":"1772280000000000","SYSLOG_IDENTIFIER":"sshd",` +
+			`"MESSAGE":"Failed password for ada from ::ffff:192.0.2.1 port 5 ssh2"}` + "\n" +
+			`{"__REALTIME_TIMESTAMP":"1772280000000000","SYSLOG_IDENTIFIER":"cron","MESSAGE":"Failed password for ada from 192.0.2.1 port 5 ssh2"}` + "\n"},
 			time.UTC, []string{"2026-02-28 12:00:00 ada 192.0.2.1 0 x1"}},
 		{"folded", []string{"Feb 28 12:00:00 quay1 sshd[1]: message repeated 3 times: [ Failed password for ada from 192.0.2.1 port 5 ssh2]\n"}, time.UTC,
 			[]string{"2026-02-28 12:00:00 ada 192.0.2.1 0 x3"}},
 		{"the later file first", []string{"Feb 28 12:00:00 " + failed, "Feb 27 12:00:00 " + failed}, time.UTC,
 			[]string{"2026-02-27 12:00:00 ada 192.0.2.1 0 x1", "2026-02-28 12:00:00 ada 192.0.2.1 0 x1"}},
-		{"names of words", []string{"Feb 28 12:00:00 quay1 sshd[1]: Failed password for invalid user root from 198.51.100.9 port 1 ssh2 from 192.0.2.1 port 5 ssh2\n"},
+		{"names of words", []string{"Feb 28 12:00:00 quay1 sshd[1]: Failed password for invalid user " +
+			"root from 198.51.100.9 port 1 ssh2 from 192.0.2.1 port 5 ssh2\n"},
 			time.UTC, []string{"2026-02-28 12:00:00 root from 198.51.100.9 port 1 ssh2 192.0.2.1 0 x1"}},
 		{"other programs and lines", []string{"Feb 28 12:00:00 quay1 sudo: pam_unix(sudo:auth): Failed password for ada from 192.0.2.1 port 5 ssh2\n" +
 			"Feb 28 12:00:00 quay1 su[2]: x sshd[1]: Failed password for ada from 192.0.2.1 port 5 ssh2\n" +

@@ -56,14 +56,9 @@ func Drift(w io.Writer, d *drift.Drift) error {
 	}
 	for i := range d.Accounts {
 		a := &d.Accounts[i]
-		for _, x := range []struct {
-			became string
-			list   []string
-		}{{"privileged", a.Privileged}, {"no longer privileged", a.NotPrivileged}, {"made", a.Made}, {"gone", a.Gone}, {"enabled", a.Enabled},
-			{"switched off", a.Disabled}, {"mark set", a.MarksSet}, {"mark taken off", a.MarksTaken}, {"second factor enrolled", a.FactorGained},
-			{"second factor gone", a.FactorLost}, {"under another policy", a.PolicyChanged}, {"password older than what became stricter", a.NotYet}} {
-			for _, login := range x.list {
-				add("account", x.became, a.System, "", "", "", "", "", "", login, "", "", "", "")
+		for _, l := range a.Lists() {
+			for _, login := range l.Names {
+				add("account", l.What, a.System, "", "", "", "", "", "", login, "", "", "", "")
 			}
 		}
 	}

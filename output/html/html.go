@@ -70,6 +70,7 @@ type view struct {
 	Drift          *drift.Drift
 	Trend          template.URL // a picture; "" where fewer than two results are kept
 	Kept           int          // results in it
+	Names          []nameGroup  // accounts that something became of
 	Changes        []changeGroup
 	Ways           []finding.Way
 	Todo           []todo
@@ -325,6 +326,26 @@ func (v *view) todo() {
 	}
 }
 
+// A nameGroup is some accounts that something became of.
+type nameGroup struct {
+	System, What   string
+	Names          []string
+	Count, Omitted int
+}
+
+// mostNames bounds how many accounts a group names.
+const mostNames = 50
+
+// Drift writes a page of what changed between two results.
+func Drift(w io.Writer, d *drift.Drift, o output.Options) error {
+	v := &view{Result: &finding.Result{Estate: d.After.Estate}, Style: template.CSS(style), Version: o.Version}
+	o.Drift, o.Since = d, "the earlier result"
+	if err := v.changes(o); err != nil {
+		return err
+	}
+	return page.ExecuteTemplate(w, "drift", v)
+}
+
 // changes puts what became of the findings since an earlier result into groups.
 func (v *view) changes(o output.Options) error {
 	if v.Drift, v.Since = o.Drift, o.Since; o.Drift == nil {
@@ -337,6 +358,13 @@ func (v *view) changes(o output.Options) error {
 		}
 		v.Trend = template.URL("data:image/svg+xml;base64," + base64.StdEncoding.EncodeToString(b.Bytes()))
 		v.Kept = len(o.Trend.Results)
+	}
+	for i := range o.Drift.Accounts {
+		a := &o.Drift.Accounts[i]
+		for _, l := range a.Lists() {
+			shown := l.Names[:min(mostNames, len(l.Names))]
+			v.Names = append(v.Names, nameGroup{a.System, l.What, shown, len(l.Names), len(l.Names) - len(shown)})
+		}
 	}
 	for _, s := range drift.States {
 		if list := o.Drift.In(s); len(list) > 0 && s.Told() {

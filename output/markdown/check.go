@@ -82,11 +82,6 @@ func Drift(w io.Writer, d *drift.Drift, o output.Options) error {
 	fmt.Fprintf(b, "# %s\n", safe(d.After.Estate))
 	o.Drift, o.Since = d, d.Before.AsOf.UTC().Format("2006-01-02 15:04")
 	changes(b, o)
-	for i := range d.Accounts {
-		if a := &d.Accounts[i]; len(a.NotYet) > 0 {
-			fmt.Fprintf(b, "- %s: what became stricter does not hold yet for %d accounts, whose password is older\n", safe(a.System), len(a.NotYet))
-		}
-	}
 	return b.Flush()
 }
 
@@ -101,6 +96,11 @@ func changes(b *bufio.Writer, o output.Options) {
 	}
 	if n := len(d.NotYet); n > 0 {
 		fmt.Fprintf(b, "- values that were asked for then, and are not so yet: %d\n", n)
+	}
+	for i := range d.Accounts {
+		for _, l := range d.Accounts[i].Lists() {
+			fmt.Fprintf(b, "- %s: %d %s: %s\n", safe(d.Accounts[i].System), len(l.Names), l.What, safe(strings.Join(l.Names, ", ")))
+		}
 	}
 	for _, s := range drift.States {
 		if !s.Told() {

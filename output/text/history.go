@@ -165,31 +165,16 @@ func (p *page) driftAccounts(d *drift.Drift, all bool) {
 			p.para("  ", plainStyle, seen(a.System+": accounts were not kept one by one"))
 			continue
 		}
-		for _, x := range []struct {
-			what string
-			list []string
-		}{{"now privileged", a.Privileged}, {"second factor gone", a.FactorLost}, {"marks set", a.MarksSet}, {"made", a.Made}, {"enabled", a.Enabled},
-			{"gone", a.Gone}, {"switched off", a.Disabled}, {"no longer privileged", a.NotPrivileged}, {"marks taken off", a.MarksTaken},
-			{"second factor enrolled", a.FactorGained}, {"under another policy", a.PolicyChanged}} {
-			if len(x.list) == 0 {
-				continue
-			}
-			names := x.list
+		for _, l := range a.Lists() {
+			names := l.Names
 			if !all {
 				names = names[:min(len(names), 6)]
 			}
-			p.para("  ", plainStyle, seen(fmt.Sprintf("%s: %d %s: %s%s", a.System, len(x.list), x.what, strings.Join(names, ", "), more(len(x.list)-len(names)))))
+			p.para("  ", plainStyle, seen(fmt.Sprintf("%s: %d %s: %s%s", a.System, len(l.Names), l.What, strings.Join(names, ", "), more(len(l.Names)-len(names)))))
 		}
-		if a.PasswordsChanged > 0 || len(a.NotYet) > 0 {
-			text := fmt.Sprintf("%s: %d of %d passwords were changed; what is asked of passwords holds for these", a.System, a.PasswordsChanged, a.Passwords)
-			if len(a.NotYet) > 0 {
-				names := a.NotYet
-				if !all {
-					names = names[:min(len(names), 6)]
-				}
-				text += fmt.Sprintf(", and what became stricter not yet for %d: %s%s", len(a.NotYet), strings.Join(names, ", "), more(len(a.NotYet)-len(names)))
-			}
-			p.para("  ", plainStyle, seen(text))
+		if a.PasswordsChanged > 0 {
+			p.para("  ", plainStyle, seen(fmt.Sprintf("%s: %d of %d passwords were changed; what is asked of passwords holds for these", a.System,
+				a.PasswordsChanged, a.Passwords)))
 		}
 	}
 }

@@ -172,25 +172,37 @@ func (s *sheet) done() {
 
 // Check writes the workbook.
 func Check(w io.Writer, r *finding.Result, o output.Options) error {
+	return write(w, r.Estate, o, func(b *book) {
+		b.summary(r, o)
+		b.changed(o)
+		b.todo(r)
+		b.findings(r)
+		b.settings(r)
+		b.gaps(r)
+		b.accounts(r)
+		b.unknowns(r)
+		b.exceptions(r)
+	})
+}
+
+// Drift writes what changed between two results.
+func Drift(w io.Writer, d *drift.Drift, o output.Options) error {
+	o.Drift = d
+	return write(w, d.After.Estate, o, func(b *book) { b.changed(o) })
+}
+
+// write makes a workbook of what fill puts into it.
+func write(w io.Writer, estate string, o output.Options, fill func(*book)) error {
 	b := &book{file: excelize.NewFile()}
 	defer b.file.Close()
 	b.styles()
-	b.summary(r, o)
-	b.changed(o)
-	b.todo(r)
-	b.findings(r)
-	b.settings(r)
-	b.gaps(r)
-	b.accounts(r)
-	b.unknowns(r)
-	b.exceptions(r)
-	if b.err != nil {
+	if fill(b); b.err != nil {
 		return b.err
 	}
 	if err := b.file.DeleteSheet("Sheet1"); err != nil {
 		return err
 	}
-	if err := b.file.SetDocProps(&excelize.DocProperties{Title: text(r.Estate) + ": passwords",
+	if err := b.file.SetDocProps(&excelize.DocProperties{Title: text(estate) + ": passwords",
 		Creator: "Yewcone " + o.Version, Created: "2000-01-01T00:00:00Z", Modified: "2000-01-01T00:00:00Z"}); err != nil {
 		return err
 	}
@@ -273,6 +285,14 @@ func (b *book) changed(o output.Options) {
 				asked = "nobody asked for it"
 			}
 			s.add("value", list[i].System, "", list[i].Words(), asked, "", "")
+		}
+	}
+	for i := range o.Drift.Accounts {
+		a := &o.Drift.Accounts[i]
+		for _, l := range a.Lists() {
+			for _, name := range l.Names {
+				s.add("account", a.System, "", name, l.What, "", "")
+			}
 		}
 	}
 	for i := range o.Drift.Findings {
