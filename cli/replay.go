@@ -125,7 +125,7 @@ func triesOf(sets []string) ([]replay.Try, error) {
 // replayed holds the lockouts against the record of a system.
 func replayed(o *opened, s *audit.Subject, tries []replay.Try) (*replay.Result, error) {
 	options := o.options
-	options.Relations = nil
+	options.Relations, options.NoRecords = nil, true
 	r, err := replay.New(s, options, tries)
 	if err != nil {
 		return nil, err

@@ -22,13 +22,13 @@ func TestReplay(t *testing.T) {
 		{[]string{"quay1", "--set", "lockout_attempts=3,5", "--set", "lockout_window=15 minutes", "--set", "lockout_duration=30 minutes"}, 0, []string{
 			"670 wrong passwords, 53 right ones, 48 without a password", "svc-tide 576 0 1 3 13 — 72 locks —", "siobhan.keane 7 4 3 (1 let in) 5 5 1 lock 1 lock 1 lock",
 			"root 72 0 2 72 72 —", "203.0.113.50 12 0 12 1 3", "no such account"}},
-		{[]string{"rota", "--set", "lockout_attempts=3"}, 0, []string{"1052 sign-ins", "siobhan.keane 242 5 3 (1 let in) 240 240", "203.0.113.50 40 0 40 2 9"}},
+		{[]string{"rota", "--set", "lockout_attempts=3"}, 0, []string{"1053 sign-ins", "siobhan.keane 242 5 3 (1 let in) 240 240", "203.0.113.50 40 1 40 2 9"}},
 		{[]string{"quay1", "--format", "csv", "--set", "lockout_attempts=10", "--set", "lockout_window=1 hour", "--set", "lockout_duration=30 minutes"}, 0, []string{
 			"quay1,svc-tide,\"service, no second factor\",576,0,1,0,3,7,13," +
 				"\"lockout_attempts 10, lockout_window 1 hour, lockout_duration 30 minutes\",yes,38,2026-11-21T00:46:32Z,"}},
 		{[]string{"quay1", "--propose"}, 0, []string{"quay1: 3 of 33 lockouts are on the border",
 			"lockout_attempts 6, lockout_window 30 minutes 0 2 26.5 0 337", "lockout_attempts 3, lockout_window 15 minutes 2 2 37.4 1 232", "in force 1 0 0.5 0 663"}},
-		{[]string{"rota", "--propose"}, 0, []string{"lockout_attempts 8, lockout_window 5 minutes 1 0 21.7 5 74"}},
+		{[]string{"rota", "--propose"}, 0, []string{"lockout_attempts 8, lockout_window 5 minutes 1 0 21.7 5 389"}},
 		{[]string{"rota", "--propose", "--set", "lockout_attempts=3"}, 2, []string{"leave out --set and --format"}},
 		{[]string{"yard"}, 2, []string{"the estate names no record of the sign-ins of yard"}},
 		{[]string{"quay1", "--set", "lockout_attempt=3"}, 2, []string{`did you mean "lockout_attempts"`}},

@@ -115,6 +115,8 @@ func TestSnapshotOfTheDemo(t *testing.T) {
 	if err := demo.WriteEstate(folder); err != nil {
 		t.Fatal(err)
 	}
+	replaceIn(t, folder+"/estate.yaml", "    signins: {read: sshd, from: signins/quay1-auth.log.gz}", "") // no snapshot has a record
+	replaceIn(t, folder+"/estate.yaml", "    signins: {read: mapping}", "")
 	lines := throughSnapshots(t, folder, "directory", "quay1", "rota", "tills", "mailboxes")
 	schema, err := jsonschema.NewCompiler().Compile("../docs/schema/snapshot-1.schema.json")
 	if err != nil {

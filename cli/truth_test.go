@@ -228,7 +228,8 @@ func TestHostTruth(t *testing.T) {
 			neverUsed = append(neverUsed, login)
 		}
 	}
-	if want := []string{"rafael.ortigao", "hyejin.bae", "dredger", "svc-tide"}; !slices.Equal(neverUsed, want) {
+	// hyejin.bae, whom lastlog never saw, is in the record of sign-ins
+	if want := []string{"rafael.ortigao", "dredger", "svc-tide"}; !slices.Equal(neverUsed, want) {
 		t.Errorf("never used: %v, want %v", neverUsed, want)
 	}
 	for login, want := range map[string][2]string{
@@ -337,7 +338,7 @@ func TestRotaTruth(t *testing.T) {
 			s.count("never-flag", 33)
 			s.count("lasts", 34)
 			s.count("must-change", 76)
-			s.count("never-signed-in", 65)
+			s.count("never-signed-in", 64) // of 65 in the export; rafael.ortigao is in the record of sign-ins
 			s.count("overdue", 295)
 			s.is("future", "hyejin.bae")
 			live := func(rule string) int {
@@ -349,7 +350,7 @@ func TestRotaTruth(t *testing.T) {
 				}
 				return n
 			}
-			for rule, want := range map[string]int{"overdue": 279, "locked": 55, "never-flag": 33, "idle": 90} {
+			for rule, want := range map[string]int{"overdue": 279, "locked": 55, "never-flag": 33, "idle": 88} {
 				if got := live(rule); got != want {
 					t.Errorf("%s and not switched off: %d, want %d", rule, got, want)
 				}

@@ -13,6 +13,7 @@ import (
 // resolve classifies an account and works out what holds for it.
 func (e *engine) resolve(a *facts.Account) *effective.Settings {
 	e.about.Account = a // the dates of the account before are overwritten below
+	e.meetRecord(a)
 	e.classify(a)
 	settings := e.resolver.For(a)
 	effective.SettleLock(a, settings, e.system)
@@ -38,7 +39,10 @@ func (e *engine) account(a *facts.Account, place int64) error {
 	} else if a.Enabled != facts.No {
 		v.audiences[gap.AudienceOf(a)]++
 	}
-	return e.record(e.outcomeOf(a, v), a)
+	if err := e.record(e.outcomeOf(a, v), a); err != nil || e.signins.seen == nil {
+		return err
+	}
+	return e.signInChecks(a)
 }
 
 // clause holds one account against one clause, or a check that asks like one.

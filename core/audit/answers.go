@@ -22,6 +22,7 @@ func NewJudge(s *Subject, o Options) (*Judge, error) {
 	if err != nil {
 		return nil, err
 	}
+	e.readRecord()
 	return &Judge{e}, nil
 }
 
@@ -59,6 +60,8 @@ func (j *Judge) Answers(a *facts.Account, s *effective.Settings) []Answer {
 	for i := range e.rules {
 		if r := &e.rules[i]; r.clause != nil || r.check.Settings != nil {
 			list = append(list, e.answer(i, s, v, a))
+		} else if r.check.SignIns != nil && e.signins.seen != nil {
+			list = append(list, e.signInAnswer(i, a))
 		}
 	}
 	return list

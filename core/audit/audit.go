@@ -15,6 +15,7 @@ import (
 	"yewcone/core/gap"
 	"yewcone/core/rules"
 	"yewcone/core/setting"
+	"yewcone/core/signin"
 )
 
 // A Subject is one system to check.
@@ -30,8 +31,9 @@ type Subject struct {
 	// Irreversible says what to save before a setting is changed, since it cannot
 	// be taken back.
 	Irreversible map[setting.ID]string
-	MaxRefused   int     // how many refused rows or values it may have, where that is more than the options say
-	Unmatched    [3]bool // keys of people, by their place, that say nothing on this system
+	MaxRefused   int            // how many refused rows or values it may have, where that is more than the options say
+	Record       *signin.Record // of its sign-ins; nil where the estate names none
+	Unmatched    [3]bool        // keys of people, by their place, that say nothing on this system
 
 	number int // its place among the subjects
 }
@@ -54,6 +56,7 @@ type Options struct {
 
 	Progress *atomic.Int64 // of accounts that went past; may be nil
 
+	NoRecords bool       // leave records of sign-ins unread
 	Relations *Relations // between systems; nil where they are not looked at
 	Spread    bool       // count ages and ends of passwords too
 

@@ -41,6 +41,7 @@ type engine struct {
 	missing  []string
 
 	marks   []uint64 // of stored passwords
+	signins signIns  // of a record, where there is one
 	view    check.SystemView
 	summary finding.SystemResult
 
@@ -55,6 +56,7 @@ type engine struct {
 	key      []byte
 	outcomes map[string]*outcome
 	fresh    outcome // that is being gathered
+	told     string  // of the account at hand, in place of the fact that a rule shows
 	place    int64   // of the account at hand, in the order of the export
 }
 
@@ -198,7 +200,7 @@ func (e *engine) addChecks() error {
 		if c.Stale {
 			e.stale = c.Limit.Length()
 		}
-		if !on || c.Applies != nil && !c.Applies(e.system) {
+		if !on || c.Applies != nil && !c.Applies(e.system) || c.OfRecord() && (e.subject.Record == nil || e.options.NoRecords) {
 			continue
 		}
 		clause, err := c.Clause()
@@ -275,6 +277,7 @@ func (e *engine) describe(f *finding.Finding, h *hit, privileged bool) {
 		}
 		f.Remedy = cmp.Or(f.Remedy, "put these accounts in order, or write down why they may stay as they are")
 	}
+	f.Value = cmp.Or(f.Value, h.value)
 	f.Fingerprint = e.fingerprint(f, h, privileged)
 	f.Wants, f.Also = h.wants, h.also
 	if own := r.remedy == ""; own && len(h.wants) == 1 {
@@ -286,7 +289,7 @@ func (e *engine) describe(f *finding.Finding, h *hit, privileged bool) {
 		}
 	}
 	if r.check != nil {
-		f.Mark, f.Opens = r.check.Mark, r.check.Opens
+		f.Mark, f.Opens, f.OfRecord, f.Seen = r.check.Mark, r.check.Opens, r.check.OfRecord(), r.check.Seen
 	}
 }
 

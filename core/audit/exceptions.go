@@ -54,14 +54,14 @@ func (e *engine) excepted(s *rule, h *hit, a *facts.Account) (covered, ended int
 			(onAccount || x.Policy != h.reason.policy) {
 			continue
 		}
-		if x.Value != "" && h.reason.setting == noSetting {
+		if x.Value != "" && h.reason.setting == noSetting && x.Value != h.value {
 			continue
 		}
 		if x.Accounts != nil && (a == nil || x.Accounts.Test(&e.about) != facts.Yes) {
 			continue
 		}
 		use.used = true
-		if !use.ended && (x.Value == "" || asStrict(h.reason.setting, h.reason.value, x.Value)) {
+		if !use.ended && (x.Value == "" || x.Value == h.value || asStrict(h.reason.setting, h.reason.value, x.Value)) {
 			return use.number, 0
 		}
 		ended = cmp.Or(ended, use.number)

@@ -34,6 +34,7 @@ type hit struct {
 	from   *effective.Candidate
 	about  setting.ID   // the setting of which from is the value
 	want   *expectation // nil for checks, and where several would do
+	value  string       // of what it is so, where no setting is
 	key    []string     // what the fingerprint is made of, where a check says it
 	wants  []finding.Want
 	also   []finding.Want // that would come into force

@@ -192,7 +192,7 @@ func (e *engine) open(key unknownKey) {
 // detail is the fact of the account at hand in words.
 func (e *engine) detail(f *condition.Fact) string {
 	if f == nil {
-		return ""
+		return e.told
 	}
 	text, _ := f.Text(&e.about)
 	return text

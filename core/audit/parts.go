@@ -27,6 +27,7 @@ type task struct {
 // found in the first. What comes out is the same whatever their number: what
 // depends on the order is put in order by the accounts' places.
 func (e *engine) read(jobs int) error {
+	e.readRecord()
 	r := reading{
 		tasks: make(chan task), finished: make(chan task, 2*jobs), ahead: make(chan struct{}, 2*jobs), stop: make(chan struct{}),
 		engines: []*engine{e},
@@ -74,6 +75,7 @@ func (r *reading) divide(jobs int) error {
 				if err != nil {
 					return err
 				}
+				another.signins.digest = r.engines[0].signins.digest
 				r.engines = append(r.engines, another)
 			}
 			r.workers.Add(1)

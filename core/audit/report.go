@@ -22,6 +22,7 @@ func (e *engine) finish() error {
 	if e.summary.Accounts > 0 {
 		e.reachingNobody()
 		e.systemChecks()
+		e.recordChecks()
 		return e.tellUnmatched()
 	}
 	notes := e.subject.Export.Notes()
@@ -90,7 +91,7 @@ func (e *engine) systemChecks() {
 // found enters something that was found in a whole system, which reaches no
 // account by itself.
 func (e *engine) found(i int, found check.Hit) {
-	h := hit{reason: reason{rule: i, setting: noSetting, policy: found.Policy, text: found.Says}, key: found.Key}
+	h := hit{reason: reason{rule: i, setting: noSetting, policy: found.Policy, text: found.Says}, value: found.Value, key: found.Key}
 	h.from = &effective.Candidate{Sourced: facts.Sourced{Origin: found.Origin}, Policy: found.Policy}
 	e.enter(&h, nil)
 }
@@ -215,6 +216,8 @@ func (e *engine) notLookedAt(c *check.Check) bool {
 		return e.options.register == nil
 	case c.Between != nil:
 		return e.options.Relations == nil
+	case c.OfRecord():
+		return e.signins.digest == nil
 	}
 	return e.summary.Accounts == 0 && c.Unused == nil
 }

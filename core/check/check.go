@@ -17,7 +17,7 @@ import (
 )
 
 // A Check looks for one thing. It has one of Account, Settings, SameStored,
-// System, Person, Between and Unused.
+// System, Person, Between, SignIns, Record and Unused.
 type Check struct {
 	ID           string
 	Title        string // what is so where it hits; stands in findings of accounts and systems
@@ -67,6 +67,12 @@ type Check struct {
 	Stale bool
 	// Between holds systems against one another.
 	Between func(*EstateView, func(system int, found Hit))
+	// SignIns looks at an account of which a record of sign-ins tells, and returns
+	// what is told of it; "" for nothing. Record looks at what the record has of the
+	// whole system.
+	SignIns func(*SignInView) string
+	Record  func(*RecordView, func(Hit))
+	Seen    string // what was seen, in a few words behind a name or an address
 	// Unused looks at exceptions of a system that cover nothing, once all else
 	// was looked for.
 	Unused func([]*rules.Exception, func(Hit))
@@ -76,9 +82,12 @@ type Check struct {
 // looked at together.
 func (c *Check) AcrossSystems() bool { return c.Person != nil || c.Between != nil }
 
+// OfRecord reports whether a check needs a record of sign-ins.
+func (c *Check) OfRecord() bool { return c.SignIns != nil || c.Record != nil }
+
 // All lists every check. Adding one means an entry in one of these lists.
 func All() []Check {
-	return slices.Concat(accountChecks, settingsChecks, systemChecks, betweenChecks)
+	return slices.Concat(accountChecks, settingsChecks, systemChecks, betweenChecks, signinChecks)
 }
 
 // IDs lists the names of all checks.
@@ -126,9 +135,12 @@ func (c *Check) Clause() (*rules.Clause, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the check %s: %w", c.ID, err)
 	}
-	title := strings.ReplaceAll(c.Title, "{limit}", c.Limit.String())
+	title := c.Titled()
 	return &rules.Clause{Rule: c.Rule(), Forbid: compiled, Says: title, Because: c.Doc, Remedy: c.Remedy}, nil
 }
+
+// Titled is the title with the limit that is set.
+func (c *Check) Titled() string { return strings.ReplaceAll(c.Title, "{limit}", c.Limit.String()) }
 
 // A Want is a phrase, as rules have it, about a setting.
 type Want struct {
@@ -144,6 +156,7 @@ func wants(id setting.ID, phrase string) func(*SettingsView) []Want {
 // A Hit is one thing that a check of systems found.
 type Hit struct {
 	Says   string
+	Value  string // of which it is so, where exceptions may name that; "" for none
 	Policy string
 	Origin facts.Origin
 	// Key is what makes it the same in the next run, where that is more than

@@ -61,6 +61,7 @@ type Account struct {
 	RunOut          bool   // past its end by hand, whatever the ages say; since when is not known
 	PasswordExpires Moment // only where the export itself says it; never beats the maximum age
 	LastSignIn      Moment
+	LastSignInFrom  string // the record of sign-ins that says it; "" for the export
 	KeySet          Moment // when the key that stands for the password was made
 	Ends            Moment // when the account itself ends
 

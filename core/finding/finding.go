@@ -118,6 +118,8 @@ type Finding struct {
 	Also        []Want // what rules ask of settings that come into force once that is done
 	Mark        string // the fact about accounts that it comes from, where taking that back ends it; "" for none
 	Opens       string // what lets in anybody who tries, or reads a copy, in a few words; "" where nothing does
+	OfRecord    bool   // it was seen in a record of sign-ins
+	Seen        string // what was, in a few words behind a name or an address
 	Reach       Reach
 	Exception   *rules.Exception // that covers it; nil for a finding proper
 	Ended       *rules.Exception // that covered some of it and has ended

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"yewcone/core/audit"
 	"yewcone/core/effective"
@@ -240,6 +241,19 @@ func (r *Replay) Done() *Result {
 		}
 	}
 	return out
+}
+
+// triedFirst are names that guessers begin with, whatever the house.
+var triedFirst = []string{"root", "admin", "administrator", "test", "guest", "user", "oracle", "postgres", "mysql", "ubuntu", "debian", "ftp", "git",
+	"backup", "support", "operator", "nobody", "sa", "pi", "www-data"}
+
+// Shown is the name as it may be told. One that is no account and never was let
+// in may be a password that somebody typed in the place of the name.
+func (a *Account) Shown() string {
+	if a.Who.Known || a.LetIn+a.ByKey > 0 || slices.Contains(triedFirst, a.Name) {
+		return a.Name
+	}
+	return fmt.Sprintf("(a name of %d characters)", utf8.RuneCountInString(a.Name))
 }
 
 // Words say what the export has on a name.

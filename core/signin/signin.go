@@ -45,7 +45,13 @@ func (n *Names) Number(name []byte) uint32 {
 func (n *Names) Name(number uint32) string { return n.list[number] }
 
 // A Book numbers what a record names.
-type Book struct{ Accounts, Sources Names }
+type Book struct {
+	Accounts, Sources Names
+	Folding           Folding // that a reader applied to names of accounts
+}
+
+// Account numbers the name of an account, as the system folds it.
+func (b *Book) Account(name []byte) uint32 { return b.Accounts.Number(b.Folding.Fold(name)) }
 
 // An Event is one sign-in, or several of the same kind in the same second.
 type Event struct {
@@ -74,6 +80,7 @@ var peakWindows = [3]int64{600e6, 1800e6, 3600e6}
 type peak struct {
 	recent []int64 // of the longest window, the oldest first
 	most   Peaks
+	at     int64 // the last failure of the most within the shortest window
 }
 
 // mostRecent bounds what is remembered of one name; beyond it peaks are at least
@@ -99,7 +106,11 @@ func (p *peak) add(at int64, times int) {
 		if p.recent[0] < at-w {
 			from, _ = slices.BinarySearch(p.recent, at-w)
 		}
-		p.most[i] = max(p.most[i], len(p.recent)-from)
+		if n := len(p.recent) - from; n > p.most[i] {
+			if p.most[i] = n; i == 0 {
+				p.at = at
+			}
+		}
 	}
 }
 
@@ -129,6 +140,38 @@ func (s *set) add(n uint32) {
 		}
 	}
 	s.rank(n)
+}
+
+// without is how many members are not among others; about what it is where
+// either set knows its members only so. It is 0 where all are among them.
+func (s *set) without(o *set) int {
+	if s.ranks == nil && o.ranks == nil {
+		n := 0
+		for _, m := range s.few {
+			if !slices.Contains(o.few, m) {
+				n++
+			}
+		}
+		return n
+	}
+	both := set{ranks: new([256]uint8)}
+	for _, part := range []*set{s, o} {
+		if part.ranks == nil {
+			for _, m := range part.few {
+				both.rank(m)
+			}
+			continue
+		}
+		for i, r := range part.ranks {
+			both.ranks[i] = max(both.ranks[i], r)
+		}
+	}
+	if o.ranks != nil && *o.ranks == *both.ranks {
+		return 0
+	}
+	all, _ := both.len()
+	others, _ := o.len()
+	return max(0, all-others)
 }
 
 func (s *set) rank(n uint32) {
@@ -179,34 +222,55 @@ type Account struct {
 	LetIn    int
 	ByKey    int
 	Peaks    Peaks
+	PeakAt   int64   // when the most within 10 minutes were full
 	Under    []Under // by the lockouts that were asked
-	// Sources that failed, and how many of those that are known one by one were let
-	// in too.
-	Sources, SourcesLetIn int
-	About                 bool // there are about as many sources
+	Habits
+	// Sources that failed, how many of those that are known one by one were let in
+	// too, and how many never were.
+	Sources, SourcesLetIn, NeverIn int
+	SourcesIn                      int  // that it was let in from with a password
+	About                          bool // there are about as many sources
 
 	failedFrom, letInFrom set
 	peak                  peak
 	rules                 []Lockout
+	book                  *Book
+}
+
+// FailedFrom are the addresses that failed, those that are known one by one.
+func (a *Account) FailedFrom() []string {
+	var list []string
+	for _, n := range a.failedFrom.few {
+		list = append(list, a.book.Sources.Name(n))
+	}
+	return list
 }
 
 // A Source is what the record has of one address.
 type Source struct {
-	Name     string
-	Failures int
-	LetIn    int
-	InVain   int  // names that it failed with
-	About    bool // there are about as many names
-	Peaks    Peaks
+	Name        string
+	Failures    int
+	LetIn       int
+	InVain      int  // names that it failed with
+	About       bool // there are about as many names
+	Peaks       Peaks
+	OnlyWrong   int      // of the names that it failed with, those that it never came in with
+	NamesIn     int      // names that it came in with
+	CameInAs    []string // these, where they are few
+	First, Last int64    // wrong passwords
 
-	tried set
-	peak  peak
+	tried, in set
+	peak      peak
 }
 
 // A Replay takes events and tells what lockouts would have done.
 type Replay struct {
 	Book
 
+	// Watch has habits of accounts kept: hours and networks in which they come in.
+	Watch bool
+
+	asOf     int64 // see Habits.LastBefore; 0 for none
 	rules    func(account string) []Lockout
 	accounts []*Account // by number
 	sources  []*Source
@@ -227,7 +291,7 @@ func (r *Replay) account(number uint32) *Account {
 	if r.accounts[number] == nil {
 		name := r.Accounts.Name(number)
 		rules := r.rules(name)
-		r.accounts[number] = &Account{Name: name, rules: rules, Under: make([]Under, len(rules))}
+		r.accounts[number] = &Account{Name: name, book: &r.Book, rules: rules, Under: make([]Under, len(rules))}
 	}
 	return r.accounts[number]
 }
@@ -256,8 +320,13 @@ func (r *Replay) Add(e *Event) {
 	r.Events += int64(e.Times)
 	r.Last = at
 	a, s := r.account(e.Account), r.source(e.Source)
+	a.habit(e, at, r)
 	switch e.Outcome {
 	case Failed:
+		if s.Failures == 0 {
+			s.First = at
+		}
+		s.Last = at
 		a.Failures += e.Times
 		a.peak.add(at, e.Times)
 		a.failedFrom.add(e.Source)
@@ -268,8 +337,11 @@ func (r *Replay) Add(e *Event) {
 		a.LetIn += e.Times
 		a.letInFrom.add(e.Source)
 		s.LetIn += e.Times
+		s.in.add(e.Account)
 	case ByKey:
 		a.ByKey += e.Times
+		a.letInFrom.add(e.Source)
+		s.in.add(e.Account)
 		return
 	}
 	for i := range a.rules {
@@ -333,8 +405,10 @@ func (r *Replay) Done() ([]*Account, []*Source) {
 		if a == nil {
 			continue
 		}
-		a.Peaks = a.peak.most
+		a.Peaks, a.PeakAt = a.peak.most, a.peak.at
 		a.Sources, a.About = a.failedFrom.len()
+		a.SourcesIn, _ = a.letInFrom.len()
+		a.NeverIn = a.failedFrom.without(&a.letInFrom)
 		for _, s := range a.failedFrom.few {
 			if slices.Contains(a.letInFrom.few, s) {
 				a.SourcesLetIn++
@@ -361,6 +435,11 @@ func (r *Replay) Done() ([]*Account, []*Source) {
 		}
 		s.Peaks = s.peak.most
 		s.InVain, s.About = s.tried.len()
+		s.OnlyWrong = s.tried.without(&s.in)
+		s.NamesIn, _ = s.in.len()
+		for _, n := range s.in.few[:min(len(s.in.few), fewNames)] {
+			s.CameInAs = append(s.CameInAs, r.Accounts.Name(n))
+		}
 		sources = append(sources, s)
 	}
 	slices.SortFunc(sources, func(a, b *Source) int {

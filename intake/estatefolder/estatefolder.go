@@ -20,6 +20,7 @@ import (
 	"yewcone/core/nearword"
 	"yewcone/core/rules"
 	"yewcone/core/setting"
+	"yewcone/core/signin"
 	"yewcone/core/strictyaml"
 	"yewcone/intake"
 	"yewcone/intake/formats"
@@ -364,6 +365,11 @@ func (e *Estate) Subjects(names []string, asOf time.Time) ([]audit.Subject, erro
 		s.complete(export.System())
 		subject := audit.Subject{Export: export, Kinds: s.Kinds, Privileged: s.Privileged, Rules: s.Rules, Checks: e.Checks,
 			Owner: s.owner, Depends: s.depends, Irreversible: s.irreversible, MaxRefused: s.maxRefused, Unmatched: e.unmatched(s)}
+		if s.signins != nil {
+			subject.Record = &signin.Record{Name: e.recordName(s), AsOf: unix(export.System().AsOf), Read: func(book *signin.Book, do func(*signin.Event)) error {
+				return e.Signins(s.Name, export, book, do)
+			}}
+		}
 		for _, x := range e.exceptions {
 			if x.System == s.Name {
 				subject.Exceptions = append(subject.Exceptions, x)

@@ -2,6 +2,7 @@ package estatefolder
 
 import (
 	"fmt"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -11,34 +12,47 @@ import (
 	"yewcone/core/nearword"
 	"yewcone/core/signin"
 	"yewcone/core/strictyaml"
+	"yewcone/intake/mapping"
 	"yewcone/intake/signins"
 )
 
 // signinsFile says where the record of a system's sign-ins lies.
 type signinsFile struct {
-	Read strictyaml.Text   `yaml:"read,required"`
-	From []strictyaml.Text `yaml:"from"`
-	Zone *strictyaml.Text  `yaml:"zone"` // of stamps that have none; UTC when left out
+	Read     strictyaml.Text   `yaml:"read,required"`
+	From     []strictyaml.Text `yaml:"from"`
+	Zone     *strictyaml.Text  `yaml:"zone"`     // of stamps that have none; UTC when left out
+	Programs []string          `yaml:"programs"` // beside OpenSSH, by the names that they have for PAM
+	Mapping  *strictyaml.Text  `yaml:"mapping"`  // the system's when left out
 }
 
 // recordForms are how records of sign-ins are read.
-var recordForms = []string{"sshd", "mapping"}
+var recordForms = append(slices.Sorted(maps.Keys(signins.Forms)), "mapping")
 
 // checkSignins notes what is wrong with where a record is said to lie.
 func (l *loader) checkSignins(s *System, f *signinsFile) {
 	if s.signins = f; f == nil {
 		return
 	}
-	if !slices.Contains(recordForms, f.Read.Value) {
-		l.note(f.Read.At(0, "a record of sign-ins is read as sshd (lines of OpenSSH) or mapping (tables that the mapping of the system explains), not %q%s",
-			f.Read.Value, nearword.Advice(f.Read.Value, recordForms)))
-		return
-	}
-	if f.Read.Value == "mapping" && len(f.From) > 0 {
-		l.note(f.From[0].At(0, "a record that is read as mapping has its files in the mapping, under \"signins\""))
-	}
-	if f.Read.Value == "sshd" && len(f.From) == 0 {
+	mapped := f.Read.Value == "mapping"
+	switch {
+	case !slices.Contains(recordForms, f.Read.Value):
+		l.note(f.Read.At(0, "a record of sign-ins is read as sshd (log lines of OpenSSH and PAM), failures (what faillock or lastb prints), accesslog "+
+			"(of slapd, as LDIF) or mapping (tables that a mapping explains), not %q%s", f.Read.Value, nearword.Advice(f.Read.Value, recordForms)))
+	case mapped && f.Mapping == nil && s.Request.Mapping == "":
+		l.note(f.Read.At(0, "the system has no mapping, which would say how its record is read: name one under \"mapping\" here"))
+	case mapped && f.Mapping == nil && len(f.From) > 0:
+		l.note(f.From[0].At(0, "a record that the mapping of the system explains has its files there, under \"signins\""))
+	case !mapped && f.Mapping != nil:
+		l.note(f.Mapping.At(0, "a record is read by a mapping where \"read\" is mapping"))
+	case (!mapped || f.Mapping != nil) && len(f.From) == 0:
 		l.note(f.Read.At(0, "name the files of the record under \"from\""))
+	case len(f.Programs) > 0 && f.Read.Value != "sshd":
+		l.note(f.Read.At(0, "\"programs\" says which log lines count beside those of OpenSSH, where \"read\" is sshd"))
+	}
+	if f.Mapping != nil {
+		if info, err := os.Stat(s.Request.Path(f.Mapping.Value)); err != nil || info.IsDir() {
+			l.note(f.Mapping.At(0, "there is no file %q", f.Mapping.Value))
+		}
 	}
 	s.signinZone = time.UTC
 	if f.Zone != nil {
@@ -51,6 +65,25 @@ func (l *loader) checkSignins(s *System, f *signinsFile) {
 	}
 }
 
+// unix is a moment in seconds; 0 where it is not known.
+func unix(t time.Time) int64 {
+	if t.IsZero() {
+		return 0
+	}
+	return t.Unix()
+}
+
+// recordName is how the record of a system is told.
+func (e *Estate) recordName(s *System) string {
+	switch {
+	case s.signins.Mapping != nil:
+		return s.signins.Mapping.Value + " (signins)"
+	case len(s.signins.From) == 0:
+		return s.Request.Mapping + " (signins)"
+	}
+	return e.relative(s.Request.Path(s.signins.From[0].Value))
+}
+
 // ErrNoRecord means that the estate names no record of a system's sign-ins.
 type ErrNoRecord struct{ System string }
 
@@ -59,28 +92,26 @@ func (e ErrNoRecord) Error() string {
 		"\"signins: {read: mapping}\" and the tables in its mapping", e.System)
 }
 
-// Signins calls do for each sign-in of a system's record, in the order in which
-// it stands there. The event is good until do returns.
+// Signins calls do for each sign-in of a system's record, in the order of their
+// moments as far as the record has it. The event is good until do returns.
 func (e *Estate) Signins(system string, export facts.Export, book *signin.Book, do func(*signin.Event)) error {
 	at := slices.IndexFunc(e.Systems, func(s System) bool { return s.Name == system })
 	if at < 0 || e.Systems[at].signins == nil {
 		return ErrNoRecord{system}
 	}
-	s := &e.Systems[at]
-	if s.signins.Read.Value == "mapping" {
-		if s.Request.Mapping == "" {
-			return s.signins.Read.At(0, "the system has no mapping, which would say how its record is read")
-		}
-		if r, ok := export.(interface {
-			Signins(*signin.Book, func(*signin.Event)) (bool, error)
-		}); ok {
-			if has, err := r.Signins(book, do); has || err != nil {
-				return err
-			}
-		}
-		return fmt.Errorf("%s has no \"signins\": say under it which column is the time, the account, the source and the outcome", s.Request.Mapping)
+	order := signins.NewOrder(do)
+	if err := e.readSignins(&e.Systems[at], export, book, order.Add); err != nil {
+		return err
 	}
-	source := signins.Source{Book: book, Zone: s.signinZone, Until: export.System().AsOf, Notes: export.Notes()}
+	return order.End()
+}
+
+func (e *Estate) readSignins(s *System, export facts.Export, book *signin.Book, do func(*signin.Event)) error {
+	if s.signins.Read.Value == "mapping" {
+		return s.mappedSignins(export, book, do)
+	}
+	source := signins.Source{Folder: e.Folder, Book: book, Zone: s.signinZone, Until: export.System().AsOf, Notes: export.Notes(),
+		Programs: s.signins.Programs}
 	if source.Until.IsZero() {
 		source.Until = time.Now()
 	}
@@ -98,5 +129,31 @@ func (e *Estate) Signins(system string, export facts.Export, book *signin.Book, 
 			source.Names = append(source.Names, e.relative(name))
 		}
 	}
-	return source.SSHD(do)
+	return signins.Forms[s.signins.Read.Value](&source, do)
+}
+
+// mappedSignins reads a record by the system's mapping, or by one of its own.
+func (s *System) mappedSignins(export facts.Export, book *signin.Book, do func(*signin.Event)) error {
+	name, notes := s.Request.Mapping, export.Notes()
+	if own := s.signins.Mapping; own != nil {
+		name = own.Value
+		request := s.Request
+		request.Mapping, request.From = name, nil
+		for _, f := range s.signins.From {
+			request.From = append(request.From, f.Value)
+		}
+		var err error
+		if export, err = mapping.Format.Open(&request); err != nil {
+			return err
+		}
+		defer func() { notes.Join(export.Notes()) }()
+	}
+	if r, ok := export.(interface {
+		Signins(*signin.Book, func(*signin.Event)) (bool, error)
+	}); ok {
+		if has, err := r.Signins(book, do); has || err != nil {
+			return err
+		}
+	}
+	return fmt.Errorf("%s has no \"signins\": say under it which column is the time, the account, the source and the outcome", name)
 }

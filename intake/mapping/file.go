@@ -207,8 +207,8 @@ func (p *plan) check() error {
 	p.dates = p.dateForm(f.Dates)
 	p.readNumbers()
 	p.readPresets()
-	if len(f.Settings) == 0 && len(f.Accounts) == 0 {
-		p.fail(f.Mapping, "the mapping reads nothing; give it \"settings\" or \"accounts\"")
+	if len(f.Settings) == 0 && len(f.Accounts) == 0 && len(f.Signins) == 0 {
+		p.fail(f.Mapping, "the mapping reads nothing; give it \"settings\", \"accounts\" or \"signins\"")
 	}
 	return nil
 }

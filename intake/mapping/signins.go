@@ -2,6 +2,7 @@ package mapping
 
 import (
 	"yewcone/core/facts"
+	"yewcone/core/nearword"
 	"yewcone/core/signin"
 	"yewcone/core/strictyaml"
 	"yewcone/intake/signins"
@@ -24,6 +25,27 @@ type signinsTable struct {
 	Failed  []string          `yaml:"failed,required"`
 	LetIn   []string          `yaml:"let_in,required"`
 	Others  []string          `yaml:"ignore"` // words that are no sign-in with a password
+	Folds   []strictyaml.Text `yaml:"folds"`  // which ways of writing mean the same account; none when left out
+}
+
+// foldings are the words of folds.
+var foldings = []string{"case", "domain"}
+
+// folding reads the words of folds.
+func (p *plan) folding(words []strictyaml.Text) signin.Folding {
+	var f signin.Folding
+	for _, w := range words {
+		switch w.Value {
+		case "case":
+			f.Case = true
+		case "domain":
+			f.Domain = true
+		default:
+			p.fail(w, "names are folded by case (capital letters are small ones) or domain (what stands before a backslash or behind an at sign is no part of them), not %q%s",
+				w.Value, nearword.Advice(w.Value, foldings))
+		}
+	}
+	return f
 }
 
 // Signins numbers names in a book and calls do for each sign-in of the tables of
@@ -31,6 +53,7 @@ type signinsTable struct {
 func (e *export) Signins(book *signin.Book, do func(*signin.Event)) (bool, error) {
 	for i := range e.plan.file.Signins {
 		source := &e.plan.file.Signins[i]
+		book.Folding = e.plan.folding(source.Folds)
 		for _, file := range e.filesOf(source.Files) {
 			if err := e.signinsOf(source, file, book, do); err != nil {
 				return true, err
@@ -90,7 +113,7 @@ func (e *export) signinsOf(source *signinsTable, file strictyaml.Text, book *sig
 		if from >= 0 {
 			address = signins.Address(table.Cell(row, from))
 		}
-		event := signin.Event{At: unix * 1e6, Account: book.Accounts.Number([]byte(table.Cell(row, account))), Source: book.Sources.Number([]byte(address)),
+		event := signin.Event{At: unix * 1e6, Account: book.Account([]byte(table.Cell(row, account))), Source: book.Sources.Number([]byte(address)),
 			Outcome: how, Times: 1}
 		do(&event)
 	}

@@ -5,6 +5,7 @@ package signins
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"compress/gzip"
 	"encoding/json"
 	"errors"
@@ -25,15 +26,23 @@ import (
 // whatever their names.
 type Source struct {
 	Files []string // paths
-	Names []string // of these, as they are told
-	Zone  *time.Location
+	Names []string // of these, as they are told, from the folder
+	// Folder is the estate's.
+	Folder string
+	Zone   *time.Location
 	// Until is the moment up to which the record was taken: a stamp without a year
 	// is the latest one up to a day after it.
 	Until time.Time
 	Notes *facts.Notes
 	Book  *signin.Book
+	// Programs are others than OpenSSH, of which PAM's lines count too, by the names
+	// that they have for PAM.
+	Programs []string
 
 	addresses map[string]uint32 // numbers of addresses, by how they were written
+	doubles   doubles
+	pam       pamLine
+	latest    int64 // the moment of the line before
 
 	day   [6]byte // such as "Nov 21", of which the year is known
 	began int64   // that day, in UTC, in microseconds
@@ -55,17 +64,12 @@ func (s *Source) address(text []byte) uint32 {
 // longest is how long a line may be, in bytes; what is longer is left out.
 const longest = 1 << 16
 
-// SSHD calls do for each sign-in that lines of OpenSSH tell of. The event is good
-// until it returns.
-func (s *Source) SSHD(do func(*signin.Event)) error {
-	type opened struct {
-		name  string
-		first int64
-		path  string
-	}
-	var list []opened
+// Lines calls do for each sign-in that the log lines of a host tell of. The
+// event is good until it returns.
+func (s *Source) Lines(do func(*signin.Event)) error {
+	var list []part
 	for i, path := range s.Files {
-		o := opened{name: s.Names[i], path: path, first: 1<<63 - 1}
+		o := part{name: s.Names[i], path: path, first: 1<<63 - 1}
 		err := s.lines(path, o.name, func(line []byte, _ int) bool {
 			if at, _, ok := s.stamp(line); ok {
 				o.first = at
@@ -78,18 +82,12 @@ func (s *Source) SSHD(do func(*signin.Event)) error {
 		}
 		list = append(list, o)
 	}
-	slices.SortStableFunc(list, func(a, b opened) int {
-		switch {
-		case a.first < b.first:
-			return -1
-		case a.first > b.first:
-			return 1
-		}
-		return 0
-	})
+	slices.SortStableFunc(list, func(a, b part) int { return cmp.Compare(a.first, b.first) })
 	e := signin.Event{}
-	for _, o := range list {
+	for i, o := range list {
 		told := 0
+		s.doubles.begin(list[i+1:])
+		s.latest = 0
 		err := s.lines(o.path, o.name, func(line []byte, number int) bool {
 			at, rest, ok := s.stamp(line)
 			if !ok {
@@ -99,7 +97,8 @@ func (s *Source) SSHD(do func(*signin.Event)) error {
 				}
 				return true
 			}
-			if e.At = at; s.message(rest, &e) {
+			s.latest = at
+			if e.At = at; s.message(rest, &e) && !s.doubles.seen(at, rest) {
 				do(&e)
 			}
 			return true
@@ -108,6 +107,7 @@ func (s *Source) SSHD(do func(*signin.Event)) error {
 			return err
 		}
 	}
+	s.doubles.tell(s.Notes)
 	return nil
 }
 
@@ -245,10 +245,28 @@ func (s *Source) withoutYear(line []byte) (at int64, rest []byte, ok bool) {
 				s.day = [6]byte(line[:6])
 				s.began = t.Truncate(24 * time.Hour).UnixMicro()
 			}
-			return t.UnixMicro(), line[16:], true
+			return s.second(t).UnixMicro(), line[16:], true
 		}
 	}
 	return 0, nil, false
+}
+
+// second is the moment itself, or an hour later, where clocks were put back and
+// the hour comes a second time.
+func (s *Source) second(t time.Time) time.Time {
+	for _, again := range []time.Time{t.Add(-time.Hour), t.Add(time.Hour)} { // which of the two a date means is not laid down
+		if again.Hour() == t.Hour() && s.latest != 0 {
+			first, second := t, again
+			if again.Before(t) {
+				first, second = again, t
+			}
+			if first.UnixMicro() < s.latest {
+				return second
+			}
+			return first
+		}
+	}
+	return t
 }
 
 // message reads what OpenSSH says of a sign-in with a password or key; false
@@ -256,8 +274,11 @@ func (s *Source) withoutYear(line []byte) (at int64, rest []byte, ok bool) {
 // from the end.
 func (s *Source) message(rest []byte, e *signin.Event) bool {
 	_, rest, ok := bytes.Cut(rest, []byte(" ")) // the host
-	if !ok || !bytes.HasPrefix(rest, []byte("sshd")) {
+	if !ok {
 		return false
+	}
+	if !bytes.HasPrefix(rest, []byte("sshd")) {
+		return len(s.Programs) > 0 && s.pamMessage(rest, e)
 	}
 	colon := bytes.Index(rest, []byte(": "))
 	if colon < 0 || colon > 24 || bytes.ContainsRune(rest[:colon], ' ') {
@@ -291,7 +312,7 @@ func (s *Source) message(rest []byte, e *signin.Event) bool {
 		return false
 	}
 	source, _, _ := bytes.Cut(rest[at+len(" from "):], []byte(" "))
-	e.Account, e.Source = s.Book.Accounts.Number(rest[:at]), s.address(source)
+	e.Account, e.Source = s.Book.Account(rest[:at]), s.address(source)
 	return true
 }
 

@@ -1,9 +1,11 @@
 package signins_test
 
 import (
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -11,6 +13,7 @@ import (
 
 	"yewcone/core/facts"
 	"yewcone/core/signin"
+	"yewcone/demo"
 	"yewcone/intake/estatefolder"
 	"yewcone/intake/signins"
 )
@@ -22,7 +25,18 @@ var asked = []signin.Lockout{{Known: true, Attempts: 3, Window: 900, Duration: 1
 
 func replayOf(t *testing.T, system string) ([]*signin.Account, []*signin.Source, *signin.Replay) {
 	t.Helper()
-	e, err := estatefolder.Load("../../demo/estate")
+	folder := t.TempDir()
+	if err := demo.WriteEstate(folder); err != nil {
+		t.Fatal(err)
+	}
+	portal, err := os.ReadFile("testdata/portal-signins.csv") // the demo's has a story of its own
+	if err == nil {
+		err = os.WriteFile(filepath.Join(folder, "exports", "rota", "signins.csv"), portal, 0o600)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	e, err := estatefolder.Load(folder)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -81,9 +95,14 @@ func TestTruth(t *testing.T) {
 // read is what lines of OpenSSH tell.
 func read(t *testing.T, zone *time.Location, files ...string) []string {
 	t.Helper()
+	return readAs(t, "sshd", zone, nil, files...)
+}
+
+func readAs(t *testing.T, form string, zone *time.Location, programs []string, files ...string) []string {
+	t.Helper()
 	folder := t.TempDir()
 	var book signin.Book
-	s := signins.Source{Book: &book, Zone: zone, Until: time.Date(2026, 3, 1, 6, 0, 0, 0, time.UTC), Notes: &facts.Notes{}}
+	s := signins.Source{Folder: folder, Book: &book, Zone: zone, Until: time.Date(2026, 3, 1, 6, 0, 0, 0, time.UTC), Notes: &facts.Notes{}, Programs: programs}
 	for i, text := range files {
 		path := filepath.Join(folder, strconv.Itoa(i))
 		if err := os.WriteFile(path, []byte(text), 0o600); err != nil {
@@ -92,10 +111,12 @@ func read(t *testing.T, zone *time.Location, files ...string) []string {
 		s.Files, s.Names = append(s.Files, path), append(s.Names, strconv.Itoa(i))
 	}
 	var out []string
-	if err := s.SSHD(func(e *signin.Event) {
+	order := signins.NewOrder(func(e *signin.Event) {
 		at, who, from := time.UnixMicro(e.At).UTC().Format(time.DateTime), book.Accounts.Name(e.Account), book.Sources.Name(e.Source)
 		out = append(out, fmt.Sprintf("%s %s %s %d x%d", at, who, from, e.Outcome, e.Times))
-	}); err != nil {
+	})
+	err := signins.Forms[form](&s, order.Add)
+	if err = errors.Join(err, order.End()); err != nil {
 		t.Fatal(err)
 	}
 	for _, n := range s.Notes.List() {
@@ -146,6 +167,108 @@ func TestForms(t *testing.T) {
 			t.Errorf("%s: %q, want %q", c.what, got, c.want)
 		}
 	}
+}
+
+// TestPrograms: PAM's lines of other programs, of which each failure has one
+// line or two modules' lines, and one for what a connection tried beyond it.
+func TestPrograms(t *testing.T) {
+	const login = "Feb 28 12:00:00 quay1 login[7]: pam_unix(login:auth): authentication failure; logname=LOGIN uid=0 euid=0 tty=/dev/tty1 ruser= rhost=  user=ada\n"
+	for _, c := range []struct {
+		what, text string
+		want       []string
+	}{
+		{"a console", login + "Feb 28 12:00:09 quay1 login[7]: pam_unix(login:session): session opened for user ada(uid=1000) by LOGIN(uid=0)\n",
+			[]string{"2026-02-28 12:00:00 ada /dev/tty1 0 x1", "2026-02-28 12:00:09 ada  1 x1"}},
+		{"two modules", login + strings.Replace(login, "pam_unix", "pam_sss", 1), []string{"2026-02-28 12:00:00 ada /dev/tty1 0 x1"}},
+		{"two in a second", login + login, []string{"2026-02-28 12:00:00 ada /dev/tty1 0 x1", "2026-02-28 12:00:00 ada /dev/tty1 0 x1"}},
+		{"more of them", "Feb 28 12:00:00 quay1 login[7]: PAM 2 more authentication failures; logname= uid=0 euid=0 tty=tty1 ruser= rhost=192.0.2.1  user=ada\n",
+			[]string{"2026-02-28 12:00:00 ada 192.0.2.1 0 x2"}},
+		{"a name that is none", strings.Replace(login, "  user=ada", " ", 1), nil},
+		{"another program", strings.ReplaceAll(login, "login", "cron"), nil},
+		{"su by somebody and by root", "Feb 28 12:00:00 quay1 su[7]: pam_unix(su:session): session opened for user root(uid=0) by ada(uid=1000)\n" +
+			"Feb 28 12:00:01 quay1 su[7]: pam_unix(su:session): session opened for user ada(uid=1000) by root(uid=0)\n",
+			[]string{"2026-02-28 12:00:00 root  1 x1", "2026-02-28 12:00:01 ada  2 x1"}},
+		{"sudo", "Feb 28 12:00:00 quay1 sudo: pam_unix(sudo:session): session opened for user root(uid=0) by ada(uid=1000)\n",
+			[]string{"2026-02-28 12:00:00 ada  2 x1"}},
+	} {
+		if got := readAs(t, "sshd", time.UTC, []string{"login", "su", "sudo"}, c.text); strings.Join(got, "\n") != strings.Join(c.want, "\n") {
+			t.Errorf("%s: %q, want %q", c.what, got, c.want)
+		}
+	}
+}
+
+// TestOrder: lines in two files count once, an hour that comes twice is two, and
+// a record that has the newest first is turned round.
+func TestOrder(t *testing.T) {
+	line := func(at string, n int) string {
+		return fmt.Sprintf("%s quay1 sshd[%d]: Failed password for ada from 192.0.2.1 port %d ssh2\n", at, n, n)
+	}
+	one, two, three := line("Feb 27 12:00:00", 1), line("Feb 27 12:00:00", 1), line("Feb 27 12:00:05", 3)
+	if got := read(t, time.UTC, one+two+three, two+three+line("Feb 27 12:00:09", 4)); len(got) != 5 ||
+		got[4] != "2 sign-ins stand in more than one file of the record, and count once" {
+		t.Errorf("files that overlap: %q", got)
+	}
+	copenhagen, err := time.LoadLocation("Europe/Copenhagen")
+	if err != nil {
+		t.Fatal(err)
+	}
+	got := read(t, copenhagen, line("Oct 26 01:59:00", 1)+line("Oct 26 02:30:00", 2)+line("Oct 26 02:10:00", 3)+line("Oct 26 03:00:00", 4))
+	if want := "2025-10-25 23:59:00 2025-10-26 00:30:00 2025-10-26 01:10:00 2025-10-26 02:00:00"; moments(got) != want {
+		t.Errorf("clocks that are put back: %s, want %s", moments(got), want)
+	}
+	for _, n := range []int{5, 5000} {
+		newest := ""
+		for i := range n {
+			newest += line(time.Date(2026, 2, 20, 0, 0, n-i, 0, time.UTC).Format(time.Stamp), i)
+		}
+		got := read(t, time.UTC, newest)
+		if !slices.IsSorted(got) || len(got) != n {
+			t.Errorf("%d, the newest first, come as %q …", len(got), got[0])
+		}
+	}
+}
+
+func moments(events []string) string {
+	var list []string
+	for _, e := range events {
+		list = append(list, e[:len(time.DateTime)])
+	}
+	return strings.Join(list, " ")
+}
+
+// TestLists: what faillock and lastb print, the latest first or not, and what
+// slapd's access log has.
+func TestLists(t *testing.T) {
+	const head = "When                Type  Source                                           Valid\n"
+	for _, c := range []struct {
+		what, form, text string
+		want             []string
+	}{
+		{"faillock", "failures", "ada:\n" + head + "2026-02-28 12:00:05 RHOST 192.0.2.1                      V\nbo:\n" + head +
+			"2026-02-28 12:00:00 TTY   /dev/tty2       I\n", []string{"2026-02-28 12:00:00 bo /dev/tty2 0 x1", "2026-02-28 12:00:05 ada 192.0.2.1 0 x1"}},
+		{"lastb", "failures", "root     ssh:notty    203.0.113.77     2026-02-28T12:00:05+01:00 - 2026-02-28T12:00:05+01:00  (00:00)\n" +
+			"ada      tty1                          2026-02-28T11:00:00+01:00 - 2026-02-28T11:00:00+01:00  (00:00)\n" +
+			"         ssh:notty    203.0.113.77     2026-02-28T10:00:00+01:00 - 2026-02-28T10:00:00+01:00  (00:00)\n\nbtmp begins 2026-02-28T10:00:00+01:00\n",
+			[]string{"2026-02-28 10:00:00 ada tty1 0 x1", "2026-02-28 11:00:05 root 203.0.113.77 0 x1"}},
+		{"neither", "failures", "Failed password for ada\n", []string{"the line is no failure as faillock, or lastb with --time-format iso, prints it, and is left out " +
+			"(text of 23 characters)"}},
+		{"access log", "accesslog", readFile(t, "testdata/accesslog.ldif"), []string{"2026-11-28 16:25:43 uid=ada,dc=marrowby,dc=example  0 x1",
+			"2026-11-28 16:25:43 uid=ada,dc=marrowby,dc=example  0 x1", "2026-11-28 16:25:43 uid=ada,dc=marrowby,dc=example  1 x1",
+			"2026-11-28 16:25:43 uid=nosuch,dc=marrowby,dc=example  0 x1", "2026-11-28 16:25:43 uid=ada,dc=marrowby,dc=example  1 x1"}},
+	} {
+		if got := readAs(t, c.form, time.UTC, nil, c.text); strings.Join(got, "\n") != strings.Join(c.want, "\n") {
+			t.Errorf("%s: %q, want %q", c.what, got, c.want)
+		}
+	}
+}
+
+func readFile(t *testing.T, name string) string {
+	t.Helper()
+	data, err := os.ReadFile(name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return string(data)
 }
 
 // FuzzLines: whatever somebody has written into the log as a name, another

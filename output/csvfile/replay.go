@@ -28,7 +28,7 @@ func Replay(w io.Writer, r *replay.Result) error {
 			if u.First != 0 {
 				first = time.UnixMicro(u.First).UTC().Format(time.RFC3339)
 			}
-			row := []string{cell(r.System), cell(a.Name), a.Who.Words(), strconv.Itoa(a.Failures), strconv.Itoa(a.LetIn), strconv.Itoa(a.Sources),
+			row := []string{cell(r.System), cell(a.Shown()), a.Who.Words(), strconv.Itoa(a.Failures), strconv.Itoa(a.LetIn), strconv.Itoa(a.Sources),
 				strconv.Itoa(a.SourcesLetIn), strconv.Itoa(a.Peaks[0]), strconv.Itoa(a.Peaks[1]), strconv.Itoa(a.Peaks[2]), r.Columns[n].Title,
 				map[bool]string{true: "yes", false: "no"}[u.Known], strconv.Itoa(u.Locks), first, fmt.Sprint(u.Locked), strconv.Itoa(u.Through),
 				strconv.Itoa(u.RefusedWrong), strconv.Itoa(u.RefusedRight)}

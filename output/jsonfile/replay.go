@@ -81,7 +81,7 @@ func Replay(w io.Writer, r *replay.Result, o output.Options) error {
 	}
 	for i := range r.Accounts {
 		a := &r.Accounts[i]
-		part := replayAccount{Account: a.Name, What: a.Who.Words(), Wrong: a.Failures, Right: a.LetIn, Sources: a.Sources, SourcesLetIn: a.SourcesLetIn, Most: a.Peaks,
+		part := replayAccount{Account: a.Shown(), What: a.Who.Words(), Wrong: a.Failures, Right: a.LetIn, Sources: a.Sources, SourcesLetIn: a.SourcesLetIn, Most: a.Peaks,
 			Under: []replayUnder{}}
 		for _, u := range a.Under {
 			var first *string

@@ -84,12 +84,14 @@ func Checks(list []check.Check) Page {
 	p := Page{Name: "checks", Title: "Checks", Intro: "What is looked for on every system, whatever the rules are. In " +
 		"estate.yaml, \"checks\" turns one off or gives it another severity or length of time."}
 	for _, c := range list {
-		e := Entry{Name: c.ID, Group: "systems", Title: strings.ReplaceAll(c.Title, "{limit}", c.Limit.String())}
+		e := Entry{Name: c.ID, Group: "systems", Title: c.Titled()}
 		switch {
 		case c.Account != "":
 			e.Group = "accounts"
 		case c.Settings != nil:
 			e.Group = "settings"
+		case c.OfRecord():
+			e.Group = "records of sign-ins"
 		}
 		severity := c.Severity.String()
 		if c.IfPrivileged != 0 && c.IfPrivileged != c.Severity {

@@ -91,7 +91,7 @@ func (p *page) replayAccounts(r *replay.Result, all bool, style func(int, int, s
 		if a.SourcesLetIn > 0 {
 			sources += fmt.Sprintf(" (%d let in)", a.SourcesLetIn)
 		}
-		row := []string{seen(a.Name), fmt.Sprint(a.Failures), fmt.Sprint(a.LetIn), sources, fmt.Sprint(a.Peaks[0]), fmt.Sprint(a.Peaks[2])}
+		row := []string{seen(a.Shown()), fmt.Sprint(a.Failures), fmt.Sprint(a.LetIn), sources, fmt.Sprint(a.Peaks[0]), fmt.Sprint(a.Peaks[2])}
 		for n := range a.Under {
 			row = append(row, a.Cell(n))
 		}

@@ -17,7 +17,7 @@ import (
 func Checks(w io.Writer, list []check.Check, o output.Options) error {
 	p := newPage(w, o)
 	for _, c := range list {
-		title := strings.ReplaceAll(c.Title, "{limit}", c.Limit.String())
+		title := c.Titled()
 		p.para(padded(c.ID, 23)+p.paint(severityStyles[c.Severity], padded(c.Severity.String(), 10)), plainStyle, title)
 	}
 	p.blank()

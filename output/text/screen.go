@@ -2,16 +2,20 @@ package text
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"yewcone/core/change"
+	"yewcone/core/check"
 	"yewcone/core/facts"
 	"yewcone/core/finding"
+	"yewcone/core/rules"
 )
 
 // How much of each part fits on one screen.
 const (
 	mostOpen    = 4 // systems for each way in
+	mostSeen    = 2 // findings of records of sign-ins
 	mostChanges = 3
 	mostSystems = 14
 )
@@ -20,6 +24,7 @@ const (
 func (p *page) screen(r *finding.Result) {
 	p.cut(r)
 	p.openToAnybody(r)
+	p.seenInRecords(r)
 	list := change.Of(r)
 	if len(list) > 0 {
 		p.blank()
@@ -76,6 +81,42 @@ func (p *page) openToAnybody(r *finding.Result) {
 		}
 		p.para("  "+padded(way.What, width+2), plainStyle, strings.Join(list, "; "))
 	}
+}
+
+// seenInRecords lists the worst of what was seen in records of sign-ins.
+func (p *page) seenInRecords(r *finding.Result) {
+	var found []*finding.Finding
+	for i := range r.Findings {
+		if f := &r.Findings[i]; f.OfRecord && f.Severity >= rules.High {
+			found = append(found, f)
+		}
+	}
+	if len(found) == 0 {
+		return
+	}
+	ids := check.IDs()
+	slices.SortStableFunc(found, func(a, b *finding.Finding) int {
+		return slices.Index(ids, a.Rule.Clause) - slices.Index(ids, b.Rule.Clause)
+	})
+	var list []string
+	for _, f := range found[:min(mostSeen, len(found))] {
+		who := f.Value
+		if len(f.Reach.Examples) > 0 {
+			who = f.Reach.Examples[0].Login
+		}
+		text := f.System + ": " + who + " " + f.Seen
+		if n := f.Reach.Accounts - 1; n > 0 {
+			text += fmt.Sprintf(", and %d more", n)
+		}
+		list = append(list, text)
+	}
+	if n := len(found) - len(list); n > 0 {
+		list = append(list, fmt.Sprintf("and %d more", n))
+	}
+	if len(r.Ways()) == 0 {
+		p.blank()
+	}
+	p.para("Seen in records of sign-ins: ", badStyle, seen(strings.Join(list, "; ")))
 }
 
 // whereTheRestIs says what to run for more.

@@ -112,10 +112,17 @@ func (p *page) dates(x *explain.Explanation) {
 		{"warned from", d.WarnedFrom.String()},
 		{"ends", d.Expires.String() + overdue},
 		{"account shut", d.ShutAt.String()},
-		{"last sign-in", x.Account.LastSignIn.String()},
+		{"last sign-in", lastSignIn(&x.Account)},
 	} {
 		p.para("  "+padded(line[0], 16), plainStyle, line[1])
 	}
+}
+
+func lastSignIn(a *facts.Account) string {
+	if a.LastSignInFrom != "" {
+		return a.LastSignIn.String() + ", by the record of sign-ins " + seen(a.LastSignInFrom)
+	}
+	return a.LastSignIn.String()
 }
 
 func mayChange(x *explain.Explanation) string {
