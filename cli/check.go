@@ -145,6 +145,7 @@ type opened struct {
 	estate   *estatefolder.Estate
 	subjects []audit.Subject
 	options  audit.Options
+	asOf     time.Time // as --as-of says; zero where it is left out
 }
 
 // fewAccounts are how many accounts a finding names where nothing else is said.
@@ -175,7 +176,7 @@ func openEstateIn(c *cli.Command, name string, systems []string, asOf time.Time)
 	}
 	collectOften(subjects, e.Relations(systems))
 	return &opened{e, subjects, audit.Options{Examples: fewAccounts, MaxRefused: int(c.Int("bear")),
-		Jobs: int(c.Int("jobs")), ValueOf: e.ValueOf(asOf), Relations: e.Relations(systems)}}, nil
+		Jobs: int(c.Int("jobs")), ValueOf: e.ValueOf(asOf), Relations: e.Relations(systems)}, asOf}, nil
 }
 
 // collectOften makes the collector run more often where much is kept, so that what

@@ -149,7 +149,7 @@ func twice(c *cli.Command, proposals []impact.Proposal) (*opened, []audit.Subjec
 				asked[i].Rules = append(slices.Clone(asked[i].Rules), set)
 			}
 		}
-		result, err := (&opened{before.estate, asked, before.options}).audited(c)
+		result, err := (&opened{before.estate, asked, before.options, before.asOf}).audited(c)
 		if err != nil {
 			return nil, nil, nil, err
 		}

@@ -25,7 +25,7 @@ func (o *opened) audited(c *cli.Command) (*finding.Result, error) {
 	return audit.Run(o.estate.Name, o.subjects, o.options)
 }
 
-// watch counts accounts on standard error, where that is a terminal, once it
+// watch counts accounts and sign-ins on standard error, where that is a terminal, once it
 // takes longer than a second. The function it returns ends that, and takes the
 // line away.
 func watch(stderr io.Writer, o *audit.Options) (stop func()) {
@@ -33,7 +33,7 @@ func watch(stderr io.Writer, o *audit.Options) (stop func()) {
 	if !isFile || !term.IsTerminal(int(f.Fd())) {
 		return func() {}
 	}
-	o.Progress = &atomic.Int64{}
+	o.Progress, o.SignIns = &atomic.Int64{}, &atomic.Int64{}
 	ended, gone := make(chan struct{}), sync.WaitGroup{}
 	gone.Add(1)
 	go func() {
@@ -50,7 +50,11 @@ func watch(stderr io.Writer, o *audit.Options) (stop func()) {
 				return
 			case <-tell.C:
 				shown = true
-				fmt.Fprintf(f, "\r\x1b[K%s accounts read …", output.Count(float64(o.Progress.Load()), true))
+				signIns := ""
+				if n := o.SignIns.Load(); n > 0 {
+					signIns = fmt.Sprintf(" and %s sign-ins", output.Count(float64(n), true))
+				}
+				fmt.Fprintf(f, "\r\x1b[K%s accounts%s read …", output.Count(float64(o.Progress.Load()), true), signIns)
 				tell.Reset(quiet / 4)
 			}
 		}

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"github.com/urfave/cli/v3"
@@ -17,6 +18,7 @@ import (
 	"yewcone/output"
 	"yewcone/output/csvfile"
 	"yewcone/output/jsonfile"
+	drawn "yewcone/output/picture"
 	"yewcone/output/text"
 )
 
@@ -32,21 +34,27 @@ func replayCommand() *cli.Command {
 its lockout does: with the settings in force, and with proposed ones beside them. Tells who would
 have been locked, how often and for how long, how many right passwords would have been
 refused, and how many wrong ones went through. Why somebody failed is not guessed: it says
-from how many sources, and whether these were let in too.
+from how many sources, and whether these were let in too. Locks that grow double each time until
+a right password; addresses are shut out before accounts are locked. What the export does not say
+of growing, pauses and addresses is left out, and said.
 
   yewcone replay quay1
   yewcone replay quay1 --set lockout_attempts=3,5,10
   yewcone replay quay1 --propose
+  yewcone replay quay1 --format png --out quay1.png
   yewcone replay rota --set lockout_attempts=5 --set lockout_window="10 minutes, 1 hour" --format csv`,
 		Flags: []cli.Flag{estateFlag(), asOfFlag(),
-			&cli.StringSliceFlag{Name: "set", Usage: "a proposed lockout_attempts, lockout_window or lockout_duration; several values behind commas are tried side by side"},
+			&cli.StringSliceFlag{
+				Name:  "set",
+				Usage: "a proposed lockout_attempts, lockout_window, lockout_duration or other setting of lockouts and addresses; several values behind commas are tried side by side",
+			},
 			&cli.BoolFlag{Name: "propose", Usage: "try usual thresholds and windows, and show those that lock fewest people for what they let through"},
-			&cli.StringFlag{Name: "format", Value: "text", Usage: "text, json, or csv with a row for each account and lockout"},
+			&cli.StringFlag{Name: "format", Value: "text", Usage: "text, json, csv with a row for each account and lockout, or a picture: svg, png"},
 			&cli.BoolFlag{Name: "all", Usage: "every account and source that failed"},
 			outFlag(), maxRefusedFlag(), jobsFlag(), colorFlag()},
 		Action: func(_ context.Context, c *cli.Command) error {
 			format := c.String("format")
-			if err := oneOf("format", format, []string{"text", "json", "csv"}); err != nil {
+			if err := oneOf("format", format, []string{"text", "json", "csv", "svg", "png"}); err != nil {
 				return err
 			}
 			if c.Args().Len() != 1 {
@@ -57,8 +65,9 @@ from how many sources, and whether these were let in too.
 				return err
 			}
 			propose := c.Bool("propose")
-			if propose && (tries != nil || format != "text") {
-				return errors.New("--propose tries lockouts of its own, and tells them as text: leave out --set and --format")
+			picture := format == "svg" || format == "png"
+			if propose && (tries != nil || format != "text" && !picture) {
+				return errors.New("--propose tries lockouts of its own, and tells them as text, svg or png: leave out --set")
 			}
 			if propose {
 				tries = replay.Grid()
@@ -67,14 +76,19 @@ from how many sources, and whether these were let in too.
 			if err != nil {
 				return err
 			}
-			result, err := replayed(o, &o.subjects[0], tries)
+			result, err := replayed(c, o, &o.subjects[0], tries)
 			if err != nil {
 				return err
 			}
 			return show(c, func(w io.Writer, op output.Options) error {
 				op.All = c.Bool("all")
-				if propose {
+				switch {
+				case propose && picture:
+					return drawn.Border(w, result, format)
+				case propose:
 					return text.Border(w, result, op)
+				case picture && result.Events > 0:
+					return drawn.Replay(w, result, format)
 				}
 				switch format {
 				case "json":
@@ -123,10 +137,18 @@ func triesOf(sets []string) ([]replay.Try, error) {
 }
 
 // replayed holds the lockouts against the record of a system.
-func replayed(o *opened, s *audit.Subject, tries []replay.Try) (*replay.Result, error) {
+func replayed(c *cli.Command, o *opened, s *audit.Subject, tries []replay.Try) (*replay.Result, error) {
 	options := o.options
-	options.Relations, options.NoRecords = nil, true
-	r, err := replay.New(s, options, tries)
+	options.NoRecords = true
+	defer watch(c.Root().ErrWriter, &options)()
+	var links []replay.Linked
+	if tries != nil {
+		var err error
+		if links, err = o.linkedTo(s, options); err != nil {
+			return nil, err
+		}
+	}
+	r, err := replay.New(s, options, tries, links)
 	if err != nil {
 		return nil, err
 	}
@@ -140,4 +162,28 @@ func replayed(o *opened, s *audit.Subject, tries []replay.Try) (*replay.Result, 
 		}
 	}
 	return result, nil
+}
+
+// linkedTo is what systems that are linked with one have of its lockout.
+func (o *opened) linkedTo(s *audit.Subject, options audit.Options) ([]replay.Linked, error) {
+	name := s.Export.System().Name
+	var names []string
+	for _, l := range options.Relations.Links {
+		if end := slices.Index(l.Between[:], name); end >= 0 && !slices.Contains(names, l.Between[1-end]) {
+			names = append(names, l.Between[1-end])
+		}
+	}
+	if len(names) == 0 {
+		return nil, nil
+	}
+	subjects, err := o.estate.Subjects(append(names, name), o.asOf)
+	if err != nil {
+		return nil, err
+	}
+	options.Examples, options.Relations = 0, &audit.Relations{Links: options.Relations.Links}
+	result, err := audit.Run(o.estate.Name, subjects, options)
+	if err != nil {
+		return nil, err
+	}
+	return replay.LinkedTo(name, result.Gaps.Links), nil
 }

@@ -13,6 +13,7 @@ import (
 	"yewcone/core/drift"
 	"yewcone/core/finding"
 	"yewcone/core/record"
+	"yewcone/core/replay"
 	"yewcone/core/trend"
 	"yewcone/output"
 	"yewcone/output/formats"
@@ -77,8 +78,17 @@ func writeReport(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
+	var replays []*replay.Result
+	for i := range opened.subjects {
+		if format.Name != formats.Page || opened.subjects[i].Record == nil {
+			continue
+		}
+		if r, err := replayed(c, opened, &opened.subjects[i], nil); err == nil { // a record that cannot be read was told above
+			replays = append(replays, r)
+		}
+	}
 	err = show(c, func(w io.Writer, o output.Options) error {
-		o.Details, o.Drift, o.Since, o.Trend = true, d, since.name, t
+		o.Details, o.Drift, o.Since, o.Trend, o.Replays = true, d, since.name, t, replays
 		return format.Write(w, result, o)
 	})
 	if err == nil && result.Partial() {

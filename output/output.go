@@ -11,6 +11,7 @@ import (
 	"yewcone/core/drift"
 	"yewcone/core/finding"
 	"yewcone/core/gap"
+	"yewcone/core/replay"
 	"yewcone/core/trend"
 )
 
@@ -21,9 +22,10 @@ type Options struct {
 	Details bool // everything about every finding, also the less bad
 	All     bool // every finding, not the first screen
 	Version string
-	Drift   *drift.Drift // since an earlier result; nil where none is given
-	Since   string       // where that result is, as it was named
-	Trend   *trend.Trend // of the kept results; nil for none
+	Drift   *drift.Drift     // since an earlier result; nil where none is given
+	Since   string           // where that result is, as it was named
+	Trend   *trend.Trend     // of the kept results; nil for none
+	Replays []*replay.Result // of systems that have a record of sign-ins, with the lockout in force
 }
 
 // A CheckFormat writes the result of a check.

@@ -55,6 +55,7 @@ type Options struct {
 	Each       func(*Reached) error // called for every account that a finding reaches; may be nil
 
 	Progress *atomic.Int64 // of accounts that went past; may be nil
+	SignIns  *atomic.Int64 // of records that were read; may be nil
 
 	NoRecords bool       // leave records of sign-ins unread
 	Relations *Relations // between systems; nil where they are not looked at

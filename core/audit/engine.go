@@ -289,7 +289,7 @@ func (e *engine) describe(f *finding.Finding, h *hit, privileged bool) {
 		}
 	}
 	if r.check != nil {
-		f.Mark, f.Opens, f.OfRecord, f.Seen = r.check.Mark, r.check.Opens, r.check.OfRecord(), r.check.Seen
+		f.Mark, f.Opens, f.OfRecord, f.Seen, f.SeenOrder = r.check.Mark, r.check.Opens, r.check.OfRecord(), r.check.Seen, h.reason.rule
 	}
 }
 

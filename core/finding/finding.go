@@ -120,6 +120,7 @@ type Finding struct {
 	Opens       string // what lets in anybody who tries, or reads a copy, in a few words; "" where nothing does
 	OfRecord    bool   // it was seen in a record of sign-ins
 	Seen        string // what was, in a few words behind a name or an address
+	SeenOrder   int    // which of these come first
 	Reach       Reach
 	Exception   *rules.Exception // that covers it; nil for a finding proper
 	Ended       *rules.Exception // that covered some of it and has ended

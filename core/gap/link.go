@@ -48,7 +48,7 @@ func (l *LinkResult) Agrees() bool {
 func (l *Link) Check(ends [2]*Profile) *LinkResult {
 	r := &LinkResult{Link: *l, Ends: ends}
 	of := func(id setting.ID) [2]Cell {
-		return [2]Cell{ends[0].usual(id), ends[1].usual(id)}
+		return [2]Cell{ends[0].Usual(id), ends[1].Usual(id)}
 	}
 	for _, id := range l.Same {
 		cells := of(id)
@@ -71,9 +71,9 @@ func (l *Link) Check(ends [2]*Profile) *LinkResult {
 	return r
 }
 
-// usual is the value that holds for most people, or for most of the first
+// Usual is the value that holds for most people, or for most of the first
 // audience that the system has.
-func (p *Profile) usual(id setting.ID) Cell {
+func (p *Profile) Usual(id setting.ID) Cell {
 	for a := range audiences {
 		list := p.Held(a, id)
 		if len(list) == 0 {

@@ -17,10 +17,28 @@ import (
 )
 
 // taken are the settings that a lockout is made of.
-var taken = []setting.ID{setting.LockoutAttempts, setting.LockoutWindow, setting.LockoutDuration}
+var taken = [...]setting.ID{attempts: setting.LockoutAttempts, window: setting.LockoutWindow, duration: setting.LockoutDuration,
+	longest: setting.LockoutLongest, sourceAttempts: setting.SourceAttempts, sourceWindow: setting.SourceWindow,
+	sourceDuration: setting.SourceDuration, delay: setting.FailureDelay}
+
+// The places of settings among those taken.
+const (
+	attempts = iota
+	window
+	duration
+	longest
+	sourceAttempts
+	sourceWindow
+	sourceDuration
+	delay
+	takenLen
+)
+
+// values are those of the settings that a lockout is made of.
+type values [takenLen]setting.Value
 
 // Takes reports whether a setting can be proposed.
-func Takes(id setting.ID) bool { return slices.Contains(taken, id) }
+func Takes(id setting.ID) bool { return slices.Contains(taken[:], id) }
 
 // Names are the settings that can be proposed.
 func Names() []string {
@@ -32,12 +50,21 @@ func Names() []string {
 }
 
 // A Try is a proposed lockout; what it does not say stays as it is in force.
-type Try struct{ values [3]setting.Value }
+type Try struct{ values values }
 
 // With is the try with one more value.
 func (t Try) With(id setting.ID, v setting.Value) Try {
-	t.values[slices.Index(taken, id)] = v
+	t.values[slices.Index(taken[:], id)] = v
 	return t
+}
+
+// Value is what is proposed of a setting, in words; "" for nothing.
+func (t *Try) Value(id setting.ID) string {
+	v := t.values[slices.Index(taken[:], id)]
+	if !v.Known() {
+		return ""
+	}
+	return setting.At(id).Text(v)
 }
 
 // Text says what is proposed.
@@ -60,7 +87,9 @@ type Who struct {
 	SecondFactor facts.Tri
 	Kind         string
 
-	force [3]setting.Value
+	force  values
+	unsure bool // whether the lockout holds for administrators is not known
+	spared bool // the lockout does not hold for it, since it is an administrator
 }
 
 // An Account is a name of the record.
@@ -72,6 +101,7 @@ type Account struct {
 // A Column sums up one lockout over all accounts.
 type Column struct {
 	Title        string
+	Try          Try // nothing for the lockout in force
 	Accounts     int // that it would have locked
 	Privileged   int
 	Programs     int
@@ -81,7 +111,16 @@ type Column struct {
 	Hours        float64
 	RefusedRight int
 	Through      int // wrong passwords that were tried against one
+	Slowed       int // of these, those that came within the pause after another
 	RefusedWrong int
+	Shut         int // addresses that it would have shut out
+	ShutRight    int // right passwords that were refused since the address was shut out
+	ShutWrong    int
+	Beyond       bool // the system cannot do it
+	// Against are rules that it falls short of, and linked systems that have
+	// something else, with what they have.
+	Against      []string
+	NoLimitKnown bool // what holds of addresses is not known for all
 }
 
 // A Result is all of it.
@@ -95,8 +134,10 @@ type Result struct {
 	LetIn      int
 	ByKey      int
 	Columns    []Column // the lockout in force first
+	Unsure     int      // administrators who failed, of whom it is not known whether the lockout holds for them; it is taken to
 	Accounts   []Account
 	Sources    []*signin.Source
+	Hours      []signin.Hour
 }
 
 // A Replay takes the events of one system.
@@ -104,22 +145,43 @@ type Replay struct {
 	system string
 	who    map[string]*Who
 	folded map[string]*Who // by names in small letters
+	common values          // of an account, for what is done about addresses that try names that are none
+	bounds *bounds
 	tries  []Try
 	replay *signin.Replay
 }
 
 // New reads the accounts of a system and makes a replay of the lockout in force
-// and of proposed ones.
-func New(s *audit.Subject, o audit.Options, tries []Try) (*Replay, error) {
+// and of proposed ones, which are held against what linked systems have.
+func New(s *audit.Subject, o audit.Options, tries []Try, links []Linked) (*Replay, error) {
 	judge, err := audit.NewJudge(s, o)
 	if err != nil {
 		return nil, err
 	}
 	r := &Replay{system: s.Export.System().Name, who: map[string]*Who{}, folded: map[string]*Who{}, tries: tries}
+	if r.bounds, err = boundsOf(s.Export.System(), judge, links); err != nil {
+		return nil, err
+	}
 	err = s.Export.Accounts(func(a *facts.Account) error {
 		settings, _ := judge.Resolve(a)
-		w := &Who{Known: true, Privileged: a.Privileged, Enabled: a.Enabled, SecondFactor: a.SecondFactor, Kind: a.Kind, force: inForce(settings)}
+		w := &Who{
+			Known:        true,
+			Privileged:   a.Privileged,
+			Enabled:      a.Enabled,
+			SecondFactor: a.SecondFactor,
+			Kind:         strings.Clone(a.Kind),
+			force:        inForce(settings),
+		}
+		if covers := settings.Get(setting.LockoutCoversAdmins).Value; a.Privileged == facts.Yes {
+			w.spared, w.unsure = covers == setting.No, !covers.Known()
+		}
+		if o.Progress != nil {
+			o.Progress.Add(1)
+		}
 		name := strings.Clone(a.Login)
+		if len(r.who) == 0 {
+			r.common = w.force
+		}
 		r.who[name] = w
 		if low := strings.ToLower(name); r.folded[low] == nil {
 			r.folded[low] = w
@@ -133,18 +195,22 @@ func New(s *audit.Subject, o audit.Options, tries []Try) (*Replay, error) {
 	}
 	r.replay = signin.New(func(account string) []signin.Lockout {
 		w := r.find(account)
-		list := []signin.Lockout{lockout(w.force)}
+		if !w.Known {
+			w = &Who{force: r.common, spared: true} // nobody to lock
+		}
+		list := []signin.Lockout{lockout(&w.force, w.spared)}
 		for i := range tries {
-			values := w.force
+			tried := w.force
 			for j, v := range tries[i].values {
 				if v.Known() {
-					values[j] = v
+					tried[j] = v
 				}
 			}
-			list = append(list, lockout(values))
+			list = append(list, lockout(&tried, w.spared))
 		}
 		return list
 	})
+	r.replay.Progress = o.SignIns
 	return r, nil
 }
 
@@ -158,36 +224,46 @@ func (r *Replay) find(account string) *Who {
 	return &Who{}
 }
 
-func inForce(s *effective.Settings) (values [3]setting.Value) {
+func inForce(s *effective.Settings) (list values) {
 	for i, id := range taken {
-		values[i] = s.Get(id).Value
+		list[i] = s.Get(id).Value
 	}
-	return values
+	return list
 }
 
 // lockout makes a lockout of its settings. A window and a duration that are not
-// known matter only where something locks.
-func lockout(v [3]setting.Value) signin.Lockout {
-	if !v[0].Known() {
+// known matter only where something locks. Growing, pauses and limits of addresses
+// that are not known are left out, which is told.
+func lockout(v *values, spared bool) signin.Lockout {
+	l := signin.Lockout{Known: true, Window: -1, Delay: seconds(v[delay], 0)}
+	if n, counts := v[sourceAttempts].Count(); counts && v[sourceWindow].Known() && v[sourceDuration].Known() {
+		l.Source = signin.Limit{Attempts: n, Window: seconds(v[sourceWindow], -1), Duration: seconds(v[sourceDuration], 0)}
+	}
+	n, counts := v[attempts].Count()
+	switch {
+	case spared:
+		return l
+	case !v[attempts].Known():
+		return signin.Lockout{}
+	case !counts || v[attempts].State() == setting.Off:
+		return l
+	case !v[window].Known() || !v[duration].Known():
 		return signin.Lockout{}
 	}
-	attempts, counts := v[0].Count()
-	if !counts || v[0].State() == setting.Off {
-		return signin.Lockout{Known: true}
-	}
-	if !v[1].Known() || !v[2].Known() {
-		return signin.Lockout{}
-	}
-	l := signin.Lockout{Known: true, Attempts: attempts, Window: -1}
-	if window, timed := v[1].Span(); timed {
-		l.Window = window.Length()
-	}
-	if duration, timed := v[2].Span(); timed {
-		l.Duration = duration.Length()
-	} else if v[2].State() == setting.UntilUnlocked {
-		l.Duration = -1
-	}
+	l.Attempts, l.Window, l.Duration, l.Longest = n, seconds(v[window], -1), seconds(v[duration], 0), seconds(v[longest], 0)
 	return l
+}
+
+// seconds is a length of time; off is what it is where it is off, and -1 until
+// somebody unlocks.
+func seconds(v setting.Value, off int64) int64 {
+	if span, timed := v.Span(); timed {
+		return span.Length()
+	}
+	if v.State() == setting.UntilUnlocked {
+		return -1
+	}
+	return off
 }
 
 // Book numbers the names of events.
@@ -200,9 +276,12 @@ func (r *Replay) Add(e *signin.Event) { r.replay.Add(e) }
 func (r *Replay) Done() *Result {
 	accounts, sources := r.replay.Done()
 	out := &Result{System: r.system, From: time.UnixMicro(r.replay.First).UTC(), To: time.UnixMicro(r.replay.Last).UTC(), Events: r.replay.Events,
-		OutOfOrder: r.replay.OutOfOrder, Sources: sources, Columns: []Column{{Title: "in force"}}}
+		OutOfOrder: r.replay.OutOfOrder, Sources: sources, Hours: r.replay.Hours(), Columns: []Column{{Title: "in force"}}}
 	for i := range r.tries {
-		out.Columns = append(out.Columns, Column{Title: r.tries[i].Text()})
+		out.Columns = append(
+			out.Columns,
+			Column{Title: r.tries[i].Text(), Try: r.tries[i], Beyond: !r.bounds.can(&r.tries[i]), Against: r.bounds.against(&r.tries[i])},
+		)
 	}
 	for _, a := range accounts {
 		who := r.find(a.Name)
@@ -212,6 +291,9 @@ func (r *Replay) Done() *Result {
 		out.ByKey += a.ByKey
 		if !who.Known {
 			continue // what is no account is not locked
+		}
+		if who.unsure && a.Failures > 0 {
+			out.Unsure++
 		}
 		for i := range a.Under {
 			u, c := &a.Under[i], &out.Columns[i]
@@ -238,9 +320,29 @@ func (r *Replay) Done() *Result {
 			c.RefusedRight += u.RefusedRight
 			c.RefusedWrong += u.RefusedWrong
 			c.Through += u.Through
+			c.Slowed += u.Slowed
+			c.ShutRight += u.ShutRight
+			c.ShutWrong += u.ShutWrong
+			c.NoLimitKnown = c.NoLimitKnown || a.Failures > 0 && !r.limitKnown(who, i)
+		}
+	}
+	for _, s := range sources {
+		for i, n := range s.Shut {
+			if n > 0 {
+				out.Columns[i].Shut++
+			}
 		}
 	}
 	return out
+}
+
+// limitKnown reports whether it is known what a lockout does about addresses.
+func (r *Replay) limitKnown(w *Who, i int) bool {
+	known := w.force[sourceAttempts]
+	if i > 0 && r.tries[i-1].values[sourceAttempts].Known() {
+		known = r.tries[i-1].values[sourceAttempts]
+	}
+	return known.Known()
 }
 
 // triedFirst are names that guessers begin with, whatever the house.
@@ -307,15 +409,17 @@ func Grid() []Try {
 
 // Border are the columns that no other one beats both in how many people are
 // locked and in how many wrong passwords go through, the fewest people first; of
-// equals the first. What is not known of somebody is on no border.
+// equals the first. What is not known of somebody, and what the system cannot do,
+// is on no border.
 func (r *Result) Border() []int {
 	var list []int
 	for i := range r.Columns {
 		c := &r.Columns[i]
-		beaten := c.NotKnown > 0
+		beaten := c.NotKnown > 0 || c.Beyond
 		for j := range r.Columns {
 			o := &r.Columns[j]
-			if i != j && o.NotKnown == 0 && o.People <= c.People && o.Through <= c.Through && (o.People < c.People || o.Through < c.Through || j < i) {
+			if i != j && o.NotKnown == 0 && !o.Beyond && o.People <= c.People && o.Through <= c.Through &&
+				(o.People < c.People || o.Through < c.Through || j < i) {
 				beaten = true
 			}
 		}

@@ -44,11 +44,12 @@ type Record struct {
 	err    error
 }
 
-// Digest reads the record the first time.
-func (r *Record) Digest() (*Digest, error) {
+// Digest reads the record the first time, and counts what was read in progress,
+// which may be nil.
+func (r *Record) Digest(progress *atomic.Int64) (*Digest, error) {
 	r.once.Do(func() {
 		replay := New(func(string) []Lockout { return nil })
-		replay.Watch, replay.asOf = true, r.AsOf*1e6
+		replay.Watch, replay.asOf, replay.Progress = true, r.AsOf*1e6, progress
 		if r.err = r.Read(&replay.Book, replay.Add); r.err == nil {
 			r.digest = digestOf(replay, r.Name)
 		}

@@ -9,6 +9,7 @@ import (
 	"math/bits"
 	"slices"
 	"strings"
+	"sync/atomic"
 )
 
 // An Outcome is how one sign-in ended.
@@ -68,7 +69,14 @@ type Lockout struct {
 	Attempts int64 // the failure that locks; 0 for never
 	Window   int64 // failures as far apart as this count together; -1 for however far
 	Duration int64 // -1 until somebody unlocks
+	Longest  int64 // up to where each lock is twice as long as the one before it, until a good sign-in; -1 without an end, 0 for no growing
+	Delay    int64 // the pause that a failure demands
+	Source   Limit // of addresses, whichever names they try
 }
+
+// A Limit shuts out an address. Lengths are as in a Lockout; no good sign-in sets
+// it back.
+type Limit struct{ Attempts, Window, Duration int64 }
 
 // Peaks are the most failures that were seen within 10, 30 and 60 minutes,
 // counted to the second and including both ends.
@@ -209,10 +217,56 @@ type Under struct {
 	Through      int   // failures that were tried against the password
 	RefusedWrong int   // while it was locked
 	RefusedRight int
+	Slowed       int // failures of those tried that came within the pause after another
+	ShutWrong    int // refused since the address was shut out
+	ShutRight    int
 
+	lock   hold
+	inARow int   // locks since the last good sign-in
+	failed int64 // the last failure; 0 for none
+}
+
+// A hold counts failures, and says until when nothing is taken.
+type hold struct {
 	counted []int64 // failures that still count
-	until   int64   // locked until; 0 for not
-	for_    bool    // until somebody unlocks
+	until   int64   // 0 for not
+	forever bool    // until somebody unlocks
+}
+
+// holds reports whether nothing is taken at a moment.
+func (h *hold) holds(at int64) bool {
+	if h.until > 0 && (h.forever || at < h.until) {
+		return true
+	}
+	h.until = 0
+	return false
+}
+
+// fail counts a failure, and reports whether it is the one that is too many.
+func (h *hold) fail(at, attempts, window int64) bool {
+	if window >= 0 {
+		old := 0
+		for old < len(h.counted) && at-h.counted[old] > window*1e6 {
+			old++
+		}
+		h.counted = append(h.counted[:0], h.counted[old:]...)
+	}
+	if h.counted = append(h.counted, at); int64(len(h.counted)) < attempts {
+		return false
+	}
+	h.counted = h.counted[:0]
+	return true
+}
+
+// shut begins to hold, for so many seconds; -1 until somebody unlocks.
+func (h *hold) shut(at, seconds int64) {
+	if seconds == 0 {
+		return
+	}
+	h.until, h.forever = at+seconds*1e6, seconds < 0
+	if h.forever {
+		h.until = at + 1
+	}
 }
 
 // An Account is what the record has of one name.
@@ -259,8 +313,12 @@ type Source struct {
 	CameInAs    []string // these, where they are few
 	First, Last int64    // wrong passwords
 
+	// Shut is how often each lockout would have shut it out.
+	Shut []int
+
 	tried, in set
 	peak      peak
+	holds     []hold // by the lockouts that were asked; nil where none looks at addresses
 }
 
 // A Replay takes events and tells what lockouts would have done.
@@ -269,6 +327,11 @@ type Replay struct {
 
 	// Watch has habits of accounts kept: hours and networks in which they come in.
 	Watch bool
+	// Progress is told how much was read, now and then; may be nil.
+	Progress *atomic.Int64
+
+	hours []Hour
+	told  int
 
 	asOf     int64 // see Habits.LastBefore; 0 for none
 	rules    func(account string) []Lockout
@@ -318,8 +381,15 @@ func (r *Replay) Add(e *Event) {
 		at = r.Last // it counts as if it were now
 	}
 	r.Events += int64(e.Times)
+	if r.told++; r.told == tellEvery {
+		r.told = 0
+		if r.Progress != nil {
+			r.Progress.Add(tellEvery)
+		}
+	}
 	r.Last = at
 	a, s := r.account(e.Account), r.source(e.Source)
+	hour := r.hour(at)
 	a.habit(e, at, r)
 	switch e.Outcome {
 	case Failed:
@@ -327,6 +397,7 @@ func (r *Replay) Add(e *Event) {
 			s.First = at
 		}
 		s.Last = at
+		hour.Wrong += e.Times
 		a.Failures += e.Times
 		a.peak.add(at, e.Times)
 		a.failedFrom.add(e.Source)
@@ -335,6 +406,7 @@ func (r *Replay) Add(e *Event) {
 		s.tried.add(e.Account)
 	case LetIn:
 		a.LetIn += e.Times
+		hour.Right += e.Times
 		a.letInFrom.add(e.Source)
 		s.LetIn += e.Times
 		s.in.add(e.Account)
@@ -346,17 +418,44 @@ func (r *Replay) Add(e *Event) {
 	}
 	for i := range a.rules {
 		for range e.Times {
-			a.Under[i].take(&a.rules[i], at, e.Outcome)
+			before := a.Under[i].Locks
+			if s.meet(a, i, at, e.Outcome); a.Under[i].Locks > before {
+				hour.lock(i, len(a.rules))
+			}
 		}
 	}
 }
 
-// take counts one sign-in.
-func (u *Under) take(l *Lockout, at int64, outcome Outcome) {
-	if u.Known = l.Known; !u.Known {
+// meet holds one sign-in from an address against one lockout.
+func (s *Source) meet(a *Account, i int, at int64, outcome Outcome) {
+	u, l := &a.Under[i], &a.rules[i]
+	if u.Known = l.Known; !l.Known {
 		return
 	}
-	if u.until > 0 && (u.for_ || at < u.until) {
+	limit := &l.Source
+	if limit.Attempts > 0 && s.Name != "" {
+		if s.holds == nil {
+			s.holds, s.Shut = make([]hold, len(a.rules)), make([]int, len(a.rules))
+		}
+		if s.holds[i].holds(at) {
+			if outcome == Failed {
+				u.ShutWrong++
+			} else {
+				u.ShutRight++
+			}
+			return
+		}
+		if outcome == Failed && s.holds[i].fail(at, limit.Attempts, limit.Window) {
+			s.Shut[i]++
+			s.holds[i].shut(at, limit.Duration)
+		}
+	}
+	u.take(l, at, outcome)
+}
+
+// take counts one sign-in.
+func (u *Under) take(l *Lockout, at int64, outcome Outcome) {
+	if u.lock.holds(at) {
 		if outcome == Failed {
 			u.RefusedWrong++
 		} else {
@@ -364,38 +463,76 @@ func (u *Under) take(l *Lockout, at int64, outcome Outcome) {
 		}
 		return
 	}
-	u.until = 0
 	if outcome == LetIn {
-		u.counted = u.counted[:0]
+		u.lock.counted, u.inARow, u.failed = u.lock.counted[:0], 0, 0
 		return
 	}
 	u.Through++
-	if l.Attempts <= 0 {
+	if l.Delay > 0 && u.failed > 0 && at-u.failed < l.Delay*1e6 {
+		u.Slowed++
+	}
+	u.failed = at
+	if l.Attempts <= 0 || !u.lock.fail(at, l.Attempts, l.Window) {
 		return
 	}
-	if l.Window >= 0 {
-		old := 0
-		for old < len(u.counted) && at-u.counted[old] > l.Window*1e6 {
-			old++
-		}
-		u.counted = append(u.counted[:0], u.counted[old:]...)
-	}
-	if u.counted = append(u.counted, at); int64(len(u.counted)) < l.Attempts {
-		return
-	}
-	u.counted = u.counted[:0]
 	if u.Locks++; u.First == 0 {
 		u.First = at
 	}
-	if l.Duration == 0 {
-		return
-	}
-	u.until, u.for_ = at+l.Duration*1e6, l.Duration < 0
-	if u.for_ {
-		u.until = at + 1
-	}
-	u.Locked += max(0, l.Duration)
+	lasts := l.lasts(u.inARow)
+	u.inARow++
+	u.lock.shut(at, lasts)
+	u.Locked += max(0, lasts)
 }
+
+// lasts is how long a lock lasts after so many others without a good sign-in
+// between them, in seconds.
+func (l *Lockout) lasts(before int) int64 {
+	seconds := l.Duration
+	if l.Longest == 0 || seconds < 0 {
+		return seconds
+	}
+	for range before {
+		if l.Longest > 0 && seconds >= l.Longest || seconds > yearOfSeconds {
+			break
+		}
+		seconds *= 2
+	}
+	if l.Longest > 0 {
+		seconds = min(seconds, max(l.Duration, l.Longest))
+	}
+	return seconds
+}
+
+const yearOfSeconds = 366 * 86400
+
+// tellEvery is after how many sign-ins progress is told.
+const tellEvery = 1 << 12
+
+// An Hour is what there was in an hour of the record.
+type Hour struct {
+	Start        int64 // in microseconds since 1970
+	Wrong, Right int   // passwords
+	Locks        []int // by the lockouts that were asked; nil for none
+}
+
+func (h *Hour) lock(i, of int) {
+	if h.Locks == nil {
+		h.Locks = make([]int, of)
+	}
+	h.Locks[i]++
+}
+
+// hour is the one at a moment, which is no earlier than those before.
+func (r *Replay) hour(at int64) *Hour {
+	start := at - at%microsPerHour
+	if n := len(r.hours); n == 0 || r.hours[n-1].Start != start {
+		r.hours = append(r.hours, Hour{Start: start})
+	}
+	return &r.hours[len(r.hours)-1]
+}
+
+// Hours are those in which anything was, the earliest first.
+func (r *Replay) Hours() []Hour { return r.hours }
 
 // Done returns what was seen: names and addresses, those with most failures
 // first. No event may be added after it.
@@ -417,10 +554,10 @@ func (r *Replay) Done() ([]*Account, []*Source) {
 		for i := range a.Under {
 			u := &a.Under[i]
 			switch {
-			case u.for_:
-				u.Locked += (r.Last - u.until + 1) / 1e6
-			case u.until > r.Last:
-				u.Locked -= (u.until - r.Last) / 1e6
+			case u.lock.forever:
+				u.Locked += (r.Last - u.lock.until + 1) / 1e6
+			case u.lock.until > r.Last:
+				u.Locked -= (u.lock.until - r.Last) / 1e6
 			}
 		}
 		accounts = append(accounts, a)

@@ -2,6 +2,7 @@ package signin
 
 import (
 	"fmt"
+	"strings"
 	"testing"
 )
 
@@ -14,21 +15,25 @@ func TestUnder(t *testing.T) {
 		events string // a second apart: w wrong, r right, k by key, - nothing
 		want   string // locks, seconds locked, through, wrong refused, right refused
 	}{
-		{"the third locks for four seconds", Lockout{true, 3, -1, 4}, "wwwwwwwww", "2 4 6 3 0"},
-		{"a right one sets back", Lockout{true, 3, -1, 4}, "wwrwwrww", "0 0 6 0 0"},
-		{"a key does not", Lockout{true, 3, -1, 4}, "wwkwk", "1 1 3 0 0"},
-		{"right ones are refused too", Lockout{true, 2, -1, 10}, "wwrrr", "1 3 2 0 3"},
-		{"within the window, both ends", Lockout{true, 2, 3, 1}, "w--w", "1 0 2 0 0"},
-		{"beyond it", Lockout{true, 2, 3, 1}, "w---w", "0 0 2 0 0"},
-		{"until unlocked", Lockout{true, 2, -1, -1}, "wwwr--r", "1 5 2 1 2"},
-		{"a lock that ends at once", Lockout{true, 2, -1, 0}, "wwwww", "2 0 5 0 0"},
+		{"the third locks for four seconds", Lockout{Known: true, Attempts: 3, Window: -1, Duration: 4}, "wwwwwwwww", "2 4 6 3 0"},
+		{"a right one sets back", Lockout{Known: true, Attempts: 3, Window: -1, Duration: 4}, "wwrwwrww", "0 0 6 0 0"},
+		{"a key does not", Lockout{Known: true, Attempts: 3, Window: -1, Duration: 4}, "wwkwk", "1 1 3 0 0"},
+		{"right ones are refused too", Lockout{Known: true, Attempts: 2, Window: -1, Duration: 10}, "wwrrr", "1 3 2 0 3"},
+		{"within the window, both ends", Lockout{Known: true, Attempts: 2, Window: 3, Duration: 1}, "w--w", "1 0 2 0 0"},
+		{"beyond it", Lockout{Known: true, Attempts: 2, Window: 3, Duration: 1}, "w---w", "0 0 2 0 0"},
+		{"until unlocked", Lockout{Known: true, Attempts: 2, Window: -1, Duration: -1}, "wwwr--r", "1 5 2 1 2"},
+		{"a lock that ends at once", Lockout{Known: true, Attempts: 2, Window: -1, Duration: 0}, "wwwww", "2 0 5 0 0"},
+		{"each twice as long", Lockout{Known: true, Attempts: 1, Window: -1, Duration: 1, Longest: 4}, "wwwwwwwwwwwwwwww", "6 15 6 10 0"},
+		{"and short again after a right one", Lockout{Known: true, Attempts: 1, Window: -1, Duration: 1, Longest: 4}, "w-w--rw-w", "4 4 4 0 0"},
+		{"the address is shut first", Lockout{Known: true, Attempts: 9, Window: -1, Duration: 9, Source: Limit{2, 5, 3}}, "wwww-wrw", "0 0 4 0 0 2 0 2"},
+		{"faster than the pause", Lockout{Known: true, Delay: 2}, "ww--wrw", "0 0 4 0 0 0 1"},
 		{"never", Lockout{Known: true}, "wwwr", "0 0 3 0 0"},
 		{"not known", Lockout{}, "www", "0 0 0 0 0"},
 	} {
 		r := New(func(string) []Lockout { return []Lockout{c.l} })
-		e := Event{Account: r.Accounts.Number([]byte("ada")), Source: r.Sources.Number(nil), Times: 1}
+		e := Event{Account: r.Accounts.Number([]byte("ada")), Source: r.Sources.Number([]byte("192.0.2.1")), Times: 1}
 		for i, ch := range c.events {
-			e.At = int64(i) * 1e6
+			e.At = 1e12 + int64(i)*1e6
 			switch ch {
 			case 'w':
 				e.Outcome = Failed
@@ -43,7 +48,11 @@ func TestUnder(t *testing.T) {
 		}
 		accounts, _ := r.Done()
 		u := accounts[0].Under[0]
-		if got := fmt.Sprint(u.Locks, u.Locked, u.Through, u.RefusedWrong, u.RefusedRight); got != c.want {
+		got := fmt.Sprint(u.Locks, u.Locked, u.Through, u.RefusedWrong, u.RefusedRight, u.ShutWrong+u.ShutRight, u.Slowed)
+		if s := r.sources[0]; s.Shut != nil {
+			got += fmt.Sprint(" ", s.Shut[0])
+		}
+		if !strings.HasPrefix(got+" 0 0 ", c.want+" ") {
 			t.Errorf("%s: %s, want %s", c.what, got, c.want)
 		}
 	}

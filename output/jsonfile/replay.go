@@ -25,21 +25,36 @@ type replayDocument struct {
 	OutOfOrder int64           `json:"out_of_order"`
 	Refused    int             `json:"refused"`
 	Lockouts   []replayColumn  `json:"lockouts"`
+	Hours      []replayHour    `json:"hours"` // in which anything was
 	Accounts   []replayAccount `json:"accounts"`
 	Sources    []replaySource  `json:"sources"`
 }
 
 type replayColumn struct {
-	Lockout      string  `json:"lockout"`
-	Accounts     int     `json:"accounts"`
-	Privileged   int     `json:"privileged"`
-	Programs     int     `json:"programs"`
-	NotKnown     int     `json:"not_known"`
-	Locks        int     `json:"locks"`
-	Hours        float64 `json:"hours"`
-	RefusedRight int     `json:"right_refused"`
-	Through      int     `json:"wrong_let_through"`
-	RefusedWrong int     `json:"wrong_refused"`
+	Lockout      string   `json:"lockout"`
+	Accounts     int      `json:"accounts"`
+	Privileged   int      `json:"privileged"`
+	Programs     int      `json:"programs"`
+	NotKnown     int      `json:"not_known"`
+	Locks        int      `json:"locks"`
+	Hours        float64  `json:"hours"`
+	RefusedRight int      `json:"right_refused"`
+	Through      int      `json:"wrong_let_through"`
+	RefusedWrong int      `json:"wrong_refused"`
+	Slowed       int      `json:"wrong_slowed"`
+	Shut         int      `json:"sources_shut"`
+	ShutRight    int      `json:"right_refused_by_source"`
+	ShutWrong    int      `json:"wrong_refused_by_source"`
+	LimitKnown   bool     `json:"source_limit_known"`
+	Beyond       bool     `json:"beyond"`
+	Against      []string `json:"against"`
+}
+
+type replayHour struct {
+	Hour  *string `json:"hour"`
+	Wrong int     `json:"wrong"`
+	Right int     `json:"right"`
+	Locks []int   `json:"locks"` // by the lockouts
 }
 
 type replayAccount struct {
@@ -74,21 +89,36 @@ type replaySource struct {
 // Replay writes what lockouts would have done.
 func Replay(w io.Writer, r *replay.Result, o output.Options) error {
 	d := replayDocument{Format: "yewcone replay", Version: ReplayVersion, Tool: o.Version, System: r.System, From: instant(r.From), To: instant(r.To),
-		Signins: r.Events, Wrong: r.Failed, Right: r.LetIn, ByKey: r.ByKey, OutOfOrder: r.OutOfOrder, Refused: r.Refused, Lockouts: []replayColumn{},
+		Signins: r.Events, Wrong: r.Failed, Right: r.LetIn, ByKey: r.ByKey, OutOfOrder: r.OutOfOrder, Refused: r.Refused, Lockouts: []replayColumn{}, Hours: []replayHour{},
 		Accounts: []replayAccount{}, Sources: []replaySource{}}
 	for _, c := range r.Columns {
-		d.Lockouts = append(d.Lockouts, replayColumn{c.Title, c.Accounts, c.Privileged, c.Programs, c.NotKnown, c.Locks, c.Hours, c.RefusedRight, c.Through, c.RefusedWrong})
+		d.Lockouts = append(
+			d.Lockouts,
+			replayColumn{c.Title, c.Accounts, c.Privileged, c.Programs, c.NotKnown, c.Locks, c.Hours, c.RefusedRight, c.Through, c.RefusedWrong,
+				c.Slowed, c.Shut, c.ShutRight, c.ShutWrong, !c.NoLimitKnown, c.Beyond, append([]string{}, c.Against...)},
+		)
+	}
+	for _, h := range r.Hours {
+		d.Hours = append(d.Hours, replayHour{instant(time.UnixMicro(h.Start).UTC()), h.Wrong, h.Right, append([]int{}, h.Locks...)})
 	}
 	for i := range r.Accounts {
 		a := &r.Accounts[i]
-		part := replayAccount{Account: a.Shown(), What: a.Who.Words(), Wrong: a.Failures, Right: a.LetIn, Sources: a.Sources, SourcesLetIn: a.SourcesLetIn, Most: a.Peaks,
-			Under: []replayUnder{}}
+		part := replayAccount{
+			Account:      a.Shown(),
+			What:         a.Who.Words(),
+			Wrong:        a.Failures,
+			Right:        a.LetIn,
+			Sources:      a.Sources,
+			SourcesLetIn: a.SourcesLetIn,
+			Most:         a.Peaks,
+			Under:        []replayUnder{},
+		}
 		for _, u := range a.Under {
 			var first *string
 			if u.First != 0 {
 				first = instant(time.UnixMicro(u.First).UTC())
 			}
-			part.Under = append(part.Under, replayUnder{u.Known, u.Locks, first, u.Locked, u.Through, u.RefusedWrong, u.RefusedRight})
+			part.Under = append(part.Under, replayUnder{u.Known && a.Who.Known, u.Locks, first, u.Locked, u.Through, u.RefusedWrong, u.RefusedRight})
 		}
 		d.Accounts = append(d.Accounts, part)
 	}

@@ -10,12 +10,9 @@ import (
 	"time"
 
 	"gonum.org/v1/plot"
-	"gonum.org/v1/plot/font"
 	"gonum.org/v1/plot/plotter"
 	"gonum.org/v1/plot/vg"
 	"gonum.org/v1/plot/vg/draw"
-	"gonum.org/v1/plot/vg/vgimg"
-	"gonum.org/v1/plot/vg/vgsvg"
 
 	"yewcone/core/rules"
 	"yewcone/core/trend"
@@ -47,14 +44,8 @@ func Trend(w io.Writer, t *trend.Trend, estate, format string) error {
 	top.Title.Text = estate + ": findings over time"
 	below.Title.Text = "In per cent"
 	for _, p := range []*plot.Plot{top, below} {
-		p.Title.TextStyle.Font.Size, p.Title.Padding = 15, 8
+		dress(p)
 		p.X.Tick.Marker = plot.TimeTicks{Format: "2006-01-02", Ticker: ticks(t)}
-		p.X.Tick.Label.Font.Size, p.Y.Tick.Label.Font.Size, p.Legend.TextStyle.Font.Size = 11, 11, 12
-		for _, f := range []*font.Font{&p.Title.TextStyle.Font, &p.X.Tick.Label.Font, &p.Y.Tick.Label.Font, &p.Legend.TextStyle.Font} {
-			f.Variant = "Sans"
-		}
-		p.Y.Min, p.Legend.Top, p.Legend.Padding = 0, true, 4
-		p.Add(plotter.NewGrid())
 	}
 	for _, severity := range []rules.Severity{rules.Critical, rules.High, rules.Medium, rules.Low} {
 		if err := line(top, t, severity.String(), hands[severity], func(s *trend.Sum) float64 { return float64(s.Counts[severity]) }); err != nil {
@@ -93,27 +84,7 @@ func Trend(w io.Writer, t *trend.Trend, estate, format string) error {
 	if err := breaks(top, below, t); err != nil {
 		return err
 	}
-	var canvas interface {
-		vg.CanvasSizer
-		io.WriterTo
-	}
-	if format == "png" {
-		canvas = vgimg.PngCanvas{Canvas: vgimg.NewWith(vgimg.UseWH(width, height), vgimg.UseDPI(96), vgimg.UseBackgroundColor(color.White))}
-	} else {
-		canvas = vgsvg.New(width, height)
-	}
-	whole := draw.New(canvas)
-	if format != "png" {
-		whole.SetColor(color.White)
-		whole.Fill(whole.Rectangle.Path())
-	}
-	plots := [][]*plot.Plot{{top}, {below}}
-	tiles := draw.Tiles{Rows: 2, Cols: 1, PadX: 10, PadY: 18, PadLeft: 14, PadRight: 24, PadTop: 10, PadBottom: 10}
-	for i, row := range plot.Align(plots, tiles, whole) {
-		plots[i][0].Draw(row[0])
-	}
-	_, err := canvas.WriteTo(w)
-	return err
+	return render(w, format, top, below)
 }
 
 // breaks draws an upright line where other rules came into force.

@@ -4,8 +4,10 @@ import (
 	"fmt"
 	"io"
 	"slices"
+	"strings"
 
 	"yewcone/core/replay"
+	"yewcone/core/setting"
 	"yewcone/output"
 )
 
@@ -37,22 +39,7 @@ func Replay(w io.Writer, r *replay.Result, o output.Options) error {
 			counted(r.Refused, "line or value was", "lines or values were"), seen(r.System)))
 	}
 	p.blank()
-	rows := [][]string{{""}, {"accounts locked"}, {"  privileged"}, {"  programs"}, {"locks"}, {"hours locked"}, {"right passwords refused"},
-		{"wrong passwords let through"}, {"wrong passwords refused"}}
-	for i := range r.Columns {
-		c := &r.Columns[i]
-		name := string(rune('A' + i - 1))
-		if i == 0 {
-			name = "in force"
-		}
-		for n, text := range []string{name, fmt.Sprint(c.Accounts), fmt.Sprint(c.Privileged), fmt.Sprint(c.Programs), fmt.Sprint(c.Locks),
-			fmt.Sprintf("%.1f", c.Hours), fmt.Sprint(c.RefusedRight), fmt.Sprint(c.Through), fmt.Sprint(c.RefusedWrong)} {
-			if c.NotKnown > 0 && n > 0 {
-				text += " ?"
-			}
-			rows[n] = append(rows[n], text)
-		}
-	}
+	rows := replayTable(r)
 	plain := func(row, _ int, text string) string {
 		if row == 0 {
 			return p.paint(faintStyle, text)
@@ -61,11 +48,72 @@ func Replay(w io.Writer, r *replay.Result, o output.Options) error {
 	}
 	p.table("  ", rows, func(int) bool { return false }, plain)
 	for i := 1; i < len(r.Columns); i++ {
-		p.para("  ", faintStyle, fmt.Sprintf("%c is %s; what it does not say is as in force.", 'A'+i-1, r.Columns[i].Title))
+		c := &r.Columns[i]
+		p.para("  ", faintStyle, fmt.Sprintf("%c is %s; what it does not say is as in force.", 'A'+i-1, c.Title))
+		if c.Beyond {
+			p.para("  ", badStyle, fmt.Sprintf("%c is more than the system can do.", 'A'+i-1))
+		}
+		if len(c.Against) > 0 {
+			p.para("  ", oddStyle, fmt.Sprintf("%c is against %s.", 'A'+i-1, seen(strings.Join(c.Against, ", "))))
+		}
+	}
+	if r.Unsure > 0 {
+		p.para("  ", oddStyle, fmt.Sprintf("Whether the lockout holds for administrators is not known of %s; it is taken to.",
+			counted(r.Unsure, "account that failed", "accounts that failed")))
+	}
+	if force.NoLimitKnown {
+		p.para("  ", oddStyle, "What is done about addresses (source_attempts and its like) is not known, and not counted in what is in force.")
 	}
 	p.replayAccounts(r, o.All, plain)
 	p.replaySources(r, o.All, plain)
 	return p.w.Flush()
+}
+
+// replayTable has a column for each lockout. Rows of what no lockout does are left
+// out.
+func replayTable(r *replay.Result) [][]string {
+	list := []struct {
+		name  string
+		of    func(*replay.Column) any
+		where bool // told even where it is nothing
+	}{
+		{"accounts locked", func(c *replay.Column) any { return c.Accounts }, true},
+		{"  privileged", func(c *replay.Column) any { return c.Privileged }, true},
+		{"  programs", func(c *replay.Column) any { return c.Programs }, true},
+		{"locks", func(c *replay.Column) any { return c.Locks }, true},
+		{"hours locked", func(c *replay.Column) any { return fmt.Sprintf("%.1f", c.Hours) }, true},
+		{"right passwords refused", func(c *replay.Column) any { return c.RefusedRight }, true},
+		{"addresses shut out", func(c *replay.Column) any { return c.Shut }, false},
+		{"  right passwords refused", func(c *replay.Column) any { return c.ShutRight }, false},
+		{"  wrong passwords refused", func(c *replay.Column) any { return c.ShutWrong }, false},
+		{"wrong passwords let through", func(c *replay.Column) any { return c.Through }, true},
+		{"  sooner than the pause", func(c *replay.Column) any { return c.Slowed }, false},
+		{"wrong passwords refused", func(c *replay.Column) any { return c.RefusedWrong }, true},
+	}
+	rows := [][]string{{""}}
+	for i := range r.Columns {
+		name := string(rune('A' + i - 1))
+		if i == 0 {
+			name = "in force"
+		}
+		rows[0] = append(rows[0], name)
+	}
+	for _, line := range list {
+		row, told := []string{line.name}, line.where
+		for i := range r.Columns {
+			c := &r.Columns[i]
+			text := fmt.Sprint(line.of(c))
+			told = told || text != "0"
+			if c.NotKnown > 0 {
+				text += " ?"
+			}
+			row = append(row, text)
+		}
+		if told {
+			rows = append(rows, row)
+		}
+	}
+	return rows
 }
 
 func (p *page) replayAccounts(r *replay.Result, all bool, style func(int, int, string) string) {
@@ -117,7 +165,10 @@ func (p *page) replaySources(r *replay.Result, all bool, style func(int, int, st
 			left++
 			continue
 		}
-		rows = append(rows, []string{seen(s.Name), fmt.Sprint(s.Failures), fmt.Sprint(s.LetIn), about(s.InVain, s.About), fmt.Sprint(s.Peaks[0]), fmt.Sprint(s.Peaks[2])})
+		rows = append(
+			rows,
+			[]string{seen(s.Name), fmt.Sprint(s.Failures), fmt.Sprint(s.LetIn), about(s.InVain, s.About), fmt.Sprint(s.Peaks[0]), fmt.Sprint(s.Peaks[2])},
+		)
 	}
 	if len(rows) == 1 {
 		return
@@ -151,11 +202,18 @@ func Border(w io.Writer, r *replay.Result, o output.Options) error {
 	p.para("", plainStyle, fmt.Sprintf("%s from %s to %s UTC: %d wrong passwords. People are accounts that gave the right password in the record too.",
 		counted(int(r.Events), "sign-in", "sign-ins"), r.From.Format("2006-01-02 15:04"), r.To.Format("2006-01-02 15:04"), r.Failed))
 	p.blank()
-	rows := [][]string{{"lockout", "people locked", "other accounts", "hours locked", "right refused", "wrong let through"}}
+	rows := [][]string{{"failures", "window", "people locked", "others", "hours", "right refused", "wrong through", "against"}}
 	row := func(i int) {
 		c := &r.Columns[i]
-		rows = append(rows, []string{c.Title, fmt.Sprint(c.People), fmt.Sprint(c.Accounts - c.People), fmt.Sprintf("%.1f", c.Hours), fmt.Sprint(c.RefusedRight),
-			fmt.Sprint(c.Through)})
+		failures, window := c.Try.Value(setting.LockoutAttempts), c.Try.Value(setting.LockoutWindow)
+		if i == 0 {
+			failures = c.Title
+		}
+		rows = append(
+			rows,
+			[]string{failures, window, fmt.Sprint(c.People), fmt.Sprint(c.Accounts - c.People), fmt.Sprintf("%.1f", c.Hours), fmt.Sprint(c.RefusedRight),
+				fmt.Sprint(c.Through), strings.Join(c.Against, ", ")},
+		)
 	}
 	for _, i := range list {
 		row(i)
@@ -170,6 +228,12 @@ func Border(w io.Writer, r *replay.Result, o output.Options) error {
 		}
 		return text
 	})
+	p.para(
+		"  ",
+		faintStyle,
+		"Others are accounts that never gave the right password; hours are those locked. Against is which rules it falls short of, and which "+
+			"linked systems have something else.",
+	)
 	p.para("  ", faintStyle, "A lock lasts as long as the one in force. A record shows the past: somebody who guesses more slowly is not in it.")
 	return p.w.Flush()
 }

@@ -2,14 +2,11 @@ package text
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 
 	"yewcone/core/change"
-	"yewcone/core/check"
 	"yewcone/core/facts"
 	"yewcone/core/finding"
-	"yewcone/core/rules"
 )
 
 // How much of each part fits on one screen.
@@ -85,19 +82,10 @@ func (p *page) openToAnybody(r *finding.Result) {
 
 // seenInRecords lists the worst of what was seen in records of sign-ins.
 func (p *page) seenInRecords(r *finding.Result) {
-	var found []*finding.Finding
-	for i := range r.Findings {
-		if f := &r.Findings[i]; f.OfRecord && f.Severity >= rules.High {
-			found = append(found, f)
-		}
-	}
+	found := r.InRecords()
 	if len(found) == 0 {
 		return
 	}
-	ids := check.IDs()
-	slices.SortStableFunc(found, func(a, b *finding.Finding) int {
-		return slices.Index(ids, a.Rule.Clause) - slices.Index(ids, b.Rule.Clause)
-	})
 	var list []string
 	for _, f := range found[:min(mostSeen, len(found))] {
 		who := f.Value
