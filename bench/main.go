@@ -5,6 +5,7 @@
 //	go run ./bench generate csv clean 1000000 FOLDER
 //	go run ./bench yardstick csv FILE
 //	go run ./bench measure FOLDER 1000000 5
+//	go run ./bench signins FOLDER 8000000 500000 3
 package main
 
 import (
@@ -12,7 +13,6 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"strconv"
 )
 
 func main() {
@@ -25,11 +25,11 @@ func main() {
 func run(args []string) error {
 	switch {
 	case len(args) == 5 && args[0] == "generate":
-		n, err := strconv.Atoi(args[3])
+		n, err := numbers(args[3:4])
 		if err != nil {
 			return err
 		}
-		return prepare(args[4], args[1], args[2], n)
+		return prepare(args[4], args[1], args[2], n[0])
 	case len(args) == 3 && args[0] == "yardstick":
 		c, err := count(args[2], args[1])
 		if err != nil {
@@ -38,17 +38,19 @@ func run(args []string) error {
 		c.print(os.Stdout)
 		return nil
 	case len(args) == 4 && args[0] == "measure":
-		n, err := strconv.Atoi(args[2])
+		n, err := numbers(args[2:])
 		if err != nil {
 			return err
 		}
-		times, err := strconv.Atoi(args[3])
+		return measure(args[1], n[0], n[1])
+	case len(args) == 5 && args[0] == "signins":
+		n, err := numbers(args[2:])
 		if err != nil {
 			return err
 		}
-		return measure(args[1], n, times)
+		return measureSignIns(args[1], n[0], n[1], n[2])
 	}
-	return errors.New("usage: generate FORM SHAPE ROWS FOLDER | yardstick FORM FILE | measure FOLDER ROWS TIMES")
+	return errors.New("usage: generate FORM SHAPE ROWS FOLDER | yardstick FORM FILE | measure FOLDER ROWS TIMES | signins FOLDER LINES NAMES TIMES")
 }
 
 // prepare writes an export and an estate around it into a folder.

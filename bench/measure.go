@@ -21,11 +21,9 @@ type cost struct {
 // measure times the program and the yardstick in turn on every form and
 // shape, and prints the medians and the median of the paired ratios.
 func measure(folder string, rows, times int) error {
-	program := filepath.Join(folder, "yewcone")
-	build := exec.Command("go", "build", "-o", program, "./cmd/yewcone")
-	build.Env = append(os.Environ(), "CGO_ENABLED=0")
-	if out, err := build.CombinedOutput(); err != nil {
-		return fmt.Errorf("%w: %s", err, out)
+	program, err := built(folder)
+	if err != nil {
+		return err
 	}
 	own, err := os.Executable()
 	if err != nil {

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"runtime/debug"
+	"slices"
 	"strings"
 	"time"
 
@@ -182,8 +183,9 @@ func openEstateIn(c *cli.Command, name string, systems []string, asOf time.Time)
 // collectOften makes the collector run more often where much is kept, so that what
 // it leaves lying does not grow with it.
 func collectOften(subjects []audit.Subject, a *audit.Relations) {
+	recorded := slices.ContainsFunc(subjects, func(s audit.Subject) bool { return s.Record != nil })
 	switch {
-	case len(subjects) > 1 && len(a.Match) > 0:
+	case recorded, len(subjects) > 1 && len(a.Match) > 0:
 		debug.SetGCPercent(20)
 	case len(subjects) > 1:
 		debug.SetGCPercent(50)

@@ -15,6 +15,7 @@ import (
 	"yewcone/core/nearword"
 	"yewcone/core/replay"
 	"yewcone/core/setting"
+	"yewcone/intake/estatefolder"
 	"yewcone/output"
 	"yewcone/output/csvfile"
 	"yewcone/output/jsonfile"
@@ -138,6 +139,9 @@ func triesOf(sets []string) ([]replay.Try, error) {
 
 // replayed holds the lockouts against the record of a system.
 func replayed(c *cli.Command, o *opened, s *audit.Subject, tries []replay.Try) (*replay.Result, error) {
+	if s.Record == nil {
+		return nil, estatefolder.ErrNoRecord{System: s.Export.System().Name}
+	}
 	options := o.options
 	options.NoRecords = true
 	defer watch(c.Root().ErrWriter, &options)()
@@ -152,7 +156,7 @@ func replayed(c *cli.Command, o *opened, s *audit.Subject, tries []replay.Try) (
 	if err != nil {
 		return nil, err
 	}
-	if err := o.estate.Signins(s.Export.System().Name, s.Export, r.Book(), r.Add); err != nil {
+	if err := r.Run(s.Record.Read); err != nil {
 		return nil, err
 	}
 	result := r.Done()

@@ -106,7 +106,7 @@ func (e *engine) recordChecks() {
 	}
 	v := check.RecordView{Sources: d.Sources, Whole: !e.partial()}
 	byNumber := map[string]int{}
-	for _, a := range d.Unclaimed() {
+	d.Unclaimed(func(a *signin.Account, failedFrom []string) {
 		switch {
 		case a.LetIn+a.ByKey > 0:
 			if v.LetIns++; len(v.LetInToo) < mostLetIn {
@@ -115,13 +115,13 @@ func (e *engine) recordChecks() {
 		case a.Failures > 0:
 			v.Strange.Names++
 			v.Strange.Wrong += a.Failures
-			for _, s := range a.FailedFrom() {
+			for _, s := range failedFrom {
 				if byNumber[s]++; byNumber[s] > v.Strange.MostTried {
 					v.Strange.Most, v.Strange.MostTried = s, byNumber[s]
 				}
 			}
 		}
-	}
+	})
 	for i := range e.rules {
 		if c := e.rules[i].check; c != nil && c.Record != nil {
 			c.Record(&v, func(found check.Hit) { e.found(i, found) })

@@ -23,8 +23,8 @@ type SignInView struct {
 
 // A RecordView is what a record of sign-ins has of a whole system.
 type RecordView struct {
-	Sources  []*signin.Source
-	Whole    bool // the export names all accounts, so that other names are none
+	Sources  func(func(*signin.Source)) // calls for each
+	Whole    bool                       // the export names all accounts, so that other names are none
 	Strange  Strange
 	LetInToo []string // names that were let in and are no account of the export, the first few
 	LetIns   int      // how many there are
@@ -78,11 +78,11 @@ func times(n int, one, many string) string {
 }
 
 func eachSource(v *RecordView, hit func(Hit), says func(*signin.Source) string) {
-	for _, s := range v.Sources {
+	v.Sources(func(s *signin.Source) {
 		if text := says(s); text != "" {
 			hit(Hit{Says: text, Value: s.Name, Key: []string{s.Name}})
 		}
-	}
+	})
 }
 
 // signinChecks look at a record of sign-ins, where the estate names one. They

@@ -4,6 +4,7 @@ package replay
 
 import (
 	"fmt"
+	"iter"
 	"slices"
 	"strings"
 	"time"
@@ -135,17 +136,52 @@ type Result struct {
 	ByKey      int
 	Columns    []Column // the lockout in force first
 	Unsure     int      // administrators who failed, of whom it is not known whether the lockout holds for them; it is taken to
-	Accounts   []Account
-	Sources    []*signin.Source
 	Hours      []signin.Hour
+
+	replay            *Replay
+	accounts, sources []uint32
+	failing           [2]int // accounts and addresses
 }
+
+// Accounts are the names of the record, those with most failures first.
+func (r *Result) Accounts() iter.Seq[*Account] {
+	return func(yield func(*Account) bool) {
+		for n := range r.replay.replay.AccountsByName(r.accounts) {
+			a := r.replay.replay.Account(n)
+			if !yield(&Account{&a, *r.replay.find([]byte(a.Name))}) {
+				return
+			}
+		}
+	}
+}
+
+// Sources are the addresses of the record, those with most failures first.
+func (r *Result) Sources() iter.Seq[*signin.Source] {
+	return func(yield func(*signin.Source) bool) {
+		for n := range r.replay.replay.SourcesByName(r.sources) {
+			s := r.replay.replay.Source(n)
+			if !yield(&s) {
+				return
+			}
+		}
+	}
+}
+
+// Failing is how many names and how many addresses failed; the address of those
+// that have none is not counted.
+func (r *Result) Failing() (accounts, sources int) { return r.failing[0], r.failing[1] }
 
 // A Replay takes the events of one system.
 type Replay struct {
 	system string
-	who    map[string]*Who
-	folded map[string]*Who // by names in small letters
-	common values          // of an account, for what is done about addresses that try names that are none
+	kinds  map[Who]*Who // those that differ
+	names  signin.Names
+	who    []*Who       // by the number of the name
+	dns    signin.Names // distinguished names
+	dnWho  []*Who
+	folded signin.Names // names, as the record folds them
+	alike  []*Who       // by the number of the folded name; nil until something folds
+	common values       // of an account, for what is done about addresses that try names that are none
 	bounds *bounds
 	tries  []Try
 	replay *signin.Replay
@@ -158,13 +194,13 @@ func New(s *audit.Subject, o audit.Options, tries []Try, links []Linked) (*Repla
 	if err != nil {
 		return nil, err
 	}
-	r := &Replay{system: s.Export.System().Name, who: map[string]*Who{}, folded: map[string]*Who{}, tries: tries}
+	r := &Replay{system: s.Export.System().Name, kinds: map[Who]*Who{}, tries: tries}
 	if r.bounds, err = boundsOf(s.Export.System(), judge, links); err != nil {
 		return nil, err
 	}
 	err = s.Export.Accounts(func(a *facts.Account) error {
 		settings, _ := judge.Resolve(a)
-		w := &Who{
+		w := Who{
 			Known:        true,
 			Privileged:   a.Privileged,
 			Enabled:      a.Enabled,
@@ -178,35 +214,34 @@ func New(s *audit.Subject, o audit.Options, tries []Try, links []Linked) (*Repla
 		if o.Progress != nil {
 			o.Progress.Add(1)
 		}
-		name := strings.Clone(a.Login)
 		if len(r.who) == 0 {
 			r.common = w.force
 		}
-		r.who[name] = w
-		if low := strings.ToLower(name); r.folded[low] == nil {
-			r.folded[low] = w
-		} else {
-			r.folded[low] = &Who{} // two that differ in their case alone
+		shared := r.kinds[w]
+		if shared == nil {
+			shared = &w
+			r.kinds[w] = shared
+		}
+		if n := r.names.Number([]byte(a.Login)); int(n) == len(r.who) {
+			r.who = append(r.who, shared)
+		}
+		if a.DN != "" {
+			if n := r.dns.Number([]byte(strings.ToLower(a.DN))); int(n) == len(r.dnWho) {
+				r.dnWho = append(r.dnWho, shared)
+			}
 		}
 		return nil
 	})
 	if err != nil {
 		return nil, err
 	}
+	lists := map[*Who][]signin.Lockout{}
 	r.replay = signin.New(func(account string) []signin.Lockout {
-		w := r.find(account)
-		if !w.Known {
-			w = &Who{force: r.common, spared: true} // nobody to lock
-		}
-		list := []signin.Lockout{lockout(&w.force, w.spared)}
-		for i := range tries {
-			tried := w.force
-			for j, v := range tries[i].values {
-				if v.Known() {
-					tried[j] = v
-				}
-			}
-			list = append(list, lockout(&tried, w.spared))
+		w := r.find([]byte(account))
+		list, made := lists[w]
+		if !made {
+			list = r.lockouts(w)
+			lists[w] = list
 		}
 		return list
 	})
@@ -214,14 +249,55 @@ func New(s *audit.Subject, o audit.Options, tries []Try, links []Linked) (*Repla
 	return r, nil
 }
 
-func (r *Replay) find(account string) *Who {
-	if w := r.who[account]; w != nil {
-		return w
+var nobody = &Who{}
+
+// find is who has a name of the record, as the record folds it.
+func (r *Replay) find(account []byte) *Who {
+	folding := r.replay.Folding
+	if folding.DN {
+		if n, ok := r.dns.Find(account); ok {
+			return r.dnWho[n]
+		}
+		return nobody
 	}
-	if w := r.folded[strings.ToLower(account)]; w != nil {
-		return w
+	if n, ok := r.names.Find(account); ok {
+		return r.who[n]
 	}
-	return &Who{}
+	if folding == (signin.Folding{}) {
+		return nobody
+	}
+	if r.alike == nil {
+		for i, w := range r.who {
+			name := folding.Fold([]byte(r.names.Name(uint32(i))))
+			if n := r.folded.Number(name); int(n) == len(r.alike) {
+				r.alike = append(r.alike, w)
+			} else {
+				r.alike[n] = nobody // two that the system would not tell apart
+			}
+		}
+	}
+	if n, ok := r.folded.Find(account); ok {
+		return r.alike[n]
+	}
+	return nobody
+}
+
+// lockouts are those to hold against somebody's sign-ins.
+func (r *Replay) lockouts(w *Who) []signin.Lockout {
+	if !w.Known {
+		w = &Who{force: r.common, spared: true} // nobody to lock
+	}
+	list := []signin.Lockout{lockout(&w.force, w.spared)}
+	for i := range r.tries {
+		tried := w.force
+		for j, v := range r.tries[i].values {
+			if v.Known() {
+				tried[j] = v
+			}
+		}
+		list = append(list, lockout(&tried, w.spared))
+	}
+	return list
 }
 
 func inForce(s *effective.Settings) (list values) {
@@ -266,26 +342,28 @@ func seconds(v setting.Value, off int64) int64 {
 	return off
 }
 
-// Book numbers the names of events.
-func (r *Replay) Book() *signin.Book { return &r.replay.Book }
-
-// Add takes the next event.
-func (r *Replay) Add(e *signin.Event) { r.replay.Add(e) }
+// Run takes the events that a reader calls do with.
+func (r *Replay) Run(read func(*signin.Book, func(*signin.Event)) error) error {
+	return r.replay.Run(read)
+}
 
 // Done sums up.
 func (r *Replay) Done() *Result {
 	accounts, sources := r.replay.Done()
 	out := &Result{System: r.system, From: time.UnixMicro(r.replay.First).UTC(), To: time.UnixMicro(r.replay.Last).UTC(), Events: r.replay.Events,
-		OutOfOrder: r.replay.OutOfOrder, Sources: sources, Hours: r.replay.Hours(), Columns: []Column{{Title: "in force"}}}
+		OutOfOrder: r.replay.OutOfOrder, replay: r, accounts: accounts, sources: sources, Hours: r.replay.Hours(), Columns: []Column{{Title: "in force"}}}
 	for i := range r.tries {
 		out.Columns = append(
 			out.Columns,
 			Column{Title: r.tries[i].Text(), Try: r.tries[i], Beyond: !r.bounds.can(&r.tries[i]), Against: r.bounds.against(&r.tries[i])},
 		)
 	}
-	for _, a := range accounts {
-		who := r.find(a.Name)
-		out.Accounts = append(out.Accounts, Account{a, *who})
+	for _, n := range accounts {
+		a := r.replay.Sum(n)
+		who := r.find(r.replay.Accounts.Bytes(n))
+		if a.Failures > 0 {
+			out.failing[0]++
+		}
 		out.Failed += a.Failures
 		out.LetIn += a.LetIn
 		out.ByKey += a.ByKey
@@ -326,8 +404,12 @@ func (r *Replay) Done() *Result {
 			c.NoLimitKnown = c.NoLimitKnown || a.Failures > 0 && !r.limitKnown(who, i)
 		}
 	}
-	for _, s := range sources {
-		for i, n := range s.Shut {
+	for _, n := range sources {
+		failed, shut := r.replay.SourceSum(n)
+		if failed > 0 && r.replay.Sources.Name(n) != "" {
+			out.failing[1]++
+		}
+		for i, n := range shut {
 			if n > 0 {
 				out.Columns[i].Shut++
 			}

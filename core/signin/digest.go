@@ -1,36 +1,9 @@
 package signin
 
 import (
-	"bytes"
-	"slices"
-	"strings"
 	"sync"
 	"sync/atomic"
 )
-
-// A Folding says which ways of writing a name mean the same account, as the
-// system has it.
-type Folding struct {
-	Case   bool // capital letters are small ones
-	Domain bool // what stands before a backslash or behind an at sign is no part of it
-	DN     bool // names are distinguished names
-}
-
-// Fold writes a name as the record numbers it. It returns the same bytes where
-// nothing folds.
-func (f Folding) Fold(name []byte) []byte {
-	if f.Domain {
-		if at := bytes.LastIndexByte(name, '\\'); at >= 0 {
-			name = name[at+1:]
-		} else if at := bytes.IndexByte(name, '@'); at > 0 {
-			name = name[:at]
-		}
-	}
-	if f.Case || f.DN {
-		name = bytes.ToLower(name)
-	}
-	return name
-}
 
 // A Record is where a system's sign-ins are read from. What it has is read once,
 // whoever asks.
@@ -50,7 +23,7 @@ func (r *Record) Digest(progress *atomic.Int64) (*Digest, error) {
 	r.once.Do(func() {
 		replay := New(func(string) []Lockout { return nil })
 		replay.Watch, replay.asOf, replay.Progress = true, r.AsOf*1e6, progress
-		if r.err = r.Read(&replay.Book, replay.Add); r.err == nil {
+		if r.err = replay.Run(r.Read); r.err == nil {
 			r.digest = digestOf(replay, r.Name)
 		}
 	})
@@ -59,57 +32,55 @@ func (r *Record) Digest(progress *atomic.Int64) (*Digest, error) {
 
 // A Digest is what a record has of each name.
 type Digest struct {
-	Name     string
-	Sources  []*Source
-	folding  Folding
-	accounts map[string]*entry
-}
-
-type entry struct {
-	*Account
-	claimed atomic.Bool // some account of the export has this name
+	Name    string
+	replay  *Replay
+	sources []uint32
+	claimed []atomic.Bool // by the number of the name: some account of the export has it
 }
 
 func digestOf(r *Replay, name string) *Digest {
-	accounts, sources := r.Done()
-	d := &Digest{Name: name, Sources: sources, folding: r.Folding, accounts: make(map[string]*entry, len(accounts))}
-	for _, a := range accounts {
-		d.accounts[a.Name] = &entry{Account: a}
-	}
-	return d
+	_, sources := r.Done()
+	return &Digest{Name: name, replay: r, sources: sources, claimed: make([]atomic.Bool, r.Accounts.Len())}
 }
 
 // Of is what the record has of an account; nil for nothing. It may be called
 // by several at a time.
 func (d *Digest) Of(login, dn string) *Account {
-	if d == nil {
+	name := []byte(login)
+	folding := d.replay.Folding
+	if folding.DN {
+		name = []byte(dn)
+	}
+	n, ok := d.replay.Accounts.Find(name)
+	if !ok && folding != (Folding{}) {
+		n, ok = d.replay.Accounts.Find(folding.Fold(name))
+	}
+	if !ok {
 		return nil
 	}
-	name := login
-	if d.folding.DN {
-		name = dn
+	if !d.claimed[n].Load() {
+		d.claimed[n].Store(true)
 	}
-	e := d.accounts[name]
-	if e == nil && d.folding != (Folding{}) {
-		e = d.accounts[string(d.folding.Fold([]byte(name)))]
-	}
-	if e == nil {
-		return nil
-	}
-	if !e.claimed.Load() {
-		e.claimed.Store(true)
-	}
-	return e.Account
+	a := d.replay.Account(n)
+	return &a
 }
 
-// Unclaimed are the names of no account that was asked for, in their order.
-func (d *Digest) Unclaimed() []*Account {
-	var list []*Account
-	for _, e := range d.accounts {
-		if !e.claimed.Load() {
-			list = append(list, e.Account)
+// Sources calls do for each address, those with most failures first.
+func (d *Digest) Sources(do func(*Source)) {
+	for n := range d.replay.SourcesByName(d.sources) {
+		s := d.replay.Source(n)
+		do(&s)
+	}
+}
+
+// Unclaimed calls do for each name of no account that was asked for, in the order
+// of the record, with the addresses from which it failed that are known one by
+// one.
+func (d *Digest) Unclaimed(do func(a *Account, failedFrom []string)) {
+	for n := range d.claimed {
+		if !d.claimed[n].Load() {
+			a := d.replay.Account(uint32(n))
+			do(&a, d.replay.FailedFrom(uint32(n)))
 		}
 	}
-	slices.SortFunc(list, func(a, b *Account) int { return strings.Compare(a.Name, b.Name) })
-	return list
 }

@@ -74,9 +74,8 @@ const (
 	nightAndDayMod = 1<<hoursInADay - 1
 )
 
-// habit keeps what an event shows of an account.
-func (a *Account) habit(e *Event, at int64, r *Replay) {
-	h := &a.Habits
+// add keeps what an event shows.
+func (h *Habits) add(e *Event, at int64, r *Replay) {
 	if e.Outcome == Failed {
 		if h.FirstWrong == 0 {
 			h.FirstWrong = at
@@ -106,9 +105,7 @@ func (a *Account) habit(e *Event, at int64, r *Replay) {
 			}
 		}
 	}
-	if r.Watch {
-		h.watch(e, at, r)
-	}
+	h.watch(e, at, r)
 }
 
 // wrong counts wrong passwords from a source, in the place of the source with
@@ -148,7 +145,7 @@ func (h *Habits) watch(e *Event, at int64, r *Replay) {
 		s.networks = append(s.networks, network)
 		s.roams = len(s.networks) > networksKept
 	}
-	s.times += e.Times
+	s.times += int(e.Times)
 }
 
 // networkOf is the network that an address is taken to lie in.

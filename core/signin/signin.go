@@ -4,16 +4,14 @@
 package signin
 
 import (
-	"cmp"
-	"math"
-	"math/bits"
+	"bytes"
+	"iter"
 	"slices"
-	"strings"
 	"sync/atomic"
 )
 
 // An Outcome is how one sign-in ended.
-type Outcome int
+type Outcome uint8
 
 // The outcomes.
 const (
@@ -22,251 +20,13 @@ const (
 	ByKey                 // let in without a password, which tells a counter of passwords nothing
 )
 
-// Names give names numbers, each the same one every time.
-type Names struct {
-	numbers map[string]uint32
-	list    []string
-}
-
-// Number returns the number of a name, which it copies when it is new.
-func (n *Names) Number(name []byte) uint32 {
-	if number, ok := n.numbers[string(name)]; ok {
-		return number
-	}
-	if n.numbers == nil {
-		n.numbers = map[string]uint32{}
-	}
-	text, number := string(name), uint32(len(n.list))
-	n.numbers[text] = number
-	n.list = append(n.list, text)
-	return number
-}
-
-// Name returns the name of a number.
-func (n *Names) Name(number uint32) string { return n.list[number] }
-
-// A Book numbers what a record names.
-type Book struct {
-	Accounts, Sources Names
-	Folding           Folding // that a reader applied to names of accounts
-}
-
-// Account numbers the name of an account, as the system folds it.
-func (b *Book) Account(name []byte) uint32 { return b.Accounts.Number(b.Folding.Fold(name)) }
-
 // An Event is one sign-in, or several of the same kind in the same second.
 type Event struct {
 	At      int64  // in microseconds since 1970, UTC
 	Account uint32 // by the book
 	Source  uint32 // an address, by the book; of "" where the record does not say it
+	Times   int32  // how often; at least 1
 	Outcome Outcome
-	Times   int // how often; at least 1
-}
-
-// A Lockout is what counts failures and locks. Lengths are in seconds.
-type Lockout struct {
-	Known    bool
-	Attempts int64 // the failure that locks; 0 for never
-	Window   int64 // failures as far apart as this count together; -1 for however far
-	Duration int64 // -1 until somebody unlocks
-	Longest  int64 // up to where each lock is twice as long as the one before it, until a good sign-in; -1 without an end, 0 for no growing
-	Delay    int64 // the pause that a failure demands
-	Source   Limit // of addresses, whichever names they try
-}
-
-// A Limit shuts out an address. Lengths are as in a Lockout; no good sign-in sets
-// it back.
-type Limit struct{ Attempts, Window, Duration int64 }
-
-// Peaks are the most failures that were seen within 10, 30 and 60 minutes,
-// counted to the second and including both ends.
-type Peaks [3]int
-
-var peakWindows = [3]int64{600e6, 1800e6, 3600e6}
-
-// peak counts failures within the windows.
-type peak struct {
-	recent []int64 // of the longest window, the oldest first
-	most   Peaks
-	at     int64 // the last failure of the most within the shortest window
-}
-
-// mostRecent bounds what is remembered of one name; beyond it peaks are at least
-// what they say.
-const mostRecent = 1 << 14
-
-func (p *peak) add(at int64, times int) {
-	keep := 0
-	for keep < len(p.recent) && at-p.recent[keep] > peakWindows[2] {
-		keep++
-	}
-	if keep > 0 {
-		p.recent = append(p.recent[:0], p.recent[keep:]...)
-	}
-	for range times {
-		if len(p.recent) == mostRecent {
-			p.recent = append(p.recent[:0], p.recent[1:]...)
-		}
-		p.recent = append(p.recent, at)
-	}
-	for i, w := range peakWindows {
-		from := 0
-		if p.recent[0] < at-w {
-			from, _ = slices.BinarySearch(p.recent, at-w)
-		}
-		if n := len(p.recent) - from; n > p.most[i] {
-			if p.most[i] = n; i == 0 {
-				p.at = at
-			}
-		}
-	}
-}
-
-// exactly is up to how many members a set knows each of them.
-const exactly = 64
-
-// A set counts different numbers: exactly as far as it knows them, and about
-// beyond that, by how many leading zeros their hashes have (the estimate of
-// Flajolet and others, 2007, off by about 7 in 100).
-type set struct {
-	few   []uint32
-	ranks *[256]uint8
-}
-
-func (s *set) add(n uint32) {
-	if s.ranks == nil {
-		if slices.Contains(s.few, n) {
-			return
-		}
-		if len(s.few) < exactly {
-			s.few = append(s.few, n)
-			return
-		}
-		s.ranks = new([256]uint8)
-		for _, f := range s.few {
-			s.rank(f)
-		}
-	}
-	s.rank(n)
-}
-
-// without is how many members are not among others; about what it is where
-// either set knows its members only so. It is 0 where all are among them.
-func (s *set) without(o *set) int {
-	if s.ranks == nil && o.ranks == nil {
-		n := 0
-		for _, m := range s.few {
-			if !slices.Contains(o.few, m) {
-				n++
-			}
-		}
-		return n
-	}
-	both := set{ranks: new([256]uint8)}
-	for _, part := range []*set{s, o} {
-		if part.ranks == nil {
-			for _, m := range part.few {
-				both.rank(m)
-			}
-			continue
-		}
-		for i, r := range part.ranks {
-			both.ranks[i] = max(both.ranks[i], r)
-		}
-	}
-	if o.ranks != nil && *o.ranks == *both.ranks {
-		return 0
-	}
-	all, _ := both.len()
-	others, _ := o.len()
-	return max(0, all-others)
-}
-
-func (s *set) rank(n uint32) {
-	h := (uint64(n) + 0x9e3779b97f4a7c15) * 0xbf58476d1ce4e5b9
-	h = (h ^ h>>27) * 0x94d049bb133111eb
-	h ^= h >> 31
-	at := h >> 56
-	s.ranks[at] = max(s.ranks[at], uint8(bits.LeadingZeros64(h<<8|1<<7)+1))
-}
-
-// len is how many there are; about tells that it is an estimate.
-func (s *set) len() (n int, about bool) {
-	if s.ranks == nil {
-		return len(s.few), false
-	}
-	sum, zeros := 0.0, 0
-	for _, r := range s.ranks {
-		if sum += math.Ldexp(1, -int(r)); r == 0 {
-			zeros++
-		}
-	}
-	estimate := 0.7213 / (1 + 1.079/256) * 256 * 256 / sum
-	if estimate < 2.5*256 && zeros > 0 {
-		estimate = 256 * math.Log(256/float64(zeros))
-	}
-	return max(exactly+1, int(math.Round(estimate))), true
-}
-
-// Under is what a lockout would have done to one account.
-type Under struct {
-	Known        bool
-	Locks        int
-	First        int64 // the failure that locked first, in microseconds; of none 0
-	Locked       int64 // seconds, up to the end of the record
-	Through      int   // failures that were tried against the password
-	RefusedWrong int   // while it was locked
-	RefusedRight int
-	Slowed       int // failures of those tried that came within the pause after another
-	ShutWrong    int // refused since the address was shut out
-	ShutRight    int
-
-	lock   hold
-	inARow int   // locks since the last good sign-in
-	failed int64 // the last failure; 0 for none
-}
-
-// A hold counts failures, and says until when nothing is taken.
-type hold struct {
-	counted []int64 // failures that still count
-	until   int64   // 0 for not
-	forever bool    // until somebody unlocks
-}
-
-// holds reports whether nothing is taken at a moment.
-func (h *hold) holds(at int64) bool {
-	if h.until > 0 && (h.forever || at < h.until) {
-		return true
-	}
-	h.until = 0
-	return false
-}
-
-// fail counts a failure, and reports whether it is the one that is too many.
-func (h *hold) fail(at, attempts, window int64) bool {
-	if window >= 0 {
-		old := 0
-		for old < len(h.counted) && at-h.counted[old] > window*1e6 {
-			old++
-		}
-		h.counted = append(h.counted[:0], h.counted[old:]...)
-	}
-	if h.counted = append(h.counted, at); int64(len(h.counted)) < attempts {
-		return false
-	}
-	h.counted = h.counted[:0]
-	return true
-}
-
-// shut begins to hold, for so many seconds; -1 until somebody unlocks.
-func (h *hold) shut(at, seconds int64) {
-	if seconds == 0 {
-		return
-	}
-	h.until, h.forever = at+seconds*1e6, seconds < 0
-	if h.forever {
-		h.until = at + 1
-	}
 }
 
 // An Account is what the record has of one name.
@@ -282,22 +42,8 @@ type Account struct {
 	// Sources that failed, how many of those that are known one by one were let in
 	// too, and how many never were.
 	Sources, SourcesLetIn, NeverIn int
-	SourcesIn                      int  // that it was let in from with a password
+	SourcesIn                      int  // that it was let in from
 	About                          bool // there are about as many sources
-
-	failedFrom, letInFrom set
-	peak                  peak
-	rules                 []Lockout
-	book                  *Book
-}
-
-// FailedFrom are the addresses that failed, those that are known one by one.
-func (a *Account) FailedFrom() []string {
-	var list []string
-	for _, n := range a.failedFrom.few {
-		list = append(list, a.book.Sources.Name(n))
-	}
-	return list
 }
 
 // A Source is what the record has of one address.
@@ -312,13 +58,39 @@ type Source struct {
 	NamesIn     int      // names that it came in with
 	CameInAs    []string // these, where they are few
 	First, Last int64    // wrong passwords
+	Shut        []int    // how often each lockout would have shut it out; nil for never
+}
 
-	// Shut is how often each lockout would have shut it out.
-	Shut []int
+// tally is what is kept of an account.
+type tally struct {
+	letIn, byKey uint32
+	in           set    // addresses that it was let in from
+	failed       *wrong // nil for no failure
+	habits       *Habits
+}
 
-	tried, in set
-	peak      peak
-	holds     []hold // by the lockouts that were asked; nil where none looks at addresses
+// wrong is what is kept of an account that failed.
+type wrong struct {
+	peak  peak
+	times uint32
+	from  set
+	under []Under
+	rules []Lockout
+}
+
+// origin is what is kept of an address.
+type origin struct {
+	peak          peak
+	failed, letIn uint32
+	tried, in     set
+	first, last   int64
+	limits        *limits // nil where no lockout looks at addresses
+}
+
+// limits are what lockouts do to an address.
+type limits struct {
+	holds []hold // by the lockouts
+	shut  []int
 }
 
 // A Replay takes events and tells what lockouts would have done.
@@ -330,48 +102,38 @@ type Replay struct {
 	// Progress is told how much was read, now and then; may be nil.
 	Progress *atomic.Int64
 
-	hours []Hour
-	told  int
-
-	asOf     int64 // see Habits.LastBefore; 0 for none
-	rules    func(account string) []Lockout
-	accounts []*Account // by number
-	sources  []*Source
-
 	Events      int64
 	First, Last int64
 	OutOfOrder  int64 // events that were earlier than the one before
+
+	rules    func(account string) []Lockout
+	accounts table[tally] // by number
+	sources  table[origin]
+	sets     sets
+	hours    []Hour
+	told     int
+	asOf     int64 // see Habits.LastBefore; 0 for none
+}
+
+// A table has an element for each number, and does not move them as it grows.
+type table[T any] struct{ pages [][]T }
+
+const pageSize = 1 << 12
+
+func (t *table[T]) at(number uint32) *T {
+	for int(number/pageSize) >= len(t.pages) {
+		t.pages = append(t.pages, make([]T, pageSize))
+	}
+	return &t.pages[number/pageSize][number%pageSize]
 }
 
 // New makes a replay; rules are the lockouts to try on an account, as many for
-// each.
+// each, which may share them.
 func New(rules func(account string) []Lockout) *Replay { return &Replay{rules: rules} }
-
-func (r *Replay) account(number uint32) *Account {
-	for int(number) >= len(r.accounts) {
-		r.accounts = append(r.accounts, nil)
-	}
-	if r.accounts[number] == nil {
-		name := r.Accounts.Name(number)
-		rules := r.rules(name)
-		r.accounts[number] = &Account{Name: name, book: &r.Book, rules: rules, Under: make([]Under, len(rules))}
-	}
-	return r.accounts[number]
-}
-
-func (r *Replay) source(number uint32) *Source {
-	for int(number) >= len(r.sources) {
-		r.sources = append(r.sources, nil)
-	}
-	if r.sources[number] == nil {
-		r.sources[number] = &Source{Name: r.Sources.Name(number)}
-	}
-	return r.sources[number]
-}
 
 // Add takes the next event.
 func (r *Replay) Add(e *Event) {
-	at := e.At
+	at, times := e.At, int(e.Times)
 	if r.Events == 0 {
 		r.First, r.Last = at, at
 	}
@@ -380,130 +142,94 @@ func (r *Replay) Add(e *Event) {
 		r.First = min(r.First, at)
 		at = r.Last // it counts as if it were now
 	}
-	r.Events += int64(e.Times)
+	r.Events += int64(times)
+	r.Last = at
 	if r.told++; r.told == tellEvery {
 		r.told = 0
 		if r.Progress != nil {
 			r.Progress.Add(tellEvery)
 		}
 	}
-	r.Last = at
-	a, s := r.account(e.Account), r.source(e.Source)
-	hour := r.hour(at)
-	a.habit(e, at, r)
+	a, s, hour := r.accounts.at(e.Account), r.sources.at(e.Source), r.hour(at)
+	if r.Watch {
+		if a.habits == nil {
+			a.habits = &Habits{}
+		}
+		a.habits.add(e, at, r)
+	}
 	switch e.Outcome {
 	case Failed:
-		if s.Failures == 0 {
-			s.First = at
+		if a.failed == nil {
+			a.failed = &wrong{rules: r.rules(r.Accounts.Name(e.Account))}
+			a.failed.under = make([]Under, len(a.failed.rules))
 		}
-		s.Last = at
-		hour.Wrong += e.Times
-		a.Failures += e.Times
-		a.peak.add(at, e.Times)
-		a.failedFrom.add(e.Source)
-		s.Failures += e.Times
-		s.peak.add(at, e.Times)
-		s.tried.add(e.Account)
-	case LetIn:
-		a.LetIn += e.Times
-		hour.Right += e.Times
-		a.letInFrom.add(e.Source)
-		s.LetIn += e.Times
-		s.in.add(e.Account)
-	case ByKey:
-		a.ByKey += e.Times
-		a.letInFrom.add(e.Source)
-		s.in.add(e.Account)
-		return
+		if s.failed == 0 {
+			s.first = at
+		}
+		s.last = at
+		hour.Wrong += times
+		a.failed.times += uint32(times)
+		a.failed.peak.add(at, times)
+		r.sets.add(&a.failed.from, e.Source)
+		s.failed += uint32(times)
+		s.peak.add(at, times)
+		r.sets.add(&s.tried, e.Account)
+	case LetIn, ByKey:
+		r.sets.add(&a.in, e.Source)
+		r.sets.add(&s.in, e.Account)
+		if e.Outcome == ByKey {
+			a.byKey += uint32(times)
+			return
+		}
+		hour.Right += times
+		a.letIn += uint32(times)
+		s.letIn += uint32(times)
+		if a.failed == nil {
+			return // there is nothing to set back, and nothing locked
+		}
 	}
-	for i := range a.rules {
-		for range e.Times {
-			before := a.Under[i].Locks
-			if s.meet(a, i, at, e.Outcome); a.Under[i].Locks > before {
-				hour.lock(i, len(a.rules))
+	f := a.failed
+	for i := range f.rules {
+		for range times {
+			before := f.under[i].Locks
+			if r.meet(s, e.Source, f, i, at, e.Outcome); f.under[i].Locks > before {
+				hour.lock(i, len(f.rules))
 			}
 		}
 	}
 }
 
 // meet holds one sign-in from an address against one lockout.
-func (s *Source) meet(a *Account, i int, at int64, outcome Outcome) {
-	u, l := &a.Under[i], &a.rules[i]
+func (r *Replay) meet(s *origin, number uint32, f *wrong, i int, at int64, outcome Outcome) {
+	u, l := &f.under[i], &f.rules[i]
 	if u.Known = l.Known; !l.Known {
 		return
 	}
-	limit := &l.Source
-	if limit.Attempts > 0 && s.Name != "" {
-		if s.holds == nil {
-			s.holds, s.Shut = make([]hold, len(a.rules)), make([]int, len(a.rules))
-		}
-		if s.holds[i].holds(at) {
-			if outcome == Failed {
-				u.ShutWrong++
-			} else {
-				u.ShutRight++
+	if limit := &l.Source; limit.Attempts > 0 {
+		if s.limits == nil {
+			s.limits = &limits{make([]hold, len(f.rules)), make([]int, len(f.rules))}
+			if r.Sources.Name(number) == "" {
+				s.limits.holds = nil // nobody knows which address it is
 			}
-			return
 		}
-		if outcome == Failed && s.holds[i].fail(at, limit.Attempts, limit.Window) {
-			s.Shut[i]++
-			s.holds[i].shut(at, limit.Duration)
+		if s.limits.holds != nil {
+			h := &s.limits.holds[i]
+			if h.holds(at) {
+				if outcome == Failed {
+					u.ShutWrong++
+				} else {
+					u.ShutRight++
+				}
+				return
+			}
+			if outcome == Failed && h.fail(at, limit.Attempts, limit.Window) {
+				s.limits.shut[i]++
+				h.shut(at, limit.Duration)
+			}
 		}
 	}
 	u.take(l, at, outcome)
 }
-
-// take counts one sign-in.
-func (u *Under) take(l *Lockout, at int64, outcome Outcome) {
-	if u.lock.holds(at) {
-		if outcome == Failed {
-			u.RefusedWrong++
-		} else {
-			u.RefusedRight++
-		}
-		return
-	}
-	if outcome == LetIn {
-		u.lock.counted, u.inARow, u.failed = u.lock.counted[:0], 0, 0
-		return
-	}
-	u.Through++
-	if l.Delay > 0 && u.failed > 0 && at-u.failed < l.Delay*1e6 {
-		u.Slowed++
-	}
-	u.failed = at
-	if l.Attempts <= 0 || !u.lock.fail(at, l.Attempts, l.Window) {
-		return
-	}
-	if u.Locks++; u.First == 0 {
-		u.First = at
-	}
-	lasts := l.lasts(u.inARow)
-	u.inARow++
-	u.lock.shut(at, lasts)
-	u.Locked += max(0, lasts)
-}
-
-// lasts is how long a lock lasts after so many others without a good sign-in
-// between them, in seconds.
-func (l *Lockout) lasts(before int) int64 {
-	seconds := l.Duration
-	if l.Longest == 0 || seconds < 0 {
-		return seconds
-	}
-	for range before {
-		if l.Longest > 0 && seconds >= l.Longest || seconds > yearOfSeconds {
-			break
-		}
-		seconds *= 2
-	}
-	if l.Longest > 0 {
-		seconds = min(seconds, max(l.Duration, l.Longest))
-	}
-	return seconds
-}
-
-const yearOfSeconds = 366 * 86400
 
 // tellEvery is after how many sign-ins progress is told.
 const tellEvery = 1 << 12
@@ -534,25 +260,18 @@ func (r *Replay) hour(at int64) *Hour {
 // Hours are those in which anything was, the earliest first.
 func (r *Replay) Hours() []Hour { return r.hours }
 
-// Done returns what was seen: names and addresses, those with most failures
-// first. No event may be added after it.
-func (r *Replay) Done() ([]*Account, []*Source) {
-	var accounts []*Account
-	for _, a := range r.accounts {
-		if a == nil {
+// Done puts an end to locks and returns the numbers of names and of addresses,
+// those with most failures first, and else in no order. No event may be added
+// after it.
+func (r *Replay) Done() (accounts, sources []uint32) {
+	for n := range uint32(r.Accounts.Len()) {
+		accounts = append(accounts, n)
+		f := r.accounts.at(n).failed
+		if f == nil {
 			continue
 		}
-		a.Peaks, a.PeakAt = a.peak.most, a.peak.at
-		a.Sources, a.About = a.failedFrom.len()
-		a.SourcesIn, _ = a.letInFrom.len()
-		a.NeverIn = a.failedFrom.without(&a.letInFrom)
-		for _, s := range a.failedFrom.few {
-			if slices.Contains(a.letInFrom.few, s) {
-				a.SourcesLetIn++
-			}
-		}
-		for i := range a.Under {
-			u := &a.Under[i]
+		for i := range f.under {
+			u := &f.under[i]
 			switch {
 			case u.lock.forever:
 				u.Locked += (r.Last - u.lock.until + 1) / 1e6
@@ -560,27 +279,203 @@ func (r *Replay) Done() ([]*Account, []*Source) {
 				u.Locked -= (u.lock.until - r.Last) / 1e6
 			}
 		}
-		accounts = append(accounts, a)
 	}
-	slices.SortFunc(accounts, func(a, b *Account) int {
-		return cmp.Or(cmp.Compare(b.Failures, a.Failures), strings.Compare(a.Name, b.Name))
-	})
-	var sources []*Source
-	for _, s := range r.sources {
-		if s == nil {
-			continue
-		}
-		s.Peaks = s.peak.most
-		s.InVain, s.About = s.tried.len()
-		s.OnlyWrong = s.tried.without(&s.in)
-		s.NamesIn, _ = s.in.len()
-		for _, n := range s.in.few[:min(len(s.in.few), fewNames)] {
-			s.CameInAs = append(s.CameInAs, r.Accounts.Name(n))
-		}
-		sources = append(sources, s)
+	for n := range uint32(r.Sources.Len()) {
+		sources = append(sources, n)
 	}
-	slices.SortFunc(sources, func(a, b *Source) int {
-		return cmp.Or(cmp.Compare(b.Failures, a.Failures), strings.Compare(a.Name, b.Name))
-	})
+	mostFirst(accounts, r.failures)
+	mostFirst(sources, func(n uint32) uint32 { return r.sources.at(n).failed })
 	return accounts, sources
 }
+
+// mostFirst sorts numbers by how many failures they have.
+func mostFirst(numbers []uint32, failures func(uint32) uint32) {
+	keys := make([]uint64, len(numbers))
+	for i, n := range numbers {
+		keys[i] = uint64(^failures(n))<<32 | uint64(n)
+	}
+	slices.Sort(keys)
+	for i, k := range keys {
+		numbers[i] = uint32(k)
+	}
+}
+
+// ByName goes through numbers that Done returned; those with as many failures
+// come in the order of their names.
+func (n *Names) ByName(numbers []uint32, failures func(uint32) uint32) iter.Seq[uint32] {
+	return func(yield func(uint32) bool) {
+		for len(numbers) > 0 {
+			alike := 1
+			for alike < len(numbers) && failures(numbers[alike]) == failures(numbers[0]) {
+				alike++
+			}
+			group := slices.Clone(numbers[:alike])
+			slices.SortFunc(group, func(a, b uint32) int { return bytes.Compare(n.at(a), n.at(b)) })
+			for _, number := range group {
+				if !yield(number) {
+					return
+				}
+			}
+			numbers = numbers[alike:]
+		}
+	}
+}
+
+// AccountsByName and SourcesByName go through numbers that Done returned.
+func (r *Replay) AccountsByName(numbers []uint32) iter.Seq[uint32] {
+	return r.Accounts.ByName(numbers, r.failures)
+}
+
+// SourcesByName is as AccountsByName.
+func (r *Replay) SourcesByName(numbers []uint32) iter.Seq[uint32] {
+	return r.Sources.ByName(numbers, func(n uint32) uint32 { return r.sources.at(n).failed })
+}
+
+// A Sum is what counts of an account, without its addresses.
+type Sum struct {
+	Failures, LetIn, ByKey int
+	Under                  []Under
+}
+
+// Sum is what counts of the name of a number; its lockouts only where it failed.
+func (r *Replay) Sum(number uint32) Sum {
+	t := r.accounts.at(number)
+	s := Sum{LetIn: int(t.letIn), ByKey: int(t.byKey)}
+	if t.failed != nil {
+		s.Failures, s.Under = int(t.failed.times), t.failed.under
+	}
+	return s
+}
+
+// SourceSum is how often an address failed and how often each lockout would have
+// shut it out.
+func (r *Replay) SourceSum(number uint32) (failed int, shut []int) {
+	o := r.sources.at(number)
+	if o.limits != nil {
+		shut = o.limits.shut
+	}
+	return int(o.failed), shut
+}
+
+func (r *Replay) failures(account uint32) uint32 {
+	if f := r.accounts.at(account).failed; f != nil {
+		return f.times
+	}
+	return 0
+}
+
+// Account is what was seen of the name of a number.
+func (r *Replay) Account(number uint32) Account {
+	t := r.accounts.at(number)
+	a := Account{Name: r.Accounts.Name(number), LetIn: int(t.letIn), ByKey: int(t.byKey)}
+	a.SourcesIn, _ = r.sets.len(&t.in)
+	if t.habits != nil {
+		a.Habits = *t.habits
+	}
+	f := t.failed
+	if f == nil {
+		for _, l := range r.rules(a.Name) {
+			a.Under = append(a.Under, Under{Known: l.Known})
+		}
+		return a
+	}
+	a.Failures, a.Peaks, a.PeakAt, a.Under = int(f.times), f.peak.peaks(), f.peak.at, f.under
+	a.Sources, a.About = r.sets.len(&f.from)
+	a.NeverIn = r.sets.without(&f.from, &t.in)
+	r.sets.each(&f.from, func(m uint32) bool {
+		if r.sets.has(&t.in, m) {
+			a.SourcesLetIn++
+		}
+		return true
+	})
+	return a
+}
+
+// FailedFrom are the addresses from which the name of a number failed, those that
+// are known one by one.
+func (r *Replay) FailedFrom(number uint32) (list []string) {
+	if f := r.accounts.at(number).failed; f != nil {
+		r.sets.each(&f.from, func(m uint32) bool {
+			list = append(list, r.Sources.Name(m))
+			return true
+		})
+	}
+	return list
+}
+
+// Source is what was seen of the address of a number.
+func (r *Replay) Source(number uint32) Source {
+	o := r.sources.at(number)
+	s := Source{Name: r.Sources.Name(number), Failures: int(o.failed), LetIn: int(o.letIn), Peaks: o.peak.peaks(), First: o.first, Last: o.last}
+	s.InVain, s.About = r.sets.len(&o.tried)
+	s.OnlyWrong = r.sets.without(&o.tried, &o.in)
+	s.NamesIn, _ = r.sets.len(&o.in)
+	r.sets.each(&o.in, func(m uint32) bool {
+		s.CameInAs = append(s.CameInAs, r.Accounts.Name(m))
+		return len(s.CameInAs) < fewNames
+	})
+	if o.limits != nil {
+		s.Shut = o.limits.shut
+	}
+	return s
+}
+
+// eventsInBatch is how many events are handed over at a time.
+const eventsInBatch = 1 << 10
+
+// Run takes the events that a reader calls do with, while it reads on.
+func (r *Replay) Run(read func(book *Book, do func(*Event)) error) error {
+	full, empty, done := make(chan []Event, 16), make(chan []Event, 16), make(chan struct{})
+	go func() {
+		defer close(done)
+		warm := 0
+		for batch := range full {
+			for i := range batch { // so that what they need comes from memory side by side
+				e := &batch[i]
+				a, s := r.accounts.at(e.Account), r.sources.at(e.Source)
+				if warm += int(a.letIn) + int(s.failed); a.failed != nil {
+					warm += int(a.failed.times)
+				}
+			}
+			for i := range batch {
+				e := &batch[i]
+				a, s := r.accounts.at(e.Account), r.sources.at(e.Source)
+				if e.Outcome != Failed {
+					warm += r.sets.warm(&a.in) + r.sets.warm(&s.in)
+				} else if warm += r.sets.warm(&s.tried); a.failed != nil {
+					warm += r.sets.warm(&a.failed.from)
+					for n := range a.failed.under {
+						warm += a.failed.under[n].Locks
+					}
+				}
+			}
+			for i := range batch {
+				r.Add(&batch[i])
+			}
+			select {
+			case empty <- batch[:0]:
+			default:
+			}
+		}
+		warmed.Store(int64(warm))
+	}()
+	batch := make([]Event, 0, eventsInBatch)
+	err := read(&r.Book, func(e *Event) {
+		if batch = append(batch, *e); len(batch) < eventsInBatch {
+			return
+		}
+		full <- batch
+		select {
+		case batch = <-empty:
+		default:
+			batch = make([]Event, 0, eventsInBatch)
+		}
+	})
+	full <- batch
+	close(full)
+	<-done
+	return err
+}
+
+// warmed keeps the compiler from leaving out what only reads.
+var warmed atomic.Int64

@@ -46,10 +46,10 @@ func TestUnder(t *testing.T) {
 			}
 			r.Add(&e)
 		}
-		accounts, _ := r.Done()
-		u := accounts[0].Under[0]
+		r.Done()
+		u := r.Account(0).Under[0]
 		got := fmt.Sprint(u.Locks, u.Locked, u.Through, u.RefusedWrong, u.RefusedRight, u.ShutWrong+u.ShutRight, u.Slowed)
-		if s := r.sources[0]; s.Shut != nil {
+		if s := r.Source(0); s.Shut != nil {
 			got += fmt.Sprint(" ", s.Shut[0])
 		}
 		if !strings.HasPrefix(got+" 0 0 ", c.want+" ") {
@@ -63,12 +63,13 @@ func TestUnder(t *testing.T) {
 func TestSet(t *testing.T) {
 	for _, n := range []int{0, 1, 64, 65, 300, 5000, 200_000} {
 		var s set
+		var all sets
 		for range 2 {
 			for i := range n {
-				s.add(uint32(i))
+				all.add(&s, uint32(i))
 			}
 		}
-		got, about := s.len()
+		got, about := all.len(&s)
 		if about != (n > exactly) || !about && got != n || about && (got < n*4/5 || got > n*6/5) {
 			t.Errorf("%d are counted as %d, about %v", n, got, about)
 		}

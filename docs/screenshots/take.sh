@@ -45,7 +45,7 @@ shot draft 'head -35' 'yewcone intake --draft exports/rota/settings.csv exports/
 shot why 'head -35' 'yewcone why rota siobhan.keane'
 shot rules 'head -35' 'yewcone rules compare nist-800-63b-4 pci-dss-4.0.1 stig-unix'
 shot checks 'head -35' 'yewcone checks'
-shot settings 'head -35' 'yewcone settings'
+shot replay 'head -35' 'yewcone replay quay1 --set lockout_attempts=3,5'
 printf 'summer2026\nKelp over granite 47\nMarrowby-2026!\n7294\n' >"$work/marrowby/candidates.txt"
 shot try 'head -35' 'yewcone try rota quay1 mailboxes --file candidates.txt'
 shot derive 'head -35' 'yewcone derive rota'
@@ -60,6 +60,9 @@ shot drift 'head -35' 'yewcone drift 2 3'
 convert "$work/trend.png" +dither -colors 128 docs/screenshots/trend.png
 mv "$work/estate" "$work/marrowby.demo"
 
+"$work/yewcone" replay --estate "$work/marrowby.demo" rota --propose --format png --out "$work/border.png"
+convert "$work/border.png" +dither -colors 128 docs/screenshots/border.png
+
 # The report's page, in headless Chromium (Debian: chromium).
 "$work/yewcone" report --estate "$work/marrowby.demo" --out "$work/report.html"
 page() {
@@ -69,4 +72,3 @@ page() {
 		--hide-scrollbars --user-data-dir="$work/chromium" --window-size=1280,800 --screenshot="docs/screenshots/$name.png" "$@" "file://$work/report.html" >/dev/null 2>&1
 }
 page report
-page report-dark --blink-settings=preferredColorScheme=0

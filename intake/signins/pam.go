@@ -33,7 +33,7 @@ func (s *Source) pamMessage(rest []byte, e *signin.Event) bool {
 		if !ok || err != nil || n < 1 || n > 1e6 || !slices.Contains(s.Programs, string(program)) {
 			return false
 		}
-		e.Times = n
+		e.Times = int32(n)
 		return s.pamFailure(more, e)
 	}
 	head, text, ok := bytes.Cut(text, []byte("): "))

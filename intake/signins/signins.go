@@ -50,6 +50,9 @@ type Source struct {
 
 // address numbers an address, in one way of writing it.
 func (s *Source) address(text []byte) uint32 {
+	if plain(text) {
+		return s.Book.Sources.Number(text)
+	}
 	if known, ok := s.addresses[string(text)]; ok {
 		return known
 	}
@@ -59,6 +62,25 @@ func (s *Source) address(text []byte) uint32 {
 	number := s.Book.Sources.Number([]byte(Address(string(text))))
 	s.addresses[string(text)] = number
 	return number
+}
+
+// plain reports whether an address of IPv4 is written as Address writes it.
+func plain(text []byte) bool {
+	parts, digits, value := 1, 0, 0
+	for _, c := range text {
+		switch {
+		case c == '.' && digits > 0:
+			parts, digits, value = parts+1, 0, 0
+		case c >= '0' && c <= '9' && (digits == 0 || value > 0):
+			digits, value = digits+1, value*10+int(c-'0')
+		default:
+			return false
+		}
+		if value > 255 {
+			return false
+		}
+	}
+	return parts == 4 && digits > 0
 }
 
 // longest is how long a line may be, in bytes; what is longer is left out.
@@ -292,7 +314,7 @@ func (s *Source) message(rest []byte, e *signin.Event) bool {
 		if !ok || err != nil || n < 1 || n > 1e6 {
 			return false
 		}
-		e.Times, rest = n, bytes.TrimSuffix(text, []byte("]"))
+		e.Times, rest = int32(n), bytes.TrimSuffix(text, []byte("]"))
 	}
 	switch {
 	case cut(&rest, "Failed password for "), cut(&rest, "Failed keyboard-interactive/pam for "):

@@ -23,7 +23,7 @@ var asked = []signin.Lockout{{Known: true, Attempts: 3, Window: 900, Duration: 1
 	{Known: true, Attempts: 5, Window: 1800, Duration: 1800}, {Known: true, Attempts: 10, Window: 3600, Duration: 1800},
 	{Known: true, Attempts: 6, Window: 1200, Duration: 1800}, {Known: true, Attempts: 5, Window: -1, Duration: 1800}}
 
-func replayOf(t *testing.T, system string) ([]*signin.Account, []*signin.Source, *signin.Replay) {
+func replayOf(t *testing.T, system string) (accounts []signin.Account, sources []signin.Source) {
 	t.Helper()
 	folder := t.TempDir()
 	if err := demo.WriteEstate(folder); err != nil {
@@ -45,18 +45,24 @@ func replayOf(t *testing.T, system string) ([]*signin.Account, []*signin.Source,
 		t.Fatal(err)
 	}
 	r := signin.New(func(string) []signin.Lockout { return asked })
-	if err := e.Signins(system, subjects[0].Export, &r.Book, r.Add); err != nil {
+	if err := r.Run(subjects[0].Record.Read); err != nil {
 		t.Fatal(err)
 	}
-	accounts, sources := r.Done()
-	return accounts, sources, r
+	names, addresses := r.Done()
+	for _, n := range names {
+		accounts = append(accounts, r.Account(n))
+	}
+	for _, n := range addresses {
+		sources = append(sources, r.Source(n))
+	}
+	return accounts, sources
 }
 
 // TestTruth: every number of the tables, which were counted from the events and
 // not from the files.
 func TestTruth(t *testing.T) {
 	for _, system := range []string{"quay1", "rota"} {
-		accounts, sources, _ := replayOf(t, system)
+		accounts, sources := replayOf(t, system)
 		byName := map[string]string{}
 		for _, a := range accounts {
 			text := fmt.Sprintf("%d|%d|%d|%d|%d|%d", a.Failures, a.LetIn, a.Sources, a.Peaks[0], a.Peaks[1], a.Peaks[2])

@@ -17,8 +17,7 @@ func Replay(w io.Writer, r *replay.Result) error {
 		"lockout", "known", "locks", "first_locked", "seconds_locked", "wrong_let_through", "wrong_refused", "right_refused"}); err != nil {
 		return err
 	}
-	for i := range r.Accounts {
-		a := &r.Accounts[i]
+	for a := range r.Accounts() {
 		if a.Failures == 0 {
 			continue
 		}

@@ -101,8 +101,7 @@ func Replay(w io.Writer, r *replay.Result, o output.Options) error {
 	for _, h := range r.Hours {
 		d.Hours = append(d.Hours, replayHour{instant(time.UnixMicro(h.Start).UTC()), h.Wrong, h.Right, append([]int{}, h.Locks...)})
 	}
-	for i := range r.Accounts {
-		a := &r.Accounts[i]
+	for a := range r.Accounts() {
 		part := replayAccount{
 			Account:      a.Shown(),
 			What:         a.Who.Words(),
@@ -122,7 +121,7 @@ func Replay(w io.Writer, r *replay.Result, o output.Options) error {
 		}
 		d.Accounts = append(d.Accounts, part)
 	}
-	for _, s := range r.Sources {
+	for s := range r.Sources() {
 		d.Sources = append(d.Sources, replaySource{s.Name, s.Failures, s.LetIn, s.InVain, s.Peaks})
 	}
 	return encode(w, d)

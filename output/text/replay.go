@@ -125,15 +125,10 @@ func (p *page) replayAccounts(r *replay.Result, all bool, style func(int, int, s
 		}
 		head = append(head, name)
 	}
-	rows, left := [][]string{append(head, "")}, 0
-	for i := range r.Accounts {
-		a := &r.Accounts[i]
-		if a.Failures == 0 {
-			continue
-		}
-		if !all && len(rows) > mostFailing {
-			left++
-			continue
+	rows := [][]string{append(head, "")}
+	for a := range r.Accounts() {
+		if a.Failures == 0 || !all && len(rows) > mostFailing {
+			break
 		}
 		sources := about(a.Sources, a.About)
 		if a.SourcesLetIn > 0 {
@@ -150,19 +145,18 @@ func (p *page) replayAccounts(r *replay.Result, all bool, style func(int, int, s
 	}
 	p.blank()
 	p.table("  ", rows, func(int) bool { return false }, style)
-	if left > 0 {
-		p.para("  ", faintStyle, fmt.Sprintf("and %s that failed (--all)", counted(left, "account more", "accounts more")))
+	if failing, _ := r.Failing(); failing >= len(rows) {
+		p.para("  ", faintStyle, fmt.Sprintf("and %s that failed (--all)", counted(failing+1-len(rows), "account more", "accounts more")))
 	}
 }
 
 func (p *page) replaySources(r *replay.Result, all bool, style func(int, int, string) string) {
-	rows, left := [][]string{{"source", "wrong", "right", "names tried in vain", "in 10 min", "in 60 min"}}, 0
-	for _, s := range r.Sources {
-		if s.Failures == 0 || s.Name == "" {
-			continue
+	rows := [][]string{{"source", "wrong", "right", "names tried in vain", "in 10 min", "in 60 min"}}
+	for s := range r.Sources() {
+		if s.Failures == 0 || !all && len(rows) > mostFailing/2 {
+			break
 		}
-		if !all && len(rows) > mostFailing/2 {
-			left++
+		if s.Name == "" {
 			continue
 		}
 		rows = append(
@@ -175,8 +169,8 @@ func (p *page) replaySources(r *replay.Result, all bool, style func(int, int, st
 	}
 	p.blank()
 	p.table("  ", rows, func(int) bool { return false }, style)
-	if left > 0 {
-		p.para("  ", faintStyle, fmt.Sprintf("and %s that failed (--all)", counted(left, "source more", "sources more")))
+	if _, failing := r.Failing(); failing >= len(rows) {
+		p.para("  ", faintStyle, fmt.Sprintf("and %s that failed (--all)", counted(failing+1-len(rows), "source more", "sources more")))
 	}
 }
 

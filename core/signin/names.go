@@ -1,0 +1,137 @@
+package signin
+
+import (
+	"bytes"
+	"sync"
+)
+
+// Names give names numbers, each the same one every time. One goroutine may give
+// numbers while others ask for the names of numbers that they were given.
+type Names struct {
+	mu    sync.RWMutex // held while anything below is changed
+	text  []byte       // all names, one behind the other
+	ends  []uint32     // where each ends in it
+	slots []slot       // open addressing, of a power of two
+}
+
+// slot is where a name may stand; a number counted from 1, 0 for none.
+type slot struct{ hash, number uint32 }
+
+const leastSlots = 1 << 8
+
+// hashOf is FNV-1a with a last stirring, which spreads names that differ only at
+// their ends (Fowler, Noll and Vo).
+func hashOf(name []byte) uint32 {
+	h := uint64(14695981039346656037)
+	for _, c := range name {
+		h = (h ^ uint64(c)) * 1099511628211
+	}
+	h ^= h >> 29
+	return uint32(h*0xbf58476d1ce4e5b9>>32) | 1
+}
+
+func (n *Names) at(number uint32) []byte {
+	from := uint32(0)
+	if number > 0 {
+		from = n.ends[number-1]
+	}
+	return n.text[from:n.ends[number]]
+}
+
+// Find returns the number of a name; false where it has none.
+func (n *Names) Find(name []byte) (uint32, bool) {
+	if len(n.slots) == 0 {
+		return 0, false
+	}
+	hash := hashOf(name)
+	for i := hash; ; i++ {
+		s := n.slots[i&uint32(len(n.slots)-1)]
+		if s.number == 0 {
+			return 0, false
+		}
+		if s.hash == hash && bytes.Equal(n.at(s.number-1), name) {
+			return s.number - 1, true
+		}
+	}
+}
+
+// Number returns the number of a name, which it copies when it is new.
+func (n *Names) Number(name []byte) uint32 {
+	if number, ok := n.Find(name); ok {
+		return number
+	}
+	n.mu.Lock()
+	defer n.mu.Unlock()
+	if len(n.ends)*2 >= len(n.slots) {
+		n.grow()
+	}
+	number := uint32(len(n.ends))
+	n.text = append(n.text, name...)
+	n.ends = append(n.ends, uint32(len(n.text)))
+	n.put(slot{hashOf(name), number + 1})
+	return number
+}
+
+func (n *Names) put(s slot) {
+	i := s.hash
+	for n.slots[i&uint32(len(n.slots)-1)].number != 0 {
+		i++
+	}
+	n.slots[i&uint32(len(n.slots)-1)] = s
+}
+
+func (n *Names) grow() {
+	old := n.slots
+	n.slots = make([]slot, max(leastSlots, 2*len(old)))
+	for _, s := range old {
+		if s.number != 0 {
+			n.put(s)
+		}
+	}
+}
+
+// Name returns the name of a number.
+func (n *Names) Name(number uint32) string {
+	n.mu.RLock()
+	defer n.mu.RUnlock()
+	return string(n.at(number))
+}
+
+// Bytes is the name of a number, not to be changed, once no more are numbered.
+func (n *Names) Bytes(number uint32) []byte { return n.at(number) }
+
+// Len is how many names there are.
+func (n *Names) Len() int { return len(n.ends) }
+
+// A Book numbers what a record names.
+type Book struct {
+	Accounts, Sources Names
+	Folding           Folding // that a reader applied to names of accounts
+}
+
+// Account numbers the name of an account, as the system folds it.
+func (b *Book) Account(name []byte) uint32 { return b.Accounts.Number(b.Folding.Fold(name)) }
+
+// A Folding says which ways of writing a name mean the same account, as the
+// system has it.
+type Folding struct {
+	Case   bool // capital letters are small ones
+	Domain bool // what stands before a backslash or behind an at sign is no part of it
+	DN     bool // names are distinguished names
+}
+
+// Fold writes a name as the record numbers it. It returns the same bytes where
+// nothing folds.
+func (f Folding) Fold(name []byte) []byte {
+	if f.Domain {
+		if at := bytes.LastIndexByte(name, '\\'); at >= 0 {
+			name = name[at+1:]
+		} else if at := bytes.IndexByte(name, '@'); at > 0 {
+			name = name[:at]
+		}
+	}
+	if f.Case || f.DN {
+		name = bytes.ToLower(name)
+	}
+	return name
+}
