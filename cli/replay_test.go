@@ -24,7 +24,7 @@ func TestReplay(t *testing.T) {
 			"root 72 0 2 72 72 —", "203.0.113.50 12 0 12 1 3", "no such account"}},
 		{[]string{"rota", "--set", "lockout_attempts=3"}, 0, []string{"1053 sign-ins", "siobhan.keane 242 5 3 (1 let in) 240 240", "203.0.113.50 40 1 40 2 9"}},
 		{[]string{"quay1", "--format", "csv", "--set", "lockout_attempts=10", "--set", "lockout_window=1 hour", "--set", "lockout_duration=30 minutes"}, 0, []string{
-			"quay1,svc-tide,\"service, no second factor\",576,0,1,0,3,7,13," +
+			"quay1,svc-tide,service,576,0,1,0,3,7,13," +
 				"\"lockout_attempts 10, lockout_window 1 hour, lockout_duration 30 minutes\",yes,38,2026-11-21T00:46:32Z,"}},
 		{[]string{"quay1", "--propose"}, 0, []string{"quay1: 3 of 33 lockouts are on the border",
 			"6 30 minutes 0 1 26.0 0 403 privileged/lockout, rota (10, 15 minutes)",

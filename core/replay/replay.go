@@ -101,23 +101,24 @@ type Account struct {
 
 // A Column sums up one lockout over all accounts.
 type Column struct {
-	Title        string
-	Try          Try // nothing for the lockout in force
-	Accounts     int // that it would have locked
-	Privileged   int
-	Programs     int
-	People       int // of those locked, who gave the right password in the record too
-	NotKnown     int // accounts of which the settings are not known
-	Locks        int
-	Hours        float64
-	RefusedRight int
-	Through      int // wrong passwords that were tried against one
-	Slowed       int // of these, those that came within the pause after another
-	RefusedWrong int
-	Shut         int // addresses that it would have shut out
-	ShutRight    int // right passwords that were refused since the address was shut out
-	ShutWrong    int
-	Beyond       bool // the system cannot do it
+	Title         string
+	Try           Try // nothing for the lockout in force
+	Accounts      int // that it would have locked
+	Privileged    int
+	Programs      int
+	People        int // of those locked, who gave the right password in the record too
+	NotKnown      int // accounts of which the settings are not known
+	Locks         int
+	Hours         float64
+	HoursPrograms float64 // of these, of programs
+	RefusedRight  int
+	Through       int // wrong passwords that were tried against one
+	Slowed        int // of these, those that came within the pause after another
+	RefusedWrong  int
+	Shut          int // addresses that it would have shut out
+	ShutRight     int // right passwords that were refused since the address was shut out
+	ShutWrong     int
+	Beyond        bool // the system cannot do it
 	// Against are rules that it falls short of, and linked systems that have
 	// something else, with what they have.
 	Against      []string
@@ -395,6 +396,9 @@ func (r *Replay) Done() *Result {
 			}
 			c.Locks += u.Locks
 			c.Hours += float64(u.Locked) / 3600
+			if who.Kind == facts.Service {
+				c.HoursPrograms += float64(u.Locked) / 3600
+			}
 			c.RefusedRight += u.RefusedRight
 			c.RefusedWrong += u.RefusedWrong
 			c.Through += u.Through
@@ -437,7 +441,7 @@ func (a *Account) Shown() string {
 	if a.Who.Known || a.LetIn+a.ByKey > 0 || slices.Contains(triedFirst, a.Name) {
 		return a.Name
 	}
-	return fmt.Sprintf("(a name of %d characters)", utf8.RuneCountInString(a.Name))
+	return fmt.Sprintf("(%d characters)", utf8.RuneCountInString(a.Name))
 }
 
 // Words say what the export has on a name.
@@ -455,7 +459,7 @@ func (w *Who) Words() string {
 	if w.Enabled == facts.No {
 		parts = append(parts, "switched off")
 	}
-	if w.SecondFactor == facts.No {
+	if w.SecondFactor == facts.No && w.Privileged == facts.Yes {
 		parts = append(parts, "no second factor")
 	}
 	return strings.Join(parts, ", ")

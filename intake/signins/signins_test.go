@@ -299,3 +299,36 @@ func FuzzLines(f *testing.F) {
 		}
 	})
 }
+
+// FuzzRecord: whatever stands in a record, in whatever form, the sign-in behind
+// it is read, and is the only one of its account.
+func FuzzRecord(f *testing.F) {
+	f.Add("Feb 30 25:00:00 quay1 sshd[1]: Failed password for x from y port 1 ssh2")
+	f.Add("<38>1 2026-02-28T12:00:00Z - - - - [x y=\"]\"] Failed password for x from 192.0.2.1 port 1 ssh2")
+	f.Add(`{"__REALTIME_TIMESTAMP":"9e99","SYSLOG_IDENTIFIER":"sshd","MESSAGE":[70,97]}`)
+	f.Add("Feb 28 12:00:00 quay1 login[1]: PAM 9 more authentication failures; logname= tty=tty1 rhost=  user=")
+	f.Add("Feb 28 12:00:00 quay1 su: pam_unix(su:session): session opened for user x(uid=0) by (uid=)")
+	f.Add("Feb 28 12:00:00 quay1 sshd[1]: message repeated 99999999 times: [ Failed password for x from y port 1 ssh2]")
+	f.Fuzz(func(t *testing.T, line string) {
+		if strings.Contains(line, "ada") || len(line) > 1<<14 {
+			t.Skip()
+		}
+		for _, last := range []string{
+			"Feb 28 12:00:01 quay1 sshd[1]: Failed password for ada from 192.0.2.1 port 5 ssh2",
+			"<38>1 2026-02-28T12:00:01Z quay1 sshd 77 - - Failed password for ada from 192.0.2.1 port 5 ssh2",
+			`{"__REALTIME_TIMESTAMP":"1772280001000000","SYSLOG_IDENTIFIER":"sshd","MESSAGE":"Failed password for ada from 192.0.2.1 port 5 ssh2"}`,
+		} {
+			ada := 0
+			for _, e := range readAs(t, "sshd", time.UTC, []string{"login", "su", "sudo"}, line+"\n"+last+"\n") {
+				if strings.Contains(e, " ada ") {
+					if ada++; e != "2026-02-28 12:00:01 ada 192.0.2.1 0 x1" {
+						t.Errorf("%q makes of ada's line %q", line, e)
+					}
+				}
+			}
+			if ada != 1 {
+				t.Errorf("%q makes ada's count %d", line, ada)
+			}
+		}
+	})
+}

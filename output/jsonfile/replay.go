@@ -38,6 +38,7 @@ type replayColumn struct {
 	NotKnown     int      `json:"not_known"`
 	Locks        int      `json:"locks"`
 	Hours        float64  `json:"hours"`
+	OfPrograms   float64  `json:"hours_of_programs"`
 	RefusedRight int      `json:"right_refused"`
 	Through      int      `json:"wrong_let_through"`
 	RefusedWrong int      `json:"wrong_refused"`
@@ -94,7 +95,7 @@ func Replay(w io.Writer, r *replay.Result, o output.Options) error {
 	for _, c := range r.Columns {
 		d.Lockouts = append(
 			d.Lockouts,
-			replayColumn{c.Title, c.Accounts, c.Privileged, c.Programs, c.NotKnown, c.Locks, c.Hours, c.RefusedRight, c.Through, c.RefusedWrong,
+			replayColumn{c.Title, c.Accounts, c.Privileged, c.Programs, c.NotKnown, c.Locks, c.Hours, c.HoursPrograms, c.RefusedRight, c.Through, c.RefusedWrong,
 				c.Slowed, c.Shut, c.ShutRight, c.ShutWrong, !c.NoLimitKnown, c.Beyond, append([]string{}, c.Against...)},
 		)
 	}

@@ -82,6 +82,7 @@ func replayTable(r *replay.Result) [][]string {
 		{"  programs", func(c *replay.Column) any { return c.Programs }, true},
 		{"locks", func(c *replay.Column) any { return c.Locks }, true},
 		{"hours locked", func(c *replay.Column) any { return fmt.Sprintf("%.1f", c.Hours) }, true},
+		{"  of programs", func(c *replay.Column) any { return fmt.Sprintf("%.1f", c.HoursPrograms) }, true},
 		{"right passwords refused", func(c *replay.Column) any { return c.RefusedRight }, true},
 		{"addresses shut out", func(c *replay.Column) any { return c.Shut }, false},
 		{"  right passwords refused", func(c *replay.Column) any { return c.ShutRight }, false},
