@@ -84,3 +84,11 @@ func reaches(t *testing.T, data []byte) map[string]int {
 	}
 	return counts
 }
+
+// TestMutants: what happens to exports on their way never makes anything better
+// without a word; more with "go run ./bench mutate".
+func TestMutants(t *testing.T) {
+	if err := mutate(150, 11); err != nil {
+		t.Error(err)
+	}
+}

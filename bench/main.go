@@ -5,6 +5,7 @@
 //	go run ./bench generate csv clean 1000000 FOLDER
 //	go run ./bench yardstick csv FILE
 //	go run ./bench measure FOLDER 1000000 5
+//	go run ./bench mutate 2000 1
 //	go run ./bench signins FOLDER 8000000 500000 3
 package main
 
@@ -50,7 +51,14 @@ func run(args []string) error {
 		}
 		return measureSignIns(args[1], n[0], n[1], n[2])
 	}
-	return errors.New("usage: generate FORM SHAPE ROWS FOLDER | yardstick FORM FILE | measure FOLDER ROWS TIMES | signins FOLDER LINES NAMES TIMES")
+	if len(args) == 3 && args[0] == "mutate" {
+		n, err := numbers(args[1:])
+		if err != nil {
+			return err
+		}
+		return mutate(n[0], uint64(n[1]))
+	}
+	return errors.New("usage: generate FORM SHAPE ROWS FOLDER | yardstick FORM FILE | measure FOLDER ROWS TIMES | signins FOLDER LINES NAMES TIMES | mutate COUNT SEED")
 }
 
 // prepare writes an export and an estate around it into a folder.

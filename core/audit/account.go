@@ -24,6 +24,13 @@ func (e *engine) resolve(a *facts.Account) *effective.Settings {
 // account takes in one account, which stands at a place in the order of the
 // export.
 func (e *engine) account(a *facts.Account, place int64) error {
+	if e.names.again(a) {
+		e.names.leave(a.Origin)
+		return nil
+	}
+	if e.names.twice == nil {
+		e.names.add(a)
+	}
 	e.place = place
 	settings := e.resolve(a)
 	v := e.judge(settings)

@@ -97,12 +97,12 @@ func Run(name string, subjects []Subject, o Options) (*finding.Result, error) {
 	}
 	var group errgroup.Group
 	group.SetLimit(jobs)
-	for _, e := range engines {
-		group.Go(func() error {
-			if err := e.read(jobs); err != nil {
+	for i := range engines {
+		group.Go(func() (err error) {
+			if engines[i], err = readOnce(engines[i], jobs); err != nil {
 				return err
 			}
-			return e.finish()
+			return engines[i].finish()
 		})
 	}
 	if err := group.Wait(); err != nil {

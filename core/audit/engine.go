@@ -41,6 +41,7 @@ type engine struct {
 	missing  []string
 
 	marks   []uint64 // of stored passwords
+	names   names    // that were seen
 	signins signIns  // of a record, where there is one
 	view    check.SystemView
 	summary finding.SystemResult

@@ -2,6 +2,7 @@ package audit
 
 import (
 	"errors"
+	"hash/maphash"
 	"sync"
 
 	"yewcone/core/facts"
@@ -28,6 +29,10 @@ type task struct {
 // depends on the order is put in order by the accounts' places.
 func (e *engine) read(jobs int) error {
 	e.readRecord()
+	if e.names.seed == nil {
+		seed := maphash.MakeSeed()
+		e.names.seed = &seed
+	}
 	r := reading{
 		tasks: make(chan task), finished: make(chan task, 2*jobs), ahead: make(chan struct{}, 2*jobs), stop: make(chan struct{}),
 		engines: []*engine{e},
@@ -76,6 +81,7 @@ func (r *reading) divide(jobs int) error {
 					return err
 				}
 				another.signins.digest = r.engines[0].signins.digest
+				another.names.seed = r.engines[0].names.seed
 				r.engines = append(r.engines, another)
 			}
 			r.workers.Add(1)
@@ -164,6 +170,7 @@ func (e *engine) absorb(o *engine) {
 		}
 	}
 	e.marks = append(e.marks, o.marks...)
+	e.names.merge(&o.names)
 	e.view.Add(&o.view)
 	e.profile.Merge(o.profile)
 	if e.summary.Spread != nil {

@@ -132,7 +132,15 @@ func (e *engine) sameStored() error {
 func (e *engine) readAgain(yield func(*facts.Account) error) error {
 	noted := e.subject.Export.Notes().Clone()
 	defer func() { *e.subject.Export.Notes() = noted }()
-	return e.subject.Export.Accounts(yield)
+	for h := range e.names.twice {
+		e.names.twice[h] = false
+	}
+	return e.subject.Export.Accounts(func(a *facts.Account) error {
+		if e.names.again(a) {
+			return nil
+		}
+		return yield(a)
+	})
 }
 
 // partial reports whether the export was not read to its end.

@@ -48,6 +48,14 @@ func (n *Notes) Incomplete(o Origin, format string, args ...any) {
 	n.add(NoteIncomplete, format, o, format, args...)
 }
 
+// Odd notes where a file has its first control character, counted from 1; 0 for
+// none. Names may have one; what a line lost on its way may too.
+func (n *Notes) Odd(o Origin, at int64) {
+	if at > 0 {
+		n.Remark(o, "the file has control characters, the first as its byte %d: where they belong to no name, it is damaged; take the export again", at)
+	}
+}
+
 // Join adds what another has noted after this.
 func (n *Notes) Join(other *Notes) {
 	counted := 0

@@ -45,6 +45,11 @@ func (e *export) readACL() {
 	if line != "" {
 		e.aclLine(line, facts.Origin{File: file, Line: begun, Text: line})
 	}
+	e.Noted.Odd(facts.Origin{File: file}, f.Odd())
+	if n == 0 { // a server gives nobody rights by it; so does one that was emptied on its way
+		e.hasACL = false
+		e.Noted.Remark(facts.Origin{File: file}, "the file is empty: who may administer principals is taken as unknown; write a comment into it where nobody may")
+	}
 	if n > 0 && !f.EndsInLine() {
 		e.Noted.Incomplete(facts.Origin{File: file, Line: n},
 			"the file ends in the middle of a line: it was cut off; take the export again")

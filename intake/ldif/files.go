@@ -210,11 +210,13 @@ func (f *Files) gatherFile(from string, keep func(*Entry) bool, each func(file s
 		}
 	}()
 	last, entries, skipped := NewEntries(f.wanted), 0, map[string]bool{}
+	ending := NewEntries(nil)
 	var failed error
 	for result := range results {
 		g := <-result
 		last, entries = g.reader, entries+g.count
 		f.Search = f.Search || g.reader.Search
+		ending.Merge(g.reader)
 		maps.Copy(skipped, g.reader.Skipped)
 		for i := range g.entries {
 			if failed == nil {
@@ -229,6 +231,7 @@ func (f *Files) gatherFile(from string, keep func(*Entry) bool, each func(file s
 		f.notes.Incomplete(facts.Origin{File: from, Line: last.Line}, "the file cannot be read on: %s", broken)
 		return nil
 	}
+	last.Failed, last.Told = ending.Failed, ending.Told
 	f.checkEnd(from, open, last, entries)
 	maps.DeleteFunc(skipped, func(name string, _ bool) bool { return f.wanted[strings.ToLower(name)] })
 	f.unread = append(f.unread, facts.Unread{File: from, Names: slices.Sorted(maps.Keys(skipped))})
@@ -262,6 +265,10 @@ func (f *Files) gatherPiece(piece text.Piece, keep func(*Entry) bool) gathered {
 // that does not was probably cut off.
 func (f *Files) checkEnd(from string, open *text.File, r *Entries, entries int) {
 	origin := facts.Origin{File: from, Line: r.Line}
+	f.notes.Odd(facts.Origin{File: from}, open.Odd())
+	if bad := r.Bad(entries); bad != "" {
+		f.notes.Incomplete(origin, "%s", bad)
+	}
 	switch {
 	case entries == 0:
 		f.notes.Incomplete(origin, "no LDIF entries were found here; take the export again")

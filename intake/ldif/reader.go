@@ -6,6 +6,7 @@ import (
 	"encoding/base64"
 	"fmt"
 	"io"
+	"strconv"
 	"strings"
 
 	"yewcone/intake/text"
@@ -98,6 +99,8 @@ type Entries struct {
 	Search  bool            // there are lines that a search tool writes beside the entries
 	Line    int             // of the last line read
 	Closed  bool            // the last entry was followed by an empty line
+	Failed  string          // how a search ended, where that was no good end (RFC 4511), such as "4 Size limit exceeded"
+	Told    int             // how many entries a search tool says there are; -1 where it does not
 
 	text  string
 	pos   int
@@ -139,7 +142,7 @@ func AfterEntry(s string) int {
 
 // NewEntries returns the entries of a file's first piece.
 func NewEntries(wanted map[string]bool) *Entries {
-	return &Entries{Wanted: wanted, Skipped: map[string]bool{}, names: map[string]knownName{}}
+	return &Entries{Wanted: wanted, Skipped: map[string]bool{}, names: map[string]knownName{}, Told: -1}
 }
 
 // Begin goes on with a piece.
@@ -178,6 +181,7 @@ func (r *Entries) Next() (*Entry, error) {
 			continue
 		}
 		if r.raw[0] == '#' {
+			r.comment()
 			continue
 		}
 		if err := r.attribute(e); err != nil {
@@ -217,7 +221,7 @@ func (r *Entries) attribute(e *Entry) error {
 		return nil
 	case e.Line == 0 && (name == "search" || name == "result" || name == "ref"):
 		r.Search = true
-		r.skip() // what a search tool writes after the entries
+		r.ending() // what a search tool writes after the entries
 		return nil
 	case e.Line == 0 && name != "dn":
 		return r.bad("an entry must begin with \"dn:\", found %.40q", r.raw[:colon])
@@ -313,6 +317,51 @@ func (r *Entries) skip() {
 	}
 	r.rawLine = line
 	r.Closed = true
+}
+
+// comment reads how many entries a search tool says that it wrote.
+func (r *Entries) comment() {
+	if count, is := strings.CutPrefix(r.raw, "# numEntries: "); is {
+		if n, err := strconv.Atoi(count); err == nil {
+			r.Told = max(0, r.Told) + n
+		}
+	}
+}
+
+// ending skips what a search tool writes after the entries, and keeps a result
+// that is no good one.
+func (r *Entries) ending() {
+	line := r.rawLine
+	for more := true; more && r.raw != ""; more = r.logical() {
+		result, is := strings.CutPrefix(r.raw, "result: ")
+		if code, _, _ := strings.Cut(result, " "); is && code != "0" && r.Failed == "" {
+			r.Failed = strings.Clone(fmt.Sprintf("%.80s", result))
+		}
+	}
+	r.rawLine = line
+	r.Closed = true
+}
+
+// Bad says how the search ended that wrote the entries, of which so many were
+// read; "" where nothing is wrong.
+func (r *Entries) Bad(entries int) string {
+	switch {
+	case r.Failed != "":
+		return "the search ended with the result " + r.Failed + ": entries are missing; take the export again without limits, with paged results"
+	case r.Told >= 0 && r.Told != entries:
+		return fmt.Sprintf("the search tool says that it wrote %d entries, and there are %d: take the export again", r.Told, entries)
+	}
+	return ""
+}
+
+// Merge takes in how a later piece says that the search ended.
+func (r *Entries) Merge(later *Entries) {
+	if r.Failed == "" {
+		r.Failed = later.Failed
+	}
+	if later.Told >= 0 {
+		r.Told = max(0, r.Told) + later.Told
+	}
 }
 
 // logical reads one line with those that continue it; false at the end of the

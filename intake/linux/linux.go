@@ -206,9 +206,14 @@ func (e *export) eachLine(name string, each func(line) error) (bool, error) {
 	s.Buffer(make([]byte, 0, 1<<16), maxLine)
 	s.Split(wholeLines)
 	n, carried := 0, false // all lines have got a carriage return on the way
+	damaged := false
 	for s.Scan() {
 		n++
 		text := s.Text()
+		if !damaged && controls(text) {
+			damaged = true
+			e.Noted.Incomplete(facts.Origin{File: full, Line: n}, "the line has control characters, which no system writes here: the file is damaged; copy it again")
+		}
 		bare, ended := strings.CutSuffix(text, "\r")
 		if carried = carried || n == 1 && ended; carried {
 			text = bare
@@ -218,12 +223,29 @@ func (e *export) eachLine(name string, each func(line) error) (bool, error) {
 		}
 	}
 	switch {
+	case n == 0 && s.Err() == nil && !mayBeEmpty(name):
+		e.Noted.Incomplete(facts.Origin{File: full}, "the file is empty, as no system has it: what it would say is unknown; copy it again")
+		return false, nil
+	case n == 0 && s.Err() == nil:
+		e.Noted.Remark(facts.Origin{File: full}, "the file is empty: where the host's is not, copy it again")
 	case s.Err() != nil:
 		e.Noted.Incomplete(facts.Origin{File: full, Line: n + 1}, "the file cannot be read on: %s", s.Err())
 	case !f.EndsInLine():
 		e.Noted.Incomplete(facts.Origin{File: full, Line: n}, "the file ends in the middle of a line: it was cut off; copy it again")
 	}
 	return true, nil
+}
+
+// mayBeEmpty reports whether a host may have a file of a name with nothing in it.
+func mayBeEmpty(name string) bool {
+	return !strings.HasPrefix(name, "etc/") && name != "lastlog.txt" || strings.HasPrefix(name, "etc/sudoers.d/") ||
+		strings.HasPrefix(name, "etc/security/") && strings.Contains(name, ".conf.d/")
+}
+
+// controls reports whether a line has control characters other than those of
+// white space.
+func controls(text string) bool {
+	return strings.IndexFunc(text, func(c rune) bool { return c < ' ' && c != '\t' && c != '\r' && c != '\f' && c != '\v' || c == 0x7f }) >= 0
 }
 
 // wholeLines cuts at line feeds and leaves a carriage return where it is: the

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync/atomic"
 
 	"yewcone/core/facts"
 	"yewcone/core/nearword"
@@ -54,6 +55,7 @@ type export struct {
 	request  *intake.Request
 	plan     *plan
 	accounts []accountReader
+	taken    atomic.Int64         // rows of accounts that were read
 	left     map[string]*leftover // by file
 }
 

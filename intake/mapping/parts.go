@@ -55,7 +55,10 @@ func (r *accountReader) parts(e *export, yield func(facts.Part) error) error {
 func (r *accountReader) accounts(e *export, rows table.Rows, notes *facts.Notes, yield func(*facts.Account) error) error {
 	var a facts.Account
 	columns := r.boundTo(&a)
+	n := 0
+	defer func() { e.taken.Add(int64(n)) }()
 	for row, at := rows.Next(); row != nil; row, at = rows.Next() {
+		n++
 		a.Reset()
 		a.Origin = at.In(r.origin)
 		if r.fill(&a, columns, row, e, notes) {
@@ -105,8 +108,11 @@ func (p *endPart) Done() {
 				"\"null\" means", c.from.Value, c.fact)
 		}
 	}
+	if p.r == &p.e.accounts[len(p.e.accounts)-1] && p.e.taken.Load() == 0 {
+		p.e.Noted.Incomplete(p.r.origin, "the table of accounts has no row: no system is without accounts; take the export again")
+	}
 	if d, ok := p.table.(table.Divisible); ok {
-		d.End(&p.e.Noted)
+		d.Finish(&p.e.Noted)
 	}
 	if t, ok := p.table.(table.Leaver); ok {
 		p.e.addUnread(t.Unread())

@@ -125,6 +125,7 @@ func Read(r *intake.Request, file string, notes *facts.Notes, each func(*Row) er
 	if errors.As(err, &stop) {
 		return stop.error
 	}
+	notes.Odd(facts.Origin{File: file}, f.Odd())
 	if err != nil && !errors.Is(err, fs.ErrClosed) {
 		notes.Incomplete(facts.Origin{File: file, Line: s.row.Line}, "the file cannot be read on: %s; take the export again", err)
 	}

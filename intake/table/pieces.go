@@ -17,8 +17,9 @@ type Divisible interface {
 	// Absorb takes in what a part learned that was read to its end; in the
 	// order of the pieces.
 	Absorb(Rows)
-	// End judges the whole, after the last Absorb.
+	// End judges the whole, after the last Absorb; Finish calls it.
 	End(notes *facts.Notes)
+	Finish(notes *facts.Notes)
 }
 
 // InPieces makes a table of a Divisible one; forms embed it.
@@ -60,13 +61,19 @@ func (t *InPieces) NextPiece(notes *facts.Notes) (text.Piece, bool) {
 	return piece, err == nil
 }
 
+// Finish judges the whole, after the last Absorb.
+func (t *InPieces) Finish(notes *facts.Notes) {
+	notes.Odd(facts.Origin{File: t.Name}, t.File.Odd())
+	t.self.End(notes)
+}
+
 // Next returns the next row and where it stands, or nil at the end.
 func (t *InPieces) Next() ([]string, Place) {
 	for {
 		if t.now == nil {
 			piece, ok := t.NextPiece(t.notes)
 			if !ok {
-				t.self.End(t.notes)
+				t.Finish(t.notes)
 				return nil, Place{}
 			}
 			t.now = t.self.Part(piece, t.notes)

@@ -6,6 +6,7 @@ import (
 	"bufio"
 	"bytes"
 	"compress/gzip"
+	"encoding/binary"
 	"fmt"
 	"io"
 	"iter"
@@ -56,14 +57,52 @@ func (f *File) Close() error {
 
 // lastByte remembers the last byte that passed through.
 type lastByte struct {
-	r io.Reader
-	b byte
-	n int64
+	r   io.Reader
+	b   byte
+	n   int64
+	odd int64 // where the first control character is, counted from 1; 0 for none
 }
+
+// Odd is where the first control character stands among the bytes read, other
+// than those of white space, counted from 1; 0 for none. Few files have one that
+// is not damaged.
+func (f *File) Odd() int64 { return f.last.odd }
+
+// controls returns the place of the first control character; -1 for none. Eight
+// bytes at a time are tested for one below 32, which ends of lines are too.
+func controls(p []byte) int {
+	i := 0
+	for ; i+8 <= len(p); i += 8 {
+		word := binary.LittleEndian.Uint64(p[i:])
+		if (word-0x2020202020202020)&^word&0x8080808080808080 == 0 {
+			continue
+		}
+		for j, c := range p[i : i+8] {
+			if control(c) {
+				return i + j
+			}
+		}
+	}
+	for ; i < len(p); i++ {
+		if control(p[i]) {
+			return i
+		}
+	}
+	return -1
+}
+
+// control reports whether a byte is a control character that no text has; an
+// escape begins colours, which some commands print.
+func control(c byte) bool { return c < ' ' && (c < '\t' || c > '\r') && c != 0x1b }
 
 func (l *lastByte) Read(p []byte) (int, error) {
 	n, err := l.r.Read(p)
 	if n > 0 {
+		if l.odd == 0 {
+			if at := controls(p[:n]); at >= 0 {
+				l.odd = l.n + int64(at) + 1
+			}
+		}
 		l.b = p[n-1]
 		l.n += int64(n)
 	}

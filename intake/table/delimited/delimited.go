@@ -65,6 +65,9 @@ func open(s *table.Source) (table.Table, error) {
 	for _, h := range header {
 		t.header = append(t.header, strings.Clone(strings.TrimSpace(h)))
 	}
+	if r.pos >= len(piece.Text) && piece.Last && !strings.HasSuffix(piece.Text, "\n") {
+		s.Notes.Incomplete(facts.Origin{File: name, Line: 1}, "the file ends in its headings: it was cut off; take the export again")
+	}
 	t.Waiting = &text.Piece{Text: piece.Text[r.pos:], Line: r.line, Last: piece.Last}
 	return t, nil
 }

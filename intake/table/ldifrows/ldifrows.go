@@ -26,6 +26,8 @@ type ldifTable struct {
 	skipped map[string]bool
 	closed  bool
 	line    int
+	all     int // entries, of other classes too
+	ending  *ldif.Entries
 	count   int
 }
 
@@ -37,7 +39,7 @@ func open(s *table.Source) (table.Table, error) {
 	if err != nil {
 		return nil, err
 	}
-	t := &ldifTable{wanted: map[string]bool{}, skipped: map[string]bool{}}
+	t := &ldifTable{ending: ldif.NewEntries(nil), wanted: map[string]bool{}, skipped: map[string]bool{}}
 	for _, name := range []string{"dn", "version", "search", "result", "ref", "changetype", "objectclass"} {
 		t.wanted[name] = true
 	}
@@ -70,6 +72,7 @@ type ldifRows struct {
 	row   []string
 	found []bool
 	count int
+	all   int // entries, of other classes too
 }
 
 // Part reads the entries of a piece.
@@ -92,6 +95,7 @@ func (r *ldifRows) Next() ([]string, table.Place) {
 			r.notes.Refuse(facts.Origin{File: r.whole.Name, Line: bad.Line}, "the entry is left out: %s", bad.Message)
 			continue
 		}
+		r.all++
 		if r.whole.class != "" && !x.Is(r.whole.class) {
 			continue
 		}
@@ -142,6 +146,8 @@ func (r *ldifRows) put(c int, value string) {
 func (t *ldifTable) Absorb(rows table.Rows) {
 	part := rows.(*ldifRows)
 	t.count += part.count
+	t.all += part.all
+	t.ending.Merge(part.Entries)
 	t.closed, t.line = part.Closed, part.Line
 	maps.Copy(t.skipped, part.Skipped)
 	for i, found := range part.found {
@@ -152,6 +158,9 @@ func (t *ldifTable) Absorb(rows table.Rows) {
 // End tells what was not found, and whether the file is whole.
 func (t *ldifTable) End(notes *facts.Notes) {
 	origin := facts.Origin{File: t.Name, Line: t.line}
+	if bad := t.ending.Bad(t.all); bad != "" {
+		notes.Incomplete(origin, "%s", bad)
+	}
 	switch {
 	case t.count == 0:
 		notes.Incomplete(origin, "no entries were found here; check \"rows\" in the mapping, the object class of the entries, or "+

@@ -18,7 +18,7 @@ import (
 
 // Limits on what a workbook may unpack to, in bytes.
 const (
-	maxWorkbook = 4 << 30
+	maxWorkbook = 1 << 30
 	maxPart     = 64 << 20 // held in memory; larger parts go through a file
 )
 
@@ -42,6 +42,9 @@ var Options = excelize.Options{UnzipSizeLimit: maxWorkbook, UnzipXMLSizeLimit: m
 
 func open(s *table.Source) (table.Table, error) {
 	name := s.Name
+	if err := whole(s.File); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return nil, &intake.Unreadable{File: name, Message: "no whole workbook: " + err.Error() + "; take the export again", Err: err}
+	}
 	book, err := excelize.OpenFile(s.File, Options)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, intake.CannotOpen(name, err)

@@ -1,0 +1,146 @@
+package audit
+
+import (
+	"hash/maphash"
+	"slices"
+
+	"yewcone/core/facts"
+)
+
+// names finds accounts that stand in an export twice: a file that was named or
+// appended twice. Up to a million it knows each; of more it knows a share, which
+// shows whether a file is doubled.
+type names struct {
+	seed   *maphash.Seed // the same for all engines of a system
+	hashes []uint64
+	shift  int             // only hashes that begin with so many zeros are kept
+	twice  map[uint64]bool // names that stand twice; true once the first was met again
+	left   []facts.Origin  // of accounts that were left out, the first of them
+	more   int             // others
+}
+
+// mostNames bounds how many names an engine keeps.
+const mostNames = 1 << 20
+
+// hash is what stands for an account: its distinguished name, or its sign-in name
+// within its policy, which is its host where there are several.
+func (n *names) hash(a *facts.Account) uint64 {
+	if n.seed == nil {
+		seed := maphash.MakeSeed()
+		n.seed = &seed
+	}
+	var h maphash.Hash
+	h.SetSeed(*n.seed)
+	if a.DN != "" {
+		_, _ = h.WriteString(a.DN)
+	} else {
+		_, _ = h.WriteString(a.Login)
+		_ = h.WriteByte(0)
+		_, _ = h.WriteString(a.Policy)
+	}
+	return h.Sum64()
+}
+
+func (n *names) add(a *facts.Account) {
+	h := n.hash(a)
+	if h<<n.shift>>n.shift != h {
+		return
+	}
+	if n.hashes = append(n.hashes, h); len(n.hashes) > mostNames {
+		n.shift++
+		n.thin()
+	}
+}
+
+func (n *names) thin() {
+	n.hashes = slices.DeleteFunc(n.hashes, func(h uint64) bool { return h<<n.shift>>n.shift != h })
+}
+
+// merge adds what another engine met.
+func (n *names) merge(o *names) {
+	n.shift = max(n.shift, o.shift)
+	n.hashes = append(n.hashes, o.hashes...)
+	n.thin()
+}
+
+// doubled returns the names that stand twice.
+func (n *names) doubled() map[uint64]bool {
+	slices.Sort(n.hashes)
+	var list map[uint64]bool
+	for i := 1; i < len(n.hashes); i++ {
+		if n.hashes[i] == n.hashes[i-1] {
+			if list == nil {
+				list = map[uint64]bool{}
+			}
+			list[n.hashes[i]] = false
+		}
+	}
+	n.hashes = nil
+	return list
+}
+
+// again reports whether an account was met before.
+func (n *names) again(a *facts.Account) bool {
+	if n.twice == nil {
+		return false
+	}
+	h := n.hash(a)
+	met, twice := n.twice[h]
+	if twice {
+		n.twice[h] = true
+	}
+	return met
+}
+
+// leave notes an account that was left out.
+func (n *names) leave(origin facts.Origin) {
+	if len(n.left) < leftShown {
+		n.left = append(n.left, origin)
+	} else {
+		n.more++
+	}
+}
+
+// leftShown is how many accounts that stand twice are named.
+const leftShown = 20
+
+// tell notes what was left out.
+func (n *names) tell(notes *facts.Notes) {
+	for _, origin := range n.left {
+		notes.Refuse(origin, "the account stands in the export before this, and is counted once")
+	}
+	for range n.more {
+		notes.Refuse(facts.Origin{}, "the account stands in the export before this, and is counted once")
+	}
+}
+
+// readOnce reads an export, and once more where accounts stand twice in it, now
+// without those that were met before.
+func readOnce(e *engine, jobs int) (*engine, error) {
+	notes := e.subject.Export.Notes()
+	before := notes.Clone()
+	if err := e.read(jobs); err != nil {
+		return e, err
+	}
+	seed, shift := e.names.seed, e.names.shift
+	twice := e.names.doubled()
+	switch {
+	case twice == nil:
+		return e, nil
+	case shift > 0 || e.options.Each != nil:
+		notes.Incomplete(facts.Origin{}, "accounts stand in the export twice, and are counted twice: a file was named or appended twice; take the export again")
+		return e, nil
+	}
+	again, err := newEngine(e.subject, e.options)
+	if err != nil {
+		return e, err
+	}
+	again.signins.digest = e.signins.digest
+	again.names = names{seed: seed, twice: twice}
+	*notes = before
+	if err := again.read(1); err != nil {
+		return again, err
+	}
+	again.names.tell(notes)
+	return again, nil
+}
