@@ -88,7 +88,11 @@ func reaches(t *testing.T, data []byte) map[string]int {
 // TestMutants: what happens to exports on their way never makes anything better
 // without a word; more with "go run ./bench mutate".
 func TestMutants(t *testing.T) {
-	if err := mutate(150, 11); err != nil {
+	count := 150
+	if testing.Short() { // under the race detector
+		count = 20
+	}
+	if err := mutate(count, 11); err != nil {
 		t.Error(err)
 	}
 }

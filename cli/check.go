@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"path/filepath"
 	"runtime/debug"
 	"slices"
 	"strings"
@@ -171,6 +172,9 @@ func openEstateIn(c *cli.Command, name string, systems []string, asOf time.Time)
 	if err != nil {
 		return nil, err
 	}
+	if err := keepsApart(c, e); err != nil {
+		return nil, err
+	}
 	subjects, err := e.Subjects(systems, asOf)
 	if err != nil {
 		return nil, err
@@ -178,6 +182,21 @@ func openEstateIn(c *cli.Command, name string, systems []string, asOf time.Time)
 	collectOften(subjects, e.Relations(systems))
 	return &opened{e, subjects, audit.Options{Examples: fewAccounts, MaxRefused: int(c.Int("bear")),
 		Jobs: int(c.Int("jobs")), ValueOf: e.ValueOf(asOf), Relations: e.Relations(systems)}, asOf}, nil
+}
+
+// keepsApart refuses to write over what the estate is read from, and two results
+// into one file.
+func keepsApart(c *cli.Command, e *estatefolder.Estate) error {
+	out, each := c.String("out"), c.String("each")
+	for option, path := range map[string]string{"out": out, "each": each} {
+		if path != "" && e.Reads(path) {
+			return fmt.Errorf("--%s: %s is a file that the estate is read from, and is not replaced; name another", option, path)
+		}
+	}
+	if out != "" && filepath.Clean(out) == filepath.Clean(each) {
+		return fmt.Errorf("--out and --each both name %s", out)
+	}
+	return nil
 }
 
 // collectOften makes the collector run more often where much is kept, so that what

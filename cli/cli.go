@@ -8,9 +8,11 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"os/signal"
 	"runtime"
 	"runtime/debug"
 	"strings"
+	"syscall"
 	"time"
 	_ "time/tzdata" // mappings name time zones, and not every host has the list
 
@@ -56,6 +58,7 @@ const roomForGarbage = 22 << 20
 func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 	room := make([]byte, roomForGarbage)
 	defer runtime.KeepAlive(room)
+	defer tidyWhenStopped()()
 	app := newApp(stdout, stderr)
 	app.Reader = stdin
 	err := app.Run(context.Background(), args)
@@ -68,6 +71,27 @@ func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 	}
 	fmt.Fprintln(stderr, "yewcone: "+shown(err))
 	return ExitUsage
+}
+
+// tidyWhenStopped takes files that are not whole away when the program is told to
+// end; the function it returns undoes that.
+func tidyWhenStopped() (undo func()) {
+	told := make(chan os.Signal, 1)
+	signal.Notify(told, os.Interrupt, syscall.SIGTERM)
+	done := make(chan struct{})
+	go func() {
+		select {
+		case s := <-told:
+			atomicfile.Abandon()
+			code := 128 // and the number of the signal, as shells have it
+			if n, ok := s.(syscall.Signal); ok {
+				code += int(n)
+			}
+			os.Exit(code)
+		case <-done:
+		}
+	}()
+	return func() { signal.Stop(told); close(done) }
 }
 
 // shown makes an error safe for a terminal; its own line breaks stay.

@@ -1,12 +1,18 @@
 package cli
 
 import (
+	"fmt"
 	"math/rand/v2"
 	"os"
+	"os/exec"
 	"path/filepath"
+	"runtime"
 	"strings"
+	"syscall"
 	"testing"
+	"time"
 
+	"yewcone/cli/tooltest"
 	"yewcone/demo"
 )
 
@@ -31,7 +37,9 @@ func TestDamaged(t *testing.T) {
 		{"quay1", "etc/passwd", double, 3, []string{"Read 1 system with 42 accounts", "exports/quay1/etc/passwd:43"}},
 		{"quay1", "etc/pam.d/common-auth", func(string) string { return "" }, 3, []string{"the file is empty, as no system has it"}},
 		{"quay1", "etc/group", func(s string) string { return s[:200] + "\x01\x02" + s[200:] }, 3, []string{"the line has control characters"}},
+		{"quay1", "lastlog.txt", func(s string) string { return strings.ReplaceAll(s, "\n", "\r") }, 3, []string{"lines have run together on the way"}},
 		{"quay1", "etc/sudoers.d/10-marrowby", func(string) string { return "" }, 1, []string{"the file is empty: where the host's is not, copy it again"}},
+		{"mailboxes", "settings.tsv", func(s string) string { return strings.Replace(s, "Longest PIN\t8", "Longest PIN\t4294967296", 1) }, 3, []string{"4294967296 is too large"}},
 		{"mailboxes", "boxes.tsv", func(s string) string { head, _, _ := strings.Cut(s, "\n"); return head }, 3, []string{"the file ends in its headings"}},
 		{"mailboxes", "boxes.tsv", func(s string) string { head, _, _ := strings.Cut(s, "\n"); return head + "\n" }, 3, []string{
 			"the table of accounts has no row"}},
@@ -69,5 +77,96 @@ func TestDamaged(t *testing.T) {
 		if err := os.WriteFile(path, data, 0o600); err != nil {
 			t.Fatal(err)
 		}
+	}
+}
+
+// TestNoFiles: what is no file with a beginning and an end is refused at once.
+func TestNoFiles(t *testing.T) {
+	folder := t.TempDir()
+	if err := demo.WriteEstate(folder); err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range []struct{ system, file string }{{"mailboxes", "boxes.tsv"}, {"quay1", "etc/passwd"}, {"cargo", "manifests.xlsx"}, {"directory", "slapcat.ldif"},
+		{"bookings", "roles.csv"}, {"rota", "signins.csv"}} {
+		path := filepath.Join(folder, "exports", c.system, filepath.FromSlash(c.file))
+		if err := os.Remove(path); err != nil {
+			t.Fatal(err)
+		}
+		if out, err := exec.Command("mkfifo", path).CombinedOutput(); err != nil {
+			t.Skipf("no pipes here: %v %s", err, out)
+		}
+		stdout, stderr, code := runTool(t, folder, "check", c.system)
+		if code < 2 || !strings.Contains(strings.Join(strings.Fields(stdout+stderr), " "), "is a pipe, not a file") {
+			t.Errorf("%s/%s: exit %d\n%s%s", c.system, c.file, code, stdout, stderr)
+		}
+	}
+}
+
+// TestOutKeepsTheEstate: results never replace what they were made from, nor
+// each other.
+func TestOutKeepsTheEstate(t *testing.T) {
+	folder := t.TempDir()
+	if err := demo.WriteEstate(folder); err != nil {
+		t.Fatal(err)
+	}
+	for _, name := range []string{"estate.yaml", "exceptions.yaml", "rules/house.yaml", "mappings/rota.yaml", "exports/rota/users.csv", "exports/quay1/etc/shadow",
+		"exports/directory/slapcat.ldif", "signins/quay1-auth.log.gz"} {
+		path := filepath.Join(folder, filepath.FromSlash(name))
+		before, err := os.ReadFile(path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, args := range [][]string{{"check", "--out", path}, {"check", "--each", path}, {"report", "--format", "html", "--out", path}, {"gaps", "--out", path},
+			{"remedy", "--out", path}} {
+			_, stderr, code := runTool(t, folder, args...)
+			after, err := os.ReadFile(path)
+			if err != nil || string(after) != string(before) || code != 2 || !strings.Contains(stderr, "is not replaced") {
+				t.Errorf("%v: exit %d, changed %v: %s", args, code, string(after) != string(before), stderr)
+			}
+		}
+	}
+	if _, stderr, code := runTool(t, folder, "check", "--out", "x.json", "--each", "./x.json"); code != 2 || !strings.Contains(stderr, "both name") {
+		t.Errorf("exit %d: %s", code, stderr)
+	}
+	for range 2 { // what a run wrote before may be written again
+		if _, stderr, code := runTool(t, folder, "report", "--out", "report.html"); code != 0 && code != 1 {
+			t.Errorf("exit %d: %s", code, stderr)
+		}
+	}
+}
+
+// TestStopped: a run that is told to end leaves no half file, and the file of the
+// run before as it was.
+func TestStopped(t *testing.T) {
+	if runtime.GOOS == "windows" || testing.Short() {
+		t.Skip("no such signals here, or under the race detector")
+	}
+	g := newGate(t)
+	users := "name,on,ends,admin,last\n" + strings.Repeat("ada,Y,,Y,2026-01-01 00:00:00\n", 1)
+	var rows strings.Builder
+	for i := range 400_000 { // so that it takes some time
+		fmt.Fprintf(&rows, "user%06d,Y,,Y,2025-01-01 00:00:00\n", i)
+	}
+	g.write("users.csv", users+rows.String())
+	g.write("signins.ndjson", "")
+	g.write("each.jsonl", "before")
+	c := tooltest.Command(g.folder, "check", "--each", "each.jsonl")
+	if err := c.Start(); err != nil {
+		t.Fatal(err)
+	}
+	half := func() bool {
+		list, err := filepath.Glob(filepath.Join(g.folder, ".each.jsonl.*"))
+		return err == nil && len(list) > 0
+	}
+	for end := time.Now().Add(20 * time.Second); !half() && time.Now().Before(end); {
+		time.Sleep(time.Millisecond)
+	}
+	if err := c.Process.Signal(syscall.SIGTERM); err != nil {
+		t.Fatal(err)
+	}
+	_ = c.Wait()
+	before, err := os.ReadFile(filepath.Join(g.folder, "each.jsonl"))
+	if code := c.ProcessState.ExitCode(); code != 128+int(syscall.SIGTERM) || half() || err != nil || string(before) != "before" {
+		t.Errorf("exit %d, half a file left %v, before it %.20q %v", code, half(), before, err)
 	}
 }

@@ -2,8 +2,10 @@ package oracle
 
 import (
 	"fmt"
+	"maps"
 	"math/rand/v2"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -390,7 +392,7 @@ func (d *ds389) candidates(r *livetest.Root, c *tally, e *estate) {
 	for _, m := range kept {
 		stamps[m[1]] = true
 	}
-	if len(stamps) < len(kept) || len(kept) < barred {
+	if len(stamps) < len(kept) || len(kept) < barred || !everyMinute(slices.Sorted(maps.Keys(stamps))) {
 		c.t.Logf("%s: old passwords are not asked: %d are barred, %d are kept, of %d seconds", c.where, barred, len(kept), len(stamps))
 		r.Run(clocked + "drop ns-slapd\n")
 		return // a busy server dates two alike, or saw the policy only after the changes
@@ -407,6 +409,20 @@ func (d *ds389) candidates(r *livetest.Root, c *tally, e *estate) {
 		}
 	}
 	r.Run(clocked + "drop ns-slapd\n")
+}
+
+// everyMinute reports whether moments are those of changes one after the other,
+// which were made a minute apart: a busy server dates some by the clock of those
+// before, and keeps one of two that are dated alike.
+func everyMinute(stamps []string) bool {
+	for i := 1; i < len(stamps); i++ {
+		a, err := time.Parse("20060102150405Z", stamps[i-1])
+		b, err2 := time.Parse("20060102150405Z", stamps[i])
+		if gap := b.Sub(a); err != nil || err2 != nil || gap < 45*time.Second || gap > 75*time.Second {
+			return false
+		}
+	}
+	return true
 }
 
 // orBlank is for a client that takes no empty password.

@@ -171,6 +171,18 @@ func (s *Setting) merge(a, b Value, sign int) Value {
 	return b
 }
 
+// most is the largest amount that the setting can have. No system means more than
+// a million of anything but of the characters that it bears at most.
+func (s *Setting) most() int64 {
+	switch {
+	case s.Most > 0:
+		return s.Most
+	case s == At(MaxLength):
+		return math.MaxInt32
+	}
+	return 1_000_000
+}
+
 // Takes reports whether v is a value that the setting can have; unknown is.
 func (s *Setting) Takes(v Value) bool {
 	switch v.state {
@@ -181,7 +193,7 @@ func (s *Setting) Takes(v Value) bool {
 	case UntilUnlocked:
 		return s.Unlock
 	case Amount:
-		return s.Kind == CountKind && v.number >= 0 && (s.Most == 0 || v.number <= s.Most)
+		return s.Kind == CountKind && v.number >= 0 && (v.number <= s.most() || s.All && v.number == AllCount)
 	case Duration:
 		return s.Kind == DurationKind
 	case Choice:
@@ -335,8 +347,8 @@ func (s *Setting) parseCount(word string) (Value, error) {
 	if unit != "" && unit != s.Unit && unit != singular(s.Unit) {
 		return Value{}, fmt.Errorf("%q is no unit of %s, which counts %s", unit, s.Name, s.Unit)
 	}
-	if s.Most > 0 && n > s.Most {
-		return Value{}, fmt.Errorf("%d is too large for %s, which is at most %d", n, s.Name, s.Most)
+	if n > s.most() {
+		return Value{}, fmt.Errorf("%d is too large for %s, which is at most %d", n, s.Name, s.most())
 	}
 	return Count(n), nil
 }

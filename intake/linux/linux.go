@@ -182,7 +182,7 @@ func (e *export) exists(name string) bool {
 	if err == nil {
 		f.Close()
 	}
-	return err == nil
+	return !errors.Is(err, fs.ErrNotExist) // what is there and cannot be read is told by whoever reads it
 }
 
 // maxLine bounds a line of these files, in bytes.
@@ -217,6 +217,10 @@ func (e *export) eachLine(name string, each func(line) error) (bool, error) {
 		bare, ended := strings.CutSuffix(text, "\r")
 		if carried = carried || n == 1 && ended; carried {
 			text = bare
+		}
+		if at := strings.IndexByte(text, '\r'); !damaged && at >= 0 && at < len(text)-1 {
+			damaged = true
+			e.Noted.Incomplete(facts.Origin{File: full, Line: n}, "carriage returns stand inside the line: lines have run together on the way; copy the file again")
 		}
 		if err := each(line{text, n}); err != nil {
 			return true, err
@@ -371,7 +375,7 @@ func (e *export) readLastSignIns() {
 		} else if len(rest) >= 30 {
 			words := strings.Fields(rest)
 			if len(words) >= 6 {
-				if at, err := time.Parse(layout, strings.Join(words[len(words)-6:], " ")); err == nil {
+				if at, err := time.Parse(layout, strings.Join(words[len(words)-6:], " ")); err == nil && !strings.Contains(l.text, "\r") {
 					e.lastSeen[user] = facts.At(at)
 				}
 			}

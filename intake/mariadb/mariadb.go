@@ -71,6 +71,7 @@ type export struct {
 	policy    *facts.Policy
 	values    map[string]found
 	active    map[string]bool // plugins
+	strange   facts.Origin    // of an active one that judges passwords in a way that is not known
 	granted   map[string][]string
 	isRole    map[string]bool
 	hasRoles  bool
@@ -127,6 +128,7 @@ func open(r *intake.Request) (facts.Export, error) {
 	rows.Left(r, e.folder, &e.Noted, "take it with mariadb --batch, as yewcone intake --how mariadb tells",
 		wanted, used, []string{"version.txt"})
 	e.settings(len(e.active) > 0) // a server without any plugin does not run
+	e.strangers()
 	if err := rows.Read(r, e.file, &facts.Notes{}, e.role, accountColumns...); err != nil {
 		return nil, err
 	}
@@ -200,9 +202,35 @@ func (e *export) variable(file string, row *rows.Row) error {
 
 func (e *export) plugin(_ string, row *rows.Row) error {
 	if row.Plain("PLUGIN_STATUS") == "ACTIVE" {
-		e.active[row.Plain("PLUGIN_NAME")] = true
+		name := row.Plain("PLUGIN_NAME")
+		e.active[name] = true
+		if row.Plain("PLUGIN_TYPE") == "PASSWORD VALIDATION" && !slices.Contains(validators, name) {
+			e.strange = facts.Origin{File: e.folder, Line: row.Line, Text: name}
+		}
 	}
 	return nil
+}
+
+// validators are the plugins that judge passwords, of which it is known what they
+// ask.
+var validators = []string{"simple_password_check", "cracklib_password_check", "password_reuse_check"}
+
+// judged are the settings that a plugin which judges passwords may hold.
+var judged = []setting.ID{setting.MinLength, setting.MaxLength, setting.MinClasses, setting.MinLetters, setting.MinDigits, setting.MinUpper, setting.MinLower,
+	setting.MinSymbols, setting.MaxRepeat, setting.MaxRun, setting.MinDistinct, setting.MinChanged, setting.BlankAllowed, setting.DictionaryBarred, setting.BreachedBarred,
+	setting.CommonBarred, setting.LoginBarred, setting.History, setting.ReuseAfter, setting.MinAge}
+
+// strangers leaves open what a plugin may ask that nobody here knows.
+func (e *export) strangers() {
+	if e.strange.Text == "" {
+		return
+	}
+	for _, id := range judged {
+		if v := e.policy.Value(id); v.State() == setting.Off || v.Value == setting.No || v.Value == setting.Yes {
+			e.policy.Set(id, setting.Value{}, e.strange)
+		}
+	}
+	e.Noted.Remark(e.strange, "an active plugin judges passwords, of which it is not known what it asks: what nothing else asks is unknown")
 }
 
 // mapping reads who has which role; a role's host is empty.

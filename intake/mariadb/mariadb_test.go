@@ -5,6 +5,7 @@ import (
 	"strings"
 	"testing"
 
+	"yewcone/core/setting"
 	"yewcone/intake"
 	"yewcone/intake/intaketest"
 )
@@ -149,5 +150,23 @@ func TestPrintedForPeople(t *testing.T) {
 	if !notes.Partial() || !strings.Contains(told, "--batch") || !strings.Contains(told, "lines drawn round it") ||
 		!strings.Contains(told, "my.cnf") {
 		t.Errorf("partial %v: %s", notes.Partial(), told)
+	}
+}
+
+// TestUnknownValidator: an active plugin that judges passwords in a way that
+// nobody here knows leaves open what nothing else asks; one that is off does not.
+func TestUnknownValidator(t *testing.T) {
+	for status, want := range map[string]string{"ACTIVE": "unknown", "DISABLED": "none"} {
+		plugins := "PLUGIN_NAME\tPLUGIN_STATUS\tPLUGIN_TYPE\nmysql_native_password\tACTIVE\tAUTHENTICATION\nhouse_check\t" + status + "\tPASSWORD VALIDATION\n"
+		export, err := Format.Open(&intake.Request{System: "x", From: []string{"."}, Folder: intaketest.Write(t, map[string]string{"global_priv.tsv": priv(), "plugins.tsv": plugins})})
+		if err != nil {
+			t.Fatal(err)
+		}
+		p := &export.System().Policies[0]
+		for _, id := range []setting.ID{setting.MinLength, setting.History, setting.MinClasses} {
+			if got := setting.At(id).Text(p.Value(id).Value); got != want {
+				t.Errorf("%s: %s is %s, expected %s", status, id, got, want)
+			}
+		}
 	}
 }

@@ -90,8 +90,11 @@ func Find(r *intake.Request, folder string, names ...string) (string, bool) {
 		for _, ext := range Extensions {
 			for _, packed := range []string{"", ".gz", ".zst"} {
 				file := path.Join(folder, name+ext+packed)
-				if f, err := text.Open(r.Path(file), ""); err == nil {
+				f, err := text.Open(r.Path(file), "")
+				if err == nil {
 					f.Close()
+				}
+				if !errors.Is(err, fs.ErrNotExist) { // what is there and cannot be read is told by whoever reads it
 					return file, true
 				}
 			}

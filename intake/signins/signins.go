@@ -20,6 +20,7 @@ import (
 
 	"yewcone/core/facts"
 	"yewcone/core/signin"
+	"yewcone/intake/text"
 )
 
 // A Source is one record: files of lines, of which the earliest comes first
@@ -135,6 +136,9 @@ func (s *Source) Lines(do func(*signin.Event)) error {
 
 // lines reads a file, packed by gzip or not, line by line.
 func (s *Source) lines(path, name string, do func(line []byte, number int) bool) (err error) {
+	if err := text.Regular(path); err != nil {
+		return fmt.Errorf("the record of sign-ins cannot be read: %w", err)
+	}
 	f, err := os.Open(path)
 	if err != nil {
 		return fmt.Errorf("the record of sign-ins cannot be read: %w", err)

@@ -9,6 +9,7 @@ import (
 	"encoding/binary"
 	"fmt"
 	"io"
+	"io/fs"
 	"iter"
 	"os"
 	"strings"
@@ -115,15 +116,14 @@ const bufferSize = 1 << 16
 // the start decides, then whether the first 64 KiB are UTF-8; text that is
 // not is taken for Windows-1252, and Encoding says so.
 func Open(path, name string) (*File, error) {
+	if err := Regular(path); err != nil {
+		return nil, err
+	}
 	raw, err := os.Open(path)
 	if err != nil {
 		return nil, err
 	}
 	f := &File{close: []func() error{raw.Close}}
-	if info, err := raw.Stat(); err == nil && info.IsDir() {
-		f.Close()
-		return nil, fmt.Errorf("%s is a folder, not a file", path)
-	}
 	buffered, err := f.unpack(bufio.NewReaderSize(raw, bufferSize))
 	if err != nil {
 		f.Close()
@@ -131,6 +131,25 @@ func Open(path, name string) (*File, error) {
 	}
 	f.decode(buffered, name)
 	return f, nil
+}
+
+// Regular is an error for what is no file with a beginning and an end: reading a
+// pipe, a device or a terminal would wait for ever.
+func Regular(path string) error {
+	info, err := os.Stat(path)
+	switch {
+	case err != nil:
+		return err
+	case info.IsDir():
+		return fmt.Errorf("%s is a folder, not a file", path)
+	case info.Mode()&fs.ModeNamedPipe != 0:
+		return fmt.Errorf("%s is a pipe, not a file", path)
+	case info.Mode()&fs.ModeSocket != 0:
+		return fmt.Errorf("%s is a socket, not a file", path)
+	case !info.Mode().IsRegular():
+		return fmt.Errorf("%s is a device, not a file", path)
+	}
+	return nil
 }
 
 func (f *File) unpack(r *bufio.Reader) (*bufio.Reader, error) {

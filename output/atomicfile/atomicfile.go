@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"sync"
 )
 
 // Write calls fill with a writer to a temporary file beside path and, if fill
@@ -24,7 +25,8 @@ func Write(path string, fill func(io.Writer) error) error {
 	if err != nil {
 		return fmt.Errorf("cannot write %s: %w", path, errors.Unwrap(err))
 	}
-	defer os.Remove(f.Name())
+	defer remove(f.Name())
+	begun.Store(f.Name(), nil)
 	err = fill(f)
 	if err == nil {
 		err = f.Sync()
@@ -39,4 +41,21 @@ func Write(path string, fill func(io.Writer) error) error {
 		return fmt.Errorf("cannot write %s: %w", path, err)
 	}
 	return nil
+}
+
+// begun are the temporary files that are not whole yet, by name.
+var begun sync.Map
+
+func remove(name string) {
+	_ = os.Remove(name)
+	begun.Delete(name)
+}
+
+// Abandon takes away all files that are not whole yet, for a program that is
+// about to end.
+func Abandon() {
+	begun.Range(func(name, _ any) bool {
+		remove(name.(string))
+		return true
+	})
 }

@@ -14,6 +14,7 @@ import (
 	"yewcone/core/nearword"
 	"yewcone/intake"
 	"yewcone/intake/table"
+	"yewcone/intake/text"
 )
 
 // Limits on what a workbook may unpack to, in bytes.
@@ -42,6 +43,9 @@ var Options = excelize.Options{UnzipSizeLimit: maxWorkbook, UnzipXMLSizeLimit: m
 
 func open(s *table.Source) (table.Table, error) {
 	name := s.Name
+	if err := text.Regular(s.File); err != nil {
+		return nil, intake.CannotOpen(name, err)
+	}
 	if err := whole(s.File); err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return nil, &intake.Unreadable{File: name, Message: "no whole workbook: " + err.Error() + "; take the export again", Err: err}
 	}
