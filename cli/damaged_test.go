@@ -80,6 +80,24 @@ func TestDamaged(t *testing.T) {
 	}
 }
 
+// TestDoubled: where accounts that stand twice cannot be left out, they are not
+// compared with themselves; what is odd in a record is told beside them.
+func TestDoubled(t *testing.T) {
+	g := newGate(t)
+	g.event(time.Hour, "ada", "192.0.2.5", "later")
+	g.write("signins.ndjson", g.record.String())
+	replaceIn(t, filepath.Join(g.folder, "gate.yaml"), "last_sign_in: last}", "last_sign_in: last, stored_value: stored}")
+	users := "ada,Y,,Y,,$6$x$1\nbo,Y,,Y,,$6$x$2\n"
+	g.write("users.csv", "name,on,ends,admin,last,stored\n"+users+users)
+	for _, args := range [][]string{{"check", "--all"}, {"check", "--all", "--each", "each.jsonl"}} {
+		stdout, stderr, code := runTool(t, g.folder, args...)
+		plain := strings.Join(strings.Fields(stdout+stderr), " ")
+		if code != 3 || strings.Contains(plain, "same stored password") || !strings.Contains(plain, "the outcome is none of") {
+			t.Errorf("%v: exit %d: %s", args, code, plain)
+		}
+	}
+}
+
 // TestNoFiles: what is no file with a beginning and an end is refused at once.
 func TestNoFiles(t *testing.T) {
 	folder := t.TempDir()

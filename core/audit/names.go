@@ -118,6 +118,7 @@ func (n *names) tell(notes *facts.Notes) {
 // without those that were met before.
 func readOnce(e *engine, jobs int) (*engine, error) {
 	notes := e.subject.Export.Notes()
+	e.readRecord()
 	before := notes.Clone()
 	if err := e.read(jobs); err != nil {
 		return e, err
@@ -128,6 +129,7 @@ func readOnce(e *engine, jobs int) (*engine, error) {
 	case twice == nil:
 		return e, nil
 	case shift > 0 || e.options.Each != nil:
+		e.marks = nil // each would have the same stored password as itself
 		notes.Incomplete(facts.Origin{}, "accounts stand in the export twice, and are counted twice: a file was named or appended twice; take the export again")
 		return e, nil
 	}
@@ -136,6 +138,7 @@ func readOnce(e *engine, jobs int) (*engine, error) {
 		return e, err
 	}
 	again.signins.digest = e.signins.digest
+	again.leaveRecordOpen()
 	again.names = names{seed: seed, twice: twice}
 	*notes = before
 	if err := again.read(1); err != nil {

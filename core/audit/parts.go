@@ -28,7 +28,6 @@ type task struct {
 // found in the first. What comes out is the same whatever their number: what
 // depends on the order is put in order by the accounts' places.
 func (e *engine) read(jobs int) error {
-	e.readRecord()
 	if e.names.seed == nil {
 		seed := maphash.MakeSeed()
 		e.names.seed = &seed

@@ -25,14 +25,19 @@ func (e *engine) readRecord() {
 	if err != nil {
 		why, _, _ := strings.Cut(err.Error(), "\n")
 		e.subject.Export.Notes().Incomplete(facts.Origin{File: e.subject.Record.Name}, "the record of sign-ins is not used: %s", why)
-		for i := range e.rules {
-			if c := e.rules[i].check; c != nil && c.OfRecord() {
-				e.rules[i].open = true
-			}
-		}
-		return
 	}
 	e.signins.digest = digest
+	e.leaveRecordOpen()
+}
+
+// leaveRecordOpen notes that checks of a record come to nothing where it could not
+// be read.
+func (e *engine) leaveRecordOpen() {
+	for i := range e.rules {
+		if c := e.rules[i].check; c != nil && c.OfRecord() && e.signins.digest == nil {
+			e.rules[i].open = true
+		}
+	}
 }
 
 // meetRecord joins an account with what the record has of it. A sign-in of the
