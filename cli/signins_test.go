@@ -229,7 +229,8 @@ func TestSignInExceptions(t *testing.T) {
 `)
 	got := g.findings()
 	open, accepted, _ := strings.Cut(got, "Accepted, and not counted above")
-	if !strings.Contains(open, "203.0.113.10 gave wrong") || strings.Contains(open, "203.0.113.9 gave wrong") || !strings.Contains(accepted, "203.0.113.9 gave wrong") {
+	if !strings.Contains(open, "203.0.113.10 gave wrong") || strings.Contains(open, "203.0.113.9 gave wrong") ||
+		!strings.Contains(accepted, "203.0.113.9 gave wrong") {
 		t.Errorf("not as accepted: %s", got)
 	}
 	if err := os.Remove(filepath.Join(g.folder, "signins.ndjson")); err != nil {
@@ -262,7 +263,10 @@ func TestLastSignInFromRecord(t *testing.T) {
 func TestSignInForms(t *testing.T) {
 	rows := [][]string{{"at", "who", "from", "how"}}
 	for i := range 12 {
-		rows = append(rows, []string{fmt.Sprintf("2026-11-02 08:%02d:00", 50-i), []string{"ada", "ADA", `GATE\Ada`, "ada@gate.example"}[i%4], "203.0.113.9", "bad"})
+		rows = append(
+			rows,
+			[]string{fmt.Sprintf("2026-11-02 08:%02d:00", 50-i), []string{"ada", "ADA", `GATE\Ada`, "ada@gate.example"}[i%4], "203.0.113.9", "bad"},
+		)
 	}
 	rows = append(rows, []string{"2026-11-02 09:30:00", "ada", "203.0.113.9", "good"})
 	book := excelize.NewFile()

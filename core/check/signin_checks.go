@@ -85,6 +85,15 @@ func eachSource(v *RecordView, hit func(Hit), says func(*signin.Source) string) 
 	})
 }
 
+// unlike says what is unlike all before it in an administrator's sign-ins; "" for
+// nothing, and for others.
+func unlike(v *SignInView, n *signin.Novel, says func(*signin.Novel) string) string {
+	if v.Account.Privileged != facts.Yes || n == nil {
+		return ""
+	}
+	return says(n)
+}
+
 // signinChecks look at a record of sign-ins, where the estate names one. They
 // tell what was seen; why somebody failed no record says. Those after which
 // somebody may be in come first.
@@ -217,11 +226,9 @@ var signinChecks = []Check{
 		Doc:    "mostly it is a late shift; a stolen password works by other clocks.",
 		Remedy: "ask the owner whether it was they",
 		SignIns: func(v *SignInView) string {
-			n := v.Seen.Hour
-			if v.Account.Privileged != facts.Yes || n == nil {
-				return ""
-			}
-			return fmt.Sprintf("at %s UTC; %d sign-ins on the %d days before were at other hours", moment(n.At), n.Before, n.Days)
+			return unlike(v, v.Seen.Hour, func(n *signin.Novel) string {
+				return fmt.Sprintf("at %s UTC; %d sign-ins on the %d days before were at other hours", moment(n.At), n.Before, n.Days)
+			})
 		},
 	},
 	{
@@ -230,11 +237,9 @@ var signinChecks = []Check{
 		Doc:    "mostly it is a journey; a stolen password comes from elsewhere.",
 		Remedy: "ask the owner whether it was they, and ask for a second factor from outside",
 		SignIns: func(v *SignInView) string {
-			n := v.Seen.Network
-			if v.Account.Privileged != facts.Yes || n == nil {
-				return ""
-			}
-			return fmt.Sprintf("from %s at %s UTC; %d sign-ins on the %d days before came from other networks", n.Source, moment(n.At), n.Before, n.Days)
+			return unlike(v, v.Seen.Network, func(n *signin.Novel) string {
+				return fmt.Sprintf("from %s at %s UTC; %d sign-ins on the %d days before came from other networks", n.Source, moment(n.At), n.Before, n.Days)
+			})
 		},
 	},
 	{

@@ -217,7 +217,8 @@ var validators = []string{"simple_password_check", "cracklib_password_check", "p
 
 // judged are the settings that a plugin which judges passwords may hold.
 var judged = []setting.ID{setting.MinLength, setting.MaxLength, setting.MinClasses, setting.MinLetters, setting.MinDigits, setting.MinUpper, setting.MinLower,
-	setting.MinSymbols, setting.MaxRepeat, setting.MaxRun, setting.MinDistinct, setting.MinChanged, setting.BlankAllowed, setting.DictionaryBarred, setting.BreachedBarred,
+	setting.MinSymbols, setting.MaxRepeat, setting.MaxRun, setting.MinDistinct, setting.MinChanged, setting.BlankAllowed,
+	setting.DictionaryBarred, setting.BreachedBarred,
 	setting.CommonBarred, setting.LoginBarred, setting.History, setting.ReuseAfter, setting.MinAge}
 
 // strangers leaves open what a plugin may ask that nobody here knows.

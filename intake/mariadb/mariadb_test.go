@@ -158,7 +158,8 @@ func TestPrintedForPeople(t *testing.T) {
 func TestUnknownValidator(t *testing.T) {
 	for status, want := range map[string]string{"ACTIVE": "unknown", "DISABLED": "none"} {
 		plugins := "PLUGIN_NAME\tPLUGIN_STATUS\tPLUGIN_TYPE\nmysql_native_password\tACTIVE\tAUTHENTICATION\nhouse_check\t" + status + "\tPASSWORD VALIDATION\n"
-		export, err := Format.Open(&intake.Request{System: "x", From: []string{"."}, Folder: intaketest.Write(t, map[string]string{"global_priv.tsv": priv(), "plugins.tsv": plugins})})
+		export, err := Format.Open(&intake.Request{System: "x", From: []string{"."},
+			Folder: intaketest.Write(t, map[string]string{"global_priv.tsv": priv(), "plugins.tsv": plugins})})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -4,9 +4,7 @@ package html
 
 import (
 	"bufio"
-	"bytes"
 	_ "embed"
-	"encoding/base64"
 	"fmt"
 	"html/template"
 	"io"
@@ -23,7 +21,6 @@ import (
 	"yewcone/core/rules"
 	"yewcone/core/setting"
 	"yewcone/output"
-	"yewcone/output/picture"
 	"yewcone/output/visible"
 )
 
@@ -347,83 +344,6 @@ type nameGroup struct {
 
 // mostNames bounds how many accounts a group names.
 const mostNames = 50
-
-// Drift writes a page of what changed between two results.
-func Drift(w io.Writer, d *drift.Drift, o output.Options) error {
-	v := &view{Result: &finding.Result{Estate: d.After.Estate}, Style: template.CSS(style), Version: o.Version}
-	o.Drift, o.Since = d, "the earlier result"
-	if err := v.changes(o); err != nil {
-		return err
-	}
-	return page.ExecuteTemplate(w, "drift", v)
-}
-
-// records draws the records of sign-ins.
-func (v *view) records(o output.Options) error {
-	v.Seen = v.Result.InRecords()
-	for _, r := range o.Replays {
-		if r.Events == 0 {
-			continue
-		}
-		var b bytes.Buffer
-		if err := picture.Replay(&b, r, "svg"); err != nil {
-			return err
-		}
-		force := &r.Columns[0]
-		record := recordView{System: r.System, Image: template.URL("data:image/svg+xml;base64," + base64.StdEncoding.EncodeToString(b.Bytes())),
-			Words: fmt.Sprintf(
-				"%s to %s UTC: %d wrong passwords and %d right ones, and %d sign-ins without a password. With the lockout in force, locks of accounts: %d, on "+
-					"%d of them; wrong passwords that went through: %d",
-				r.From.Format("2006-01-02 15:04"),
-				r.To.Format("2006-01-02 15:04"),
-				r.Failed,
-				r.LetIn,
-				r.ByKey,
-				force.Locks,
-				force.Accounts,
-				force.Through,
-			)}
-		if force.NotKnown > 0 {
-			record.Words += fmt.Sprintf("; of %d accounts that failed the lockout is not known", force.NotKnown)
-		}
-		for i := range v.Result.Findings {
-			if f := &v.Result.Findings[i]; f.OfRecord && f.System == r.System {
-				record.Findings = append(record.Findings, f)
-			}
-		}
-		v.Records = append(v.Records, record)
-	}
-	return nil
-}
-
-// changes puts what became of the findings since an earlier result into groups.
-func (v *view) changes(o output.Options) error {
-	if v.Drift, v.Since = o.Drift, o.Since; o.Drift == nil {
-		return nil
-	}
-	if o.Trend != nil && len(o.Trend.Results) > 1 {
-		var b bytes.Buffer
-		if err := picture.Trend(&b, o.Trend, v.Result.Estate, "svg"); err != nil {
-			return err
-		}
-		v.Trend = template.URL("data:image/svg+xml;base64," + base64.StdEncoding.EncodeToString(b.Bytes()))
-		v.Kept = len(o.Trend.Results)
-	}
-	for i := range o.Drift.Accounts {
-		a := &o.Drift.Accounts[i]
-		for _, l := range a.Lists() {
-			shown := l.Names[:min(mostNames, len(l.Names))]
-			v.Names = append(v.Names, nameGroup{a.System, l.What, shown, len(l.Names), len(l.Names) - len(shown)})
-		}
-	}
-	for _, s := range drift.States {
-		if list := o.Drift.In(s); len(list) > 0 && s.Told() {
-			shown := list[:min(mostChanges, len(list))]
-			v.Changes = append(v.Changes, changeGroup{strings.ToUpper(string(s)[:1]) + string(s)[1:], s.Bad(), shown, len(list) - len(shown)})
-		}
-	}
-	return nil
-}
 
 // A heatKey is a cell of the table of rules and systems.
 type heatKey struct {
