@@ -2,6 +2,7 @@ package audit
 
 import (
 	"hash/maphash"
+	"math/bits"
 	"slices"
 
 	"yewcone/core/facts"
@@ -29,16 +30,14 @@ func (n *names) hash(a *facts.Account) uint64 {
 		seed := maphash.MakeSeed()
 		n.seed = &seed
 	}
-	var h maphash.Hash
-	h.SetSeed(*n.seed)
 	if a.DN != "" {
-		_, _ = h.WriteString(a.DN)
-	} else {
-		_, _ = h.WriteString(a.Login)
-		_ = h.WriteByte(0)
-		_, _ = h.WriteString(a.Policy)
+		return maphash.String(*n.seed, a.DN)
 	}
-	return h.Sum64()
+	h := maphash.String(*n.seed, a.Login)
+	if a.Policy != "" {
+		h ^= bits.RotateLeft64(maphash.String(*n.seed, a.Policy), 1)
+	}
+	return h
 }
 
 func (n *names) add(a *facts.Account) {
