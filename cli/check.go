@@ -204,7 +204,10 @@ func keepsApart(c *cli.Command, e *estatefolder.Estate) error {
 func collectOften(subjects []audit.Subject, a *audit.Relations) {
 	recorded := slices.ContainsFunc(subjects, func(s audit.Subject) bool { return s.Record != nil })
 	switch {
-	case recorded, len(subjects) > 1 && len(a.Match) > 0:
+	case recorded:
+		allowRecords()
+		debug.SetGCPercent(20)
+	case len(subjects) > 1 && len(a.Match) > 0:
 		debug.SetGCPercent(20)
 	case len(subjects) > 1:
 		debug.SetGCPercent(50)

@@ -59,6 +59,7 @@ func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 	room := make([]byte, roomForGarbage)
 	defer runtime.KeepAlive(room)
 	defer tidyWhenStopped()()
+	defer boundMemory(stderr)()
 	app := newApp(stdout, stderr)
 	app.Reader = stdin
 	err := app.Run(context.Background(), args)

@@ -51,6 +51,10 @@ func TestDamaged(t *testing.T) {
 			return s + "# search result\nsearch: 2\nresult: 0 Success\n\n# numEntries: 9999\n"
 		}, 3,
 			[]string{"the search tool says that it wrote 9999 entries"}},
+		{"rota", "users.csv", func(s string) string {
+			return strings.Replace(s, "\ntomasz.wilga,", "\n"+strings.Repeat("n", 5000)+",", 1)
+		}, 3,
+			[]string{"Read 1 system with 2399 accounts", "users.csv:6: the name of the account is 5000 bytes long"}},
 		{"cargo", "manifests.xlsx", func(s string) string {
 			at := r.IntN(len(s)/2) + 100
 			return s[:at] + string([]byte{s[at] ^ 4}) + s[at+1:]

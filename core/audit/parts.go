@@ -21,6 +21,7 @@ type task struct {
 	part   facts.Part
 	number int
 	err    error
+	notes  facts.Notes // of accounts that the engine leaves out
 }
 
 // read runs an export's accounts past the engine and, where the export has
@@ -102,6 +103,10 @@ func (r *reading) work(e *engine) {
 		place := int64(t.number) * placesInPart
 		t.err = t.part.Accounts(func(a *facts.Account) error {
 			place++
+			if n := max(len(a.Login), len(a.DN)); n > facts.LongestName {
+				t.notes.Refuse(a.Origin, "the name of the account is %d bytes long, which no system's is; it is left out", n)
+				return nil
+			}
 			return e.account(a, place)
 		})
 		if e.options.Progress != nil {
@@ -123,6 +128,7 @@ func (r *reading) collect() error {
 			delete(waiting, next)
 			next++
 			t.part.Done()
+			r.engines[0].subject.Export.Notes().Join(&t.notes)
 			if t.err != nil && failed == nil {
 				failed = t.err
 				close(r.stop)

@@ -135,7 +135,7 @@ func (w *walker) password(a *facts.Account, d *facts.Derived, overdue bool) {
 
 func (w *walker) add(a *facts.Account, what string, at facts.Moment, overdue bool) *Item {
 	w.list.Items = append(w.list.Items, Item{UID: finding.Fingerprint("due", w.system.Name, strings.Clone(a.Login), what), What: what,
-		System: w.system.Name, Title: w.system.Title, Owner: w.subject.Owner, Login: strings.Clone(a.Login), Name: strings.Clone(a.DisplayName),
+		System: w.system.Name, Title: w.system.Title, Owner: w.subject.Owner, Login: facts.Shortened(a.Login), Name: facts.Shortened(a.DisplayName),
 		Email: strings.Clone(a.Email), Kind: a.Kind, Privileged: a.Privileged, At: at, Overdue: overdue, Origin: a.Origin})
 	return &w.list.Items[len(w.list.Items)-1]
 }

@@ -1,7 +1,6 @@
 package kerberos
 
 import (
-	"bufio"
 	"strings"
 	"unicode"
 
@@ -31,26 +30,31 @@ func (e *export) readACL() {
 	}
 	defer f.Close()
 	e.hasACL = true
-	n, begun, line := 0, 0, ""
-	for s := bufio.NewScanner(f); s.Scan(); {
-		if n++; line == "" {
+	n, begun := 0, 0
+	var line []byte
+	take := func() {
+		e.aclLine(string(line), facts.Origin{File: file, Line: begun, Text: string(line)})
+		line = line[:0]
+	}
+	s := text.NewScanner(f)
+	for s.Scan() {
+		if n++; len(line) == 0 {
 			begun = n
 		}
 		part, more := strings.CutSuffix(s.Text(), "\\")
-		if line += part; !more {
-			e.aclLine(line, facts.Origin{File: file, Line: begun, Text: line})
-			line = ""
+		if line = append(line, part...); !more {
+			take()
 		}
 	}
-	if line != "" {
-		e.aclLine(line, facts.Origin{File: file, Line: begun, Text: line})
+	if len(line) > 0 {
+		take()
 	}
 	e.Noted.Odd(facts.Origin{File: file}, f.Odd())
 	if n == 0 { // a server gives nobody rights by it; so does one that was emptied on its way
 		e.hasACL = false
 		e.Noted.Remark(facts.Origin{File: file}, "the file is empty: who may administer principals is taken as unknown; write a comment into it where nobody may")
 	}
-	if n > 0 && !f.EndsInLine() {
+	if s.Err() != nil || n > 0 && !f.EndsInLine() {
 		e.Noted.Incomplete(facts.Origin{File: file, Line: n},
 			"the file ends in the middle of a line: it was cut off; take the export again")
 	}
@@ -206,8 +210,8 @@ func (e *export) everyone() []string {
 		return e.names
 	}
 	defer f.Close()
-	s := bufio.NewScanner(f)
-	for s.Buffer(nil, 1<<20); s.Scan(); {
+	s := text.NewScanner(f)
+	for s.Scan() {
 		if name, ok := strings.CutPrefix(s.Text(), "Principal: "); ok {
 			e.names = append(e.names, name)
 		}

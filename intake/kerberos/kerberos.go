@@ -16,7 +16,6 @@
 package kerberos
 
 import (
-	"bufio"
 	"slices"
 	"strconv"
 	"strings"
@@ -168,9 +167,9 @@ func (e *export) look() bool {
 		return false
 	}
 	defer f.Close()
-	s := bufio.NewScanner(f)
+	s := text.NewScanner(f)
 	told := false
-	for s.Buffer(nil, 1<<20); !told && s.Scan(); {
+	for !told && s.Scan() {
 		key, value, _ := strings.Cut(s.Text(), ": ")
 		switch {
 		case key == "Principal" && e.realm == "":
@@ -247,7 +246,8 @@ func (e *export) policies() bool {
 			}
 		}
 	}
-	for s := bufio.NewScanner(f); s.Scan(); {
+	s := text.NewScanner(f)
+	for s.Scan() {
 		n++
 		line := s.Text()
 		prompt = isPrompt(line)
@@ -278,7 +278,7 @@ func (e *export) policies() bool {
 		e.policyLine(p, key, value, origin)
 	}
 	lacking()
-	if !f.EndsInLine() && !prompt {
+	if s.Err() != nil || !f.EndsInLine() && !prompt {
 		e.Noted.Incomplete(facts.Origin{File: file, Line: n},
 			"the file ends in the middle of a line: it was cut off; take the export again")
 	}

@@ -1,7 +1,6 @@
 package kerberos
 
 import (
-	"bufio"
 	"cmp"
 	"slices"
 	"strconv"
@@ -22,8 +21,7 @@ func (e *export) fromText(each func(string, *principal) error) error {
 		return intake.CannotOpen(file, err)
 	}
 	defer f.Close()
-	s := bufio.NewScanner(f)
-	s.Buffer(nil, 1<<20)
+	s := text.NewScanner(f)
 	var p *principal
 	whole, twice := false, ""
 	seen := map[string]bool{}

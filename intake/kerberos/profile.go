@@ -25,7 +25,7 @@ func (e *export) readProfile() profile {
 	for _, name := range []string{"kdc.conf", "krb5.conf"} {
 		if f, err := text.Open(e.request.Path(e.folder+"/"+name), ""); err == nil {
 			p.files++
-			p.read(bufio.NewScanner(f))
+			p.read(text.NewScanner(f))
 			f.Close()
 		}
 	}
@@ -56,6 +56,7 @@ func (p *profile) read(s *bufio.Scanner) {
 			}
 		}
 	}
+	p.more = p.more || s.Err() != nil
 }
 
 // known reports whether what the files do not say is not so.

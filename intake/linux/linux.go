@@ -17,7 +17,6 @@
 package linux
 
 import (
-	"bufio"
 	"bytes"
 	"errors"
 	"io/fs"
@@ -185,9 +184,6 @@ func (e *export) exists(name string) bool {
 	return !errors.Is(err, fs.ErrNotExist) // what is there and cannot be read is told by whoever reads it
 }
 
-// maxLine bounds a line of these files, in bytes.
-const maxLine = 1 << 20
-
 // eachLine hands over the lines of a file. False when the export lacks it.
 // A file that ends in the middle of a line was cut off.
 func (e *export) eachLine(name string, each func(line) error) (bool, error) {
@@ -202,8 +198,7 @@ func (e *export) eachLine(name string, each func(line) error) (bool, error) {
 	}
 	defer f.Close()
 	e.opened[name] = true
-	s := bufio.NewScanner(f)
-	s.Buffer(make([]byte, 0, 1<<16), maxLine)
+	s := text.NewScanner(f)
 	s.Split(wholeLines)
 	n, carried := 0, false // all lines have got a carriage return on the way
 	damaged := false
@@ -233,7 +228,7 @@ func (e *export) eachLine(name string, each func(line) error) (bool, error) {
 	case n == 0 && s.Err() == nil:
 		e.Noted.Remark(facts.Origin{File: full}, "the file is empty: where the host's is not, copy it again")
 	case s.Err() != nil:
-		e.Noted.Incomplete(facts.Origin{File: full, Line: n + 1}, "the file cannot be read on: %s", s.Err())
+		e.Noted.Incomplete(facts.Origin{File: full, Line: n + 1}, "the file cannot be read on: %s", text.Told(s.Err()))
 	case !f.EndsInLine():
 		e.Noted.Incomplete(facts.Origin{File: full, Line: n}, "the file ends in the middle of a line: it was cut off; copy it again")
 	}

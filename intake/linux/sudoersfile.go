@@ -1,6 +1,7 @@
 package linux
 
 import (
+	"bytes"
 	"path"
 	"slices"
 	"strconv"
@@ -74,18 +75,21 @@ func (e *export) hideSudoers(name, how string) {
 // may include a file.
 func joinContinued(lines []line) []line {
 	var out []line
-	pending, number := "", 0
+	var pending []byte
+	number := 0
 	for _, l := range lines {
-		if pending == "" {
+		if len(pending) == 0 {
 			number = l.number
 		}
-		text := pending + l.text
-		if strings.HasSuffix(text, "\\") && !strings.HasPrefix(strings.TrimSpace(text), "#") {
-			pending = strings.TrimSuffix(text, "\\")
+		part, more := strings.CutSuffix(l.text, "\\")
+		pending = append(pending, part...)
+		if remark := bytes.HasPrefix(bytes.TrimSpace(pending), []byte("#")); more && !remark {
 			continue
+		} else if more {
+			pending = append(pending, '\\')
 		}
-		pending = ""
-		text = strings.TrimSpace(text)
+		text := strings.TrimSpace(string(pending))
+		pending = pending[:0]
 		quoted := false
 		for i := 1; i < len(text); i++ {
 			switch {

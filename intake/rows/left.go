@@ -1,7 +1,6 @@
 package rows
 
 import (
-	"bufio"
 	"fmt"
 	"io/fs"
 	"os"
@@ -95,7 +94,7 @@ func (t *Table) within(r *intake.Request, file string) string {
 	}
 	defer f.Close()
 	form, heading, all := "", "", ""
-	s := bufio.NewScanner(f)
+	s := text.NewScanner(f)
 	for n := 0; n < beginning && s.Scan(); n++ {
 		line := strings.TrimSpace(s.Text())
 		if form == "" {

@@ -3,7 +3,6 @@
 package rows
 
 import (
-	"bufio"
 	"encoding/csv"
 	"encoding/json"
 	"encoding/xml"
@@ -182,6 +181,7 @@ func (s *source) emit() error {
 }
 
 func (s *source) csv() error {
+	s.open.Mark()
 	r := csv.NewReader(s.lines)
 	header, err := r.Read()
 	if err == io.EOF {
@@ -195,6 +195,7 @@ func (s *source) csv() error {
 	}
 	r.ReuseRecord = true
 	for {
+		s.open.Mark()
 		record, err := r.Read()
 		if err == io.EOF {
 			return s.end()
@@ -237,8 +238,7 @@ var unescape = strings.NewReplacer(`\t`, "\t", `\n`, "\n", `\\`, `\`, `\0`, "\x0
 // batch reads a client's batch output: a heading, tabs, backslash escapes, and
 // the word NULL.
 func (s *source) batch() error {
-	scan := bufio.NewScanner(s.lines)
-	scan.Buffer(make([]byte, 0, 1<<16), 64<<20)
+	scan := text.NewScanner(s.open)
 	var header []string
 	for n := 1; scan.Scan(); n++ {
 		fields := strings.Split(scan.Text(), "\t")
@@ -262,7 +262,7 @@ func (s *source) batch() error {
 		}
 	}
 	if scan.Err() != nil {
-		return scan.Err()
+		return text.Told(scan.Err())
 	}
 	if header == nil { // the client prints no heading where there are no rows
 		s.notes.Remark(facts.Origin{File: s.file}, "the file is empty: no rows")
@@ -274,6 +274,7 @@ func (s *source) batch() error {
 // json reads an array of objects, objects one after the other, or one object
 // whose keys are names and whose values are settings ("name" and "value").
 func (s *source) json() error {
+	s.open.Mark()
 	d := json.NewDecoder(s.lines)
 	d.UseNumber()
 	first, err := d.Token()
@@ -309,6 +310,7 @@ func (s *source) json() error {
 
 // object reads one object; its opening brace may be read already.
 func (s *source) object(d *json.Decoder, opened json.Token) error {
+	s.open.Mark()
 	s.row.reset(s.lines.Line(d.InputOffset()))
 	if opened == nil {
 		token, err := d.Token()
@@ -328,6 +330,9 @@ func (s *source) object(d *json.Decoder, opened json.Token) error {
 		var raw json.RawMessage
 		if err := d.Decode(&raw); err != nil {
 			return inside(err)
+		}
+		if len(s.row.names) == text.MaxParts {
+			return text.ErrManyParts
 		}
 		value, null := plain(raw)
 		s.row.add(fmt.Sprint(key), value, null)
@@ -361,9 +366,11 @@ func plain(raw json.RawMessage) (value string, null bool) {
 // xml reads a result set: rows of fields with a name attribute; xsi:nil marks
 // a null.
 func (s *source) xml() error {
+	s.open.Mark()
 	d := xml.NewDecoder(s.lines)
 	d.Strict = true
-	name, value, null, inField := "", "", false, false
+	name, null, inField, inRow := "", false, false, false
+	var value []byte
 	depth := 0
 	for {
 		token, err := d.Token()
@@ -376,17 +383,21 @@ func (s *source) xml() error {
 		if err != nil {
 			return err
 		}
+		if !inRow {
+			s.open.Mark()
+		}
 		switch t := token.(type) {
 		case xml.StartElement:
-			if depth++; depth > 20 {
+			if depth++; depth > text.MaxDepth {
 				return errors.New("its elements are nested too deeply")
 			}
 			switch t.Name.Local {
 			case "row":
 				line, _ := d.InputPos()
 				s.row.reset(line)
+				inRow = true
 			case "field":
-				name, value, null, inField = "", "", false, true
+				name, value, null, inField = "", value[:0], false, true
 				for _, a := range t.Attr {
 					switch a.Name.Local {
 					case "name":
@@ -398,18 +409,22 @@ func (s *source) xml() error {
 			}
 		case xml.CharData:
 			if inField {
-				value += string(t)
+				value = append(value, t...)
 			}
 		case xml.EndElement:
 			depth--
 			switch t.Name.Local {
 			case "field":
-				s.row.add(name, value, null)
+				if len(s.row.names) == text.MaxParts {
+					return text.ErrManyParts
+				}
+				s.row.add(name, string(value), null)
 				inField = false
 			case "row":
 				if err := s.emit(); err != nil {
 					return err
 				}
+				inRow = false
 			}
 		}
 	}

@@ -139,6 +139,7 @@ func (s *Source) lines(path, name string, do func(line []byte, number int) bool)
 	if err := text.Regular(path); err != nil {
 		return fmt.Errorf("the record of sign-ins cannot be read: %w", err)
 	}
+	text.Opening(path)
 	f, err := os.Open(path)
 	if err != nil {
 		return fmt.Errorf("the record of sign-ins cannot be read: %w", err)

@@ -6,11 +6,7 @@ import (
 	"strings"
 )
 
-const (
-	pieceSize = 1 << 18
-	// maxRecord bounds what cannot be cut, against hostile files.
-	maxRecord = 64 << 20
-)
+const pieceSize = 1 << 18
 
 // A Piece is a run of whole records out of a file.
 type Piece struct {
@@ -50,8 +46,8 @@ func (p *Pieces) Next() (Piece, error) {
 			n = p.cut(whole)
 		}
 		if n == 0 {
-			if p.size >= maxRecord {
-				return Piece{}, fmt.Errorf("line %d begins a record of more than %d MB", p.line, maxRecord>>20)
+			if p.size >= MaxEntry {
+				return Piece{}, fmt.Errorf("line %d begins a record of more than %d MB", p.line, MaxEntry>>20)
 			}
 			p.size *= 2
 			continue

@@ -62,6 +62,9 @@ type lastByte struct {
 	b   byte
 	n   int64
 	odd int64 // where the first control character is, counted from 1; 0 for none
+
+	mark   int64 // where the row begins that is being read
+	marked bool
 }
 
 // Odd is where the first control character stands among the bytes read, other
@@ -97,6 +100,9 @@ func controls(p []byte) int {
 func control(c byte) bool { return c < ' ' && (c < '\t' || c > '\r') && c != 0x1b }
 
 func (l *lastByte) Read(p []byte) (int, error) {
+	if l.marked && l.n-l.mark > MaxRow {
+		return 0, ErrTooLong
+	}
 	n, err := l.r.Read(p)
 	if n > 0 {
 		if l.odd == 0 {
@@ -123,6 +129,7 @@ func Open(path, name string) (*File, error) {
 	if err != nil {
 		return nil, err
 	}
+	Opening(path)
 	f := &File{close: []func() error{raw.Close}}
 	buffered, err := f.unpack(bufio.NewReaderSize(raw, bufferSize))
 	if err != nil {
@@ -239,8 +246,7 @@ func Lines(path string) iter.Seq[string] {
 			return
 		}
 		defer f.Close()
-		s := bufio.NewScanner(f)
-		s.Buffer(nil, 1<<20)
+		s := NewScanner(f)
 		for s.Scan() && yield(s.Text()) {
 		}
 	}

@@ -38,8 +38,7 @@ func open(s *table.Source) (*lines, error) {
 	if err != nil {
 		return nil, err
 	}
-	t := &lines{name: s.Name, file: f, scan: bufio.NewScanner(f), notes: s.Notes}
-	t.scan.Buffer(nil, 1<<20)
+	t := &lines{name: s.Name, file: f, scan: text.NewScanner(f), notes: s.Notes}
 	return t, nil
 }
 

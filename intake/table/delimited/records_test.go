@@ -128,8 +128,8 @@ func TestPieces(t *testing.T) {
 	if got.String() != whole {
 		t.Fatal("the pieces are not the whole")
 	}
-	p = text.NewPieces(strings.NewReader(strings.Repeat("x", 65<<20)), text.AfterLine)
-	if _, err := p.Next(); err == nil || !strings.Contains(err.Error(), "more than 64 MB") {
+	p = text.NewPieces(strings.NewReader(strings.Repeat("x", 33<<20)), text.AfterLine)
+	if _, err := p.Next(); err == nil || !strings.Contains(err.Error(), "more than 32 MB") {
 		t.Fatalf("a line without an end: %v", err)
 	}
 }

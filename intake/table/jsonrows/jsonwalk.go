@@ -5,10 +5,9 @@ import (
 	"fmt"
 	"io"
 	"iter"
-)
 
-// maxDepth bounds how deep the rows of a JSON file may lie.
-const maxDepth = 50
+	"yewcone/intake/text"
+)
 
 // pull returns a function that gives the rows of the table one by one, then
 // io.EOF or what went wrong, and one that stops it.
@@ -42,9 +41,10 @@ var errStopped = fmt.Errorf("stopped")
 // descend reads one value and yields what the steps lead to, skipping the
 // rest. A list at the top without steps is a list of rows.
 func (t *jsonTable) descend(steps []step, yield func(jsonRow) bool, depth int) error {
-	if depth > maxDepth {
-		return fmt.Errorf("the rows lie more than %d levels deep", maxDepth)
+	if depth > text.MaxDepth {
+		return fmt.Errorf("the rows lie more than %d levels deep", text.MaxDepth)
 	}
+	t.file.Mark()
 	if len(steps) == 0 {
 		return t.value(yield, depth)
 	}
@@ -95,28 +95,47 @@ func unexpected(err error) error {
 	return err
 }
 
+// skip passes over a value, however long it is.
 func (t *jsonTable) skip() error {
-	var raw json.RawMessage
-	return t.decoder.Decode(&raw)
+	for deep := 0; ; {
+		t.file.Mark()
+		token, err := t.decoder.Token()
+		if err != nil {
+			return err
+		}
+		switch token {
+		case json.Delim('{'), json.Delim('['):
+			if deep++; deep > text.MaxDepth {
+				return fmt.Errorf("it lies more than %d levels deep", text.MaxDepth)
+			}
+		case json.Delim('}'), json.Delim(']'):
+			deep--
+		}
+		if deep == 0 {
+			return nil
+		}
+	}
 }
 
 func (t *jsonTable) value(yield func(jsonRow) bool, depth int) error {
 	t.decoder.More() // goes on to where the value begins
 	line := t.counter.Line(t.decoder.InputOffset() + 1)
+	if depth == 0 && t.nextIs('[') {
+		return t.descend([]step{{kind: toAll}}, yield, 0)
+	}
 	var node any
 	if err := t.decoder.Decode(&node); err != nil {
 		return err
-	}
-	if list, ok := node.([]any); ok && depth == 0 {
-		for _, n := range list {
-			if !yield(jsonRow{n, line}) {
-				return errStopped
-			}
-		}
-		return nil
 	}
 	if !yield(jsonRow{node, line}) {
 		return errStopped
 	}
 	return nil
+}
+
+// nextIs reports whether the value that comes next begins with a sign.
+func (t *jsonTable) nextIs(sign byte) bool {
+	var next [1]byte
+	n, _ := t.decoder.Buffered().Read(next[:])
+	return n == 1 && next[0] == sign
 }

@@ -33,8 +33,7 @@ func open(s *table.Source) (table.Table, error) {
 	if err != nil {
 		return nil, err
 	}
-	t := &keyValue{name: s.Name, file: f, scan: bufio.NewScanner(f), notes: s.Notes}
-	t.scan.Buffer(nil, 1<<20)
+	t := &keyValue{name: s.Name, file: f, scan: text.NewScanner(f), notes: s.Notes}
 	return t, nil
 }
 
@@ -74,7 +73,7 @@ func (t *keyValue) Next() ([]string, table.Place) {
 		return t.row[:], table.Place{Line: t.line}
 	}
 	if err := t.scan.Err(); err != nil {
-		t.notes.Incomplete(facts.Origin{File: t.name, Line: t.line}, "the file cannot be read on: %s", err)
+		t.notes.Incomplete(facts.Origin{File: t.name, Line: t.line}, "the file cannot be read on: %s", text.Told(err))
 	} else if !t.file.EndsInLine() {
 		t.notes.Remark(facts.Origin{File: t.name, Line: t.line}, "the file does not end with a line end: its last line may have been cut")
 	}

@@ -37,12 +37,6 @@ type xmlTable struct {
 	count   int
 }
 
-// Limits on hostile files.
-const (
-	maxElements = 100     // nested
-	maxField    = 1 << 24 // bytes
-)
-
 // Form is XML, with the path to the elements that are rows.
 var Form = table.Form{Name: "xml", Endings: []string{".xml"}, Open: open}
 
@@ -115,6 +109,7 @@ func (t *xmlTable) Next() ([]string, table.Place) {
 // read goes on to the next row and reads it.
 func (t *xmlTable) read() ([]string, int, error) {
 	for {
+		t.file.Mark()
 		token, err := t.decoder.Token()
 		if err != nil {
 			return nil, 0, err
@@ -136,8 +131,8 @@ func (t *xmlTable) read() ([]string, int, error) {
 }
 
 func (t *xmlTable) enter(name string) error {
-	if len(t.within) >= maxElements {
-		return fmt.Errorf("elements lie more than %d levels deep", maxElements)
+	if len(t.within) >= text.MaxDepth {
+		return fmt.Errorf("elements lie more than %d levels deep", text.MaxDepth)
 	}
 	t.within = append(t.within, name)
 	return nil
@@ -155,7 +150,7 @@ func (t *xmlTable) element(start xml.StartElement) ([]string, error) {
 	if err := t.attributes(start, top); err != nil {
 		return nil, err
 	}
-	texts := [][]byte{nil}
+	texts, parts := [][]byte{nil}, 0
 	for {
 		token, err := t.decoder.Token()
 		if err == io.EOF {
@@ -169,15 +164,15 @@ func (t *xmlTable) element(start xml.StartElement) ([]string, error) {
 			if err := t.enter(x.Name.Local); err != nil {
 				return nil, err
 			}
+			if parts++; parts > text.MaxParts {
+				return nil, text.ErrManyParts
+			}
 			texts = append(texts, nil)
 			if err := t.attributes(x, top); err != nil {
 				return nil, err
 			}
 		case xml.CharData:
 			last := len(texts) - 1
-			if len(texts[last])+len(x) > maxField {
-				return nil, fmt.Errorf("a text of more than %d MB", maxField>>20)
-			}
 			texts[last] = append(texts[last], x...)
 		case xml.EndElement:
 			t.put(strings.Join(t.within[top:], "/"), string(bytes.TrimSpace(texts[len(texts)-1])))
@@ -192,9 +187,6 @@ func (t *xmlTable) element(start xml.StartElement) ([]string, error) {
 
 func (t *xmlTable) attributes(x xml.StartElement, top int) error {
 	for _, a := range x.Attr {
-		if len(a.Value) > maxField {
-			return fmt.Errorf("a text of more than %d MB", maxField>>20)
-		}
 		t.put(strings.Join(append(slices.Clone(t.within[top:]), "@"+a.Name.Local), "/"), a.Value)
 	}
 	return nil

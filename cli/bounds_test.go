@@ -1,0 +1,125 @@
+package cli
+
+import (
+	"bytes"
+	"compress/gzip"
+	"os"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"yewcone/cli/tooltest"
+	"yewcone/demo"
+)
+
+// endless is a packed text of a beginning, the same piece over and over, and an
+// end, of so many MB.
+func endless(t *testing.T, before, piece, after string, megabytes int) []byte {
+	t.Helper()
+	pack := func(text []byte) []byte {
+		var b bytes.Buffer
+		w, _ := gzip.NewWriterLevel(&b, gzip.BestSpeed)
+		_, err := w.Write(text)
+		if err == nil {
+			err = w.Close()
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		return b.Bytes()
+	}
+	const part = 4 << 20
+	pieces := pack(bytes.Repeat([]byte(piece), part/len(piece)))
+	out := pack([]byte(before))
+	for range megabytes << 20 / part {
+		out = append(out, pieces...)
+	}
+	return append(out, pack([]byte(after))...)
+}
+
+// mostResident is what reading anything takes at most, in MB.
+const mostResident = 256
+
+// TestBounds: no file takes more memory than a run may, whatever is in it, and each
+// that is cut off for it says so and where. Each is 100 MB, once unpacked.
+func TestBounds(t *testing.T) {
+	folder := t.TempDir()
+	if err := demo.WriteEstate(folder); err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range []struct{ system, file, before, piece string }{
+		{"bookings", "roles.csv", "rolname,rolsuper,\"", "A"},
+		{"bookings", "auth_members.csv", "role,member\n", "a,b\n"},
+		{"crewdb", "global_priv.tsv", "Host\tUser\tPriv\n%\ta\t{", "\"a\":1,"},
+		{"directory", "slapcat.ldif", "dn: cn=a\n", "a: b\n"},
+		{"directory", "slapcat.ldif", "", "dn: cn=a\nobjectClass: pwdPolicy\npwdMinLength: 5\n\n"},
+		{"quay1", "etc/passwd", "", "A"},
+		{"quay1", "etc/sudoers", "a", "b\\\n"},
+		{"quay1", "etc/pam.d/common-auth", "", "auth required pam_unix.so\n"},
+		{"quay1", "../../signins/quay1-auth.log.gz", "", "A"},
+		{"rota", "users.csv", "", ","},
+		{"rota", "signins.csv", "\"", "A"},
+		{"mailboxes", "boxes.tsv", "", "A"},
+		{"gangway", "gangway-1.json", "{\"a\":", "["},
+		{"gangway", "gangway-1.json", "{\"a\":\"", "A"},
+		{"partners", "users-001.json", "{\"Resources\":[{", "\"a\":1,"},
+		{"depot", "cuentas.xml", "<a b=\"", "A"},
+		{"depot", "cuentas.xml", "<deposito><cuentas><cuenta>", "<correo>b</correo>"},
+		{"depot", "cuentas.xml", "", "<a>"},
+		{"depot", "cuentas.xml", "<a ", "b=\"1\" "},
+		{"yard", "einstellungen.csv", "", "A"},
+	} {
+		name := c.system + " " + c.file + " " + c.before + c.piece
+		path := filepath.Join(folder, "exports", c.system, filepath.FromSlash(c.file))
+		data, err := os.ReadFile(path)
+		if err == nil {
+			err = os.WriteFile(path, endless(t, c.before, c.piece, "\n", 100), 0o600)
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		cmd := tooltest.Command(folder, "check", c.system)
+		began := time.Now()
+		out, _ := cmd.CombinedOutput()
+		took := time.Since(began)
+		said := string(out)
+		t.Logf("%s: %s", name, took)
+		usage, ok := cmd.ProcessState.SysUsage().(*syscall.Rusage)
+		if !ok {
+			t.Fatal("how much memory it took is not known")
+		}
+		if peak := usage.Maxrss >> 10; peak > mostResident {
+			t.Errorf("%s: %d MB", name, peak)
+		}
+		if code := cmd.ProcessState.ExitCode(); code != ExitPartial || strings.Contains(said, "goroutine ") ||
+			!strings.Contains(said, "reading this takes more than") && !strings.Contains(said, "PARTIAL") ||
+			!strings.Contains(said, filepath.Base(c.file)) {
+			t.Errorf("%s: exit %d after %s: %.2000s", name, code, took, said)
+		}
+		if err := os.WriteFile(path, data, 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+}
+
+// TestMemoryAllowed: who has the memory may give more of it.
+func TestMemoryAllowed(t *testing.T) {
+	folder := t.TempDir()
+	if err := demo.WriteEstate(folder); err != nil {
+		t.Fatal(err)
+	}
+	path := filepath.Join(folder, "exports/bookings/auth_members.csv")
+	if err := os.WriteFile(path, endless(t, "role,member\n", "a,b\n", "", 8), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	for limit, wants := range map[string]bool{"GOMEMLIMIT=100MiB": true, "GOMEMLIMIT=4GiB": false} {
+		cmd := tooltest.Command(folder, "check", "bookings")
+		cmd.Env = append(cmd.Environ(), limit)
+		out, _ := cmd.CombinedOutput()
+		if told := strings.Contains(string(out), "auth_members.csv: reading this takes more than 100 MB of memory"); told != wants {
+			t.Errorf("%s: %s", limit, out)
+		}
+	}
+}

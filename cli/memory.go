@@ -1,0 +1,96 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"math"
+	"os"
+	"runtime"
+	"runtime/debug"
+	"runtime/metrics"
+	"sync/atomic"
+	"time"
+
+	"yewcone/intake/text"
+	"yewcone/output/atomicfile"
+	"yewcone/output/visible"
+)
+
+// What a run may take up where GOMEMLIMIT, which the runtime heeds, says nothing
+// else: no export that anybody has needs as much, and what was made to exhaust a
+// machine needs more than any has. Records of sign-ins name strangers, of whom a
+// large one has a million.
+const (
+	mostMemory = 200<<20 + roomForGarbage
+	forRecords = 256 << 20 // more
+)
+
+// memoryLeft is what a run may take up, in bytes; 0 before it is known.
+var memoryLeft atomic.Int64
+
+// allowRecords lets a run take up more, since it reads a record of sign-ins.
+func allowRecords() {
+	if most := memoryLeft.Load(); most == mostMemory {
+		limitMemory(most + forRecords)
+	}
+}
+
+// limitMemory has the collector run as often as it takes from a part of it on.
+func limitMemory(most int64) {
+	memoryLeft.Store(most)
+	debug.SetMemoryLimit(most - most/8)
+}
+
+// lookEvery is how often the memory is looked at.
+const lookEvery = 2 * time.Millisecond
+
+// boundMemory ends the program where it would take up more memory than it may,
+// with an error that tells what was read then. The function it returns undoes
+// that.
+func boundMemory(stderr io.Writer) (undo func()) {
+	most := debug.SetMemoryLimit(-1)
+	if most == math.MaxInt64 {
+		most = mostMemory
+	}
+	limitMemory(most)
+	done := make(chan struct{})
+	go func() {
+		look := time.NewTicker(lookEvery)
+		defer look.Stop()
+		for {
+			select {
+			case <-done:
+				return
+			case <-look.C:
+			}
+			taken, live := memory()
+			most := memoryLeft.Load()
+			if taken < most {
+				continue
+			}
+			if live < most/2 {
+				runtime.GC()
+				if taken, _ := memory(); taken < most {
+					continue
+				}
+			}
+			atomicfile.Abandon()
+			file := ""
+			if latest := text.Latest(); latest != "" {
+				file = visible.Text(latest) + ": "
+			}
+			fmt.Fprintf(stderr, "yewcone: %sreading this takes more than %d MB of memory; where the file is as long as it "+
+				"should be, allow more with GOMEMLIMIT=1GiB in the environment\n", file, most>>20)
+			os.Exit(ExitPartial)
+		}
+	}()
+	return func() { close(done) }
+}
+
+// memory is how many bytes the program has from the system, and how many of them
+// were in use when the collector last looked.
+func memory() (taken, live int64) {
+	all := []metrics.Sample{{Name: "/memory/classes/total:bytes"}, {Name: "/memory/classes/heap/released:bytes"}, {Name: "/gc/heap/live:bytes"}}
+	metrics.Read(all)
+	return int64(all[0].Value.Uint64() - all[1].Value.Uint64()), int64(all[2].Value.Uint64())
+}
