@@ -3,6 +3,7 @@ package cli
 import (
 	"bytes"
 	"compress/gzip"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -120,6 +121,50 @@ func TestMemoryAllowed(t *testing.T) {
 		out, _ := cmd.CombinedOutput()
 		if told := strings.Contains(string(out), "auth_members.csv: reading this takes more than 100 MB of memory"); told != wants {
 			t.Errorf("%s: %s", limit, out)
+		}
+	}
+}
+
+// TestManyPolicies: many systems with many policies each take no more than a MB for
+// each of them, and their results are written before anybody has gone.
+func TestManyPolicies(t *testing.T) {
+	folder := t.TempDir()
+	const systems, policies, accounts = 80, 300, 900
+	write := func(name, text string) {
+		path := filepath.Join(folder, name)
+		err := os.MkdirAll(filepath.Dir(path), 0o700)
+		if err == nil {
+			err = os.WriteFile(path, []byte(text), 0o600)
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	write("map.yaml", "mapping: many\nsettings:\n  - {file: policies.csv, layout: rows, policy: name, roles: name, "+
+		"take: {min_length: length, max_age: {from: age, unit: days, zero: never}}}\n"+
+		"accounts:\n  - file: users.csv\n    take: {login: login, roles: role}\n")
+	write("rules/all.yaml", "rules: all\nclauses:\n  - id: length\n    expect: {min_length: at least 14}\n    because: it is long\n")
+	estate := "estate: many\nas_of: 2026-11-23\nsystems:\n"
+	for s := range systems {
+		estate += fmt.Sprintf("  s%d:\n    export: {read: mapping, from: exports/s%d, mapping: map.yaml}\n    chooses: own before role\n    rules: all\n", s, s)
+		rows, users := "name,length,age\n", "login,role\n"
+		for p := range policies {
+			rows += fmt.Sprintf("p%d,%d,%d\n", p, 4+p%20, p)
+		}
+		for a := range accounts {
+			users += fmt.Sprintf("a%d.s%d,p%d\n", a, s, a%policies)
+		}
+		write(fmt.Sprintf("exports/s%d/policies.csv", s), rows)
+		write(fmt.Sprintf("exports/s%d/users.csv", s), users)
+	}
+	write("estate.yaml", estate)
+	for _, format := range []string{"text", "html", "xlsx", "json"} {
+		cmd := tooltest.Command(folder, "check", "--format", format, "--out", filepath.Join(folder, "result."+format))
+		began := time.Now()
+		out, _ := cmd.CombinedOutput()
+		usage, ok := cmd.ProcessState.SysUsage().(*syscall.Rusage)
+		if !ok || cmd.ProcessState.ExitCode() != ExitFindings || usage.Maxrss>>10 > mostResident || time.Since(began) > time.Minute {
+			t.Errorf("%s: exit %d, %d MB, %s: %s", format, cmd.ProcessState.ExitCode(), usage.Maxrss>>10, time.Since(began), out)
 		}
 	}
 }

@@ -203,9 +203,10 @@ func keepsApart(c *cli.Command, e *estatefolder.Estate) error {
 // it leaves lying does not grow with it.
 func collectOften(subjects []audit.Subject, a *audit.Relations) {
 	recorded := slices.ContainsFunc(subjects, func(s audit.Subject) bool { return s.Record != nil })
+	allowMore(forSystem * int64(len(subjects)))
 	switch {
 	case recorded:
-		allowRecords()
+		allowMore(forRecords)
 		debug.SetGCPercent(20)
 	case len(subjects) > 1 && len(a.Match) > 0:
 		debug.SetGCPercent(20)

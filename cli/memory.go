@@ -23,15 +23,19 @@ import (
 const (
 	mostMemory = 200<<20 + roomForGarbage
 	forRecords = 256 << 20 // more
+	forSystem  = 1 << 19   // more for each of many
 )
+
+// runtimeLimit is what GOMEMLIMIT says, in bytes.
+var runtimeLimit int64
 
 // memoryLeft is what a run may take up, in bytes; 0 before it is known.
 var memoryLeft atomic.Int64
 
-// allowRecords lets a run take up more, since it reads a record of sign-ins.
-func allowRecords() {
-	if most := memoryLeft.Load(); most == mostMemory {
-		limitMemory(most + forRecords)
+// allowMore lets a run take up more where nobody said how much, for what it reads.
+func allowMore(bytes int64) {
+	if most := memoryLeft.Load(); math.MaxInt64 == runtimeLimit && most > 0 {
+		limitMemory(most + bytes)
 	}
 }
 
@@ -48,7 +52,8 @@ const lookEvery = 2 * time.Millisecond
 // with an error that tells what was read then. The function it returns undoes
 // that.
 func boundMemory(stderr io.Writer) (undo func()) {
-	most := debug.SetMemoryLimit(-1)
+	runtimeLimit = debug.SetMemoryLimit(-1)
+	most := runtimeLimit
 	if most == math.MaxInt64 {
 		most = mostMemory
 	}
@@ -68,7 +73,7 @@ func boundMemory(stderr io.Writer) (undo func()) {
 			if taken < most {
 				continue
 			}
-			if live < most/2 {
+			if live < most*3/4 {
 				runtime.GC()
 				if taken, _ := memory(); taken < most {
 					continue

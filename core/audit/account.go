@@ -161,15 +161,11 @@ func (e *engine) sumUp() {
 // held counts the accounts of a verdict with those for whom a value holds.
 func (e *engine) held(policy string, id setting.ID, v *verdict) {
 	if e.summary.Holds == nil {
-		e.summary.Holds = map[string][]finding.Held{}
+		e.summary.Holds = map[string]finding.Holding{}
 	}
-	if e.summary.Holds[policy] == nil {
-		e.summary.Holds[policy] = make([]finding.Held, setting.Len)
-	}
-	h := &e.summary.Holds[policy][id]
-	h.Value = v.settings.Get(id).Value
-	h.Accounts += v.accounts
-	h.Privileged += v.privileged
+	holding := e.summary.Holds[policy]
+	holding.Add(finding.Held{Setting: id, Value: v.settings.Get(id).Value, Accounts: v.accounts, Privileged: v.privileged})
+	e.summary.Holds[policy] = holding
 }
 
 // settings records what is wrong or unknown for an account; a nil account

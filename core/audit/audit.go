@@ -102,6 +102,7 @@ func Run(name string, subjects []Subject, o Options) (*finding.Result, error) {
 			if engines[i], err = readOnce(engines[i], jobs); err != nil {
 				return err
 			}
+			defer engines[i].forget()
 			return engines[i].finish()
 		})
 	}

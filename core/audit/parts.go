@@ -7,7 +7,6 @@ import (
 
 	"yewcone/core/facts"
 	"yewcone/core/finding"
-	"yewcone/core/setting"
 )
 
 var errStopped = errors.New("stopped")
@@ -160,19 +159,13 @@ func (e *engine) absorb(o *engine) {
 	}
 	for policy, list := range o.summary.Holds {
 		if e.summary.Holds == nil {
-			e.summary.Holds = map[string][]finding.Held{}
+			e.summary.Holds = map[string]finding.Holding{}
 		}
-		if e.summary.Holds[policy] == nil {
-			e.summary.Holds[policy] = make([]finding.Held, setting.Len)
+		holding := e.summary.Holds[policy]
+		for _, h := range list {
+			holding.Add(h)
 		}
-		for id, h := range list {
-			mine := &e.summary.Holds[policy][id]
-			if h.Value.Known() {
-				mine.Value = h.Value
-			}
-			mine.Accounts += h.Accounts
-			mine.Privileged += h.Privileged
-		}
+		e.summary.Holds[policy] = holding
 	}
 	e.marks = append(e.marks, o.marks...)
 	e.names.merge(&o.names)

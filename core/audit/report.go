@@ -38,6 +38,13 @@ func (e *engine) finish() error {
 	return nil
 }
 
+// forget drops what was worked out for accounts on the way and that is not told:
+// there may be hundreds of systems, each with hundreds of policies.
+func (e *engine) forget() {
+	e.verdicts, e.latest, e.outcomes, e.marks = map[*effective.Settings]*verdict{}, nil, map[string]*outcome{}, nil
+	e.resolver = effective.NewResolver(e.system)
+}
+
 // withoutAccounts checks the policies of a system whose export names no
 // accounts, as they would hold for an account of which nothing is known.
 func (e *engine) withoutAccounts() {

@@ -73,7 +73,7 @@ func TestClearNeedsKnowing(t *testing.T) {
 		t.Errorf("known: %s", got)
 	}
 	open := single(t, nil, ordinary("ann"))
-	open.Of.Policies[0].Values[setting.MaxLength] = facts.Sourced{}
+	open.Of.Policies[0].Set(setting.MaxLength, setting.Value{}, facts.Origin{})
 	if got := stateOf(resultOf(t, open), "check/low-ceiling"); got != finding.Open {
 		t.Errorf("not known: %s", got)
 	}

@@ -127,15 +127,15 @@ func TestEnough(t *testing.T) {
 // TestAgainst: what a step would set off beside a value that stays is said first.
 func TestAgainst(t *testing.T) {
 	f := found("a", rules.High, 1, want("min_age", "none", "at least 2 days"))
-	holds := make([]finding.Held, setting.Len)
+	var holds finding.Holding
 	for name, value := range map[string]string{"min_age": "none", "max_age": "1 day"} {
-		holds[settingtest.ID(name)].Value = settingtest.Value(name, value)
+		holds.Add(finding.Held{Setting: settingtest.ID(name), Value: settingtest.Value(name, value)})
 	}
 	for _, c := range []struct{ policy, first string }{
 		{f.Policy, "decide of " + f.Policy + " first: with these values a password must be kept for 2 days and lasts 1 day; set min_age well below max_age"},
 
 		{"another", ""}} {
-		r := &finding.Result{Systems: []finding.SystemResult{{Name: "s", Holds: map[string][]finding.Held{c.policy: holds}}}, Findings: []finding.Finding{f}}
+		r := &finding.Result{Systems: []finding.SystemResult{{Name: "s", Holds: map[string]finding.Holding{c.policy: holds}}}, Findings: []finding.Finding{f}}
 		if got := strings.Join(Of(r)[0].First, "|"); got != c.first {
 			t.Errorf("%q", got)
 		}

@@ -78,7 +78,8 @@ func (b *builder) settleValue(k key, s *Step) {
 	for i := range b.result.Systems {
 		if sys := &b.result.Systems[i]; sys.Name == k.system {
 			if held := sys.Holds[k.policy]; held != nil {
-				s.Accounts, s.Privileged = held[s.Setting].Accounts, held[s.Setting].Privileged
+				h := held.At(s.Setting)
+				s.Accounts, s.Privileged = h.Accounts, h.Privileged
 			}
 		}
 	}
@@ -196,7 +197,7 @@ func (b *builder) against(c *Change) []string {
 		present := func(id setting.ID) *effective.Setting {
 			for i := range b.result.Systems {
 				if sys := &b.result.Systems[i]; sys.Name == c.System && sys.Holds[policy] != nil {
-					return &effective.Setting{Value: sys.Holds[policy][id].Value}
+					return &effective.Setting{Value: sys.Holds[policy].At(id).Value}
 				}
 			}
 			return &effective.Setting{}

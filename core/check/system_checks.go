@@ -2,7 +2,6 @@ package check
 
 import (
 	"fmt"
-	"slices"
 
 	"yewcone/core/facts"
 	"yewcone/core/rules"
@@ -36,8 +35,7 @@ var systemChecks = []Check{
 		System: func(v *SystemView, hit func(Hit)) {
 			for i := range v.System.Policies {
 				p := &v.System.Policies[i]
-				says := slices.ContainsFunc(p.Values, func(v facts.Sourced) bool { return v.Known() })
-				if says && v.PolicyReach[p.Name] > 0 && !v.PolicyWon[p.Name] && !v.openPolicies() {
+				if p.Says() && v.PolicyReach[p.Name] > 0 && !v.PolicyWon[p.Name] && !v.openPolicies() {
 					hit(Hit{Says: fmt.Sprintf("the policy %s reaches %d accounts and has no effect on them: other policies "+
 						"come first in everything it says", p.Name, v.PolicyReach[p.Name]), Policy: p.Name,
 						Origin: p.Origin})

@@ -211,37 +211,54 @@ type Sourced struct {
 // not say is unknown, or comes from elsewhere, as the system chooses.
 type Policy struct {
 	Name     string
-	Values   []Sourced // by setting.ID; shorter than the catalogue is fine
-	Roles    []string  // accounts with one of these roles or groups fall under it
-	Unit     string    // accounts in this unit or below fall under it
-	Parent   string    // the policy that says what this one does not; "" for none
-	Priority int       // for systems that choose by number; the lowest wins
-	Changed  Moment    // when the policy was last changed
-	Open     bool      // it stands for policies that are not known, and so says nothing
+	Roles    []string // accounts with one of these roles or groups fall under it
+	Unit     string   // accounts in this unit or below fall under it
+	Parent   string   // the policy that says what this one does not; "" for none
+	Priority int      // for systems that choose by number; the lowest wins
+	Changed  Moment   // when the policy was last changed
+	Open     bool     // it stands for policies that are not known, and so says nothing
 	Origin   Origin
+
+	said  []Sourced          // what it says, in the order in which that was set
+	place [setting.Len]uint8 // of each setting there, counted from 1; most policies say little
 }
 
 // Value returns what the policy says of a setting.
 func (p *Policy) Value(id setting.ID) Sourced {
-	if int(id) < len(p.Values) {
-		return p.Values[id]
+	if at := p.place[id]; at > 0 {
+		return p.said[at-1]
 	}
 	return Sourced{}
+}
+
+// Values goes through what the policy says, in the order of the catalogue.
+func (p *Policy) Values(yield func(setting.ID, Sourced) bool) {
+	for id, at := range p.place {
+		if at > 0 && !yield(setting.ID(id), p.said[at-1]) {
+			return
+		}
+	}
+}
+
+// Says reports whether the policy says anything.
+func (p *Policy) Says() bool {
+	return slices.ContainsFunc(p.said, func(v Sourced) bool { return v.Known() })
 }
 
 // Hide notes that the policy may say something of a setting, which the export
 // does not show: then no other policy takes its place.
 func (p *Policy) Hide(id setting.ID, origin Origin) {
 	p.Set(id, setting.Value{}, origin)
-	p.Values[id].Hidden = true
+	p.said[p.place[id]-1].Hidden = true
 }
 
 // Set records what the policy says of a setting.
 func (p *Policy) Set(id setting.ID, v setting.Value, origin Origin) {
-	for len(p.Values) <= int(id) {
-		p.Values = append(p.Values, Sourced{})
+	if p.place[id] == 0 {
+		p.said = append(p.said, Sourced{})
+		p.place[id] = uint8(len(p.said))
 	}
-	p.Values[id] = Sourced{Value: v, Origin: origin}
+	p.said[p.place[id]-1] = Sourced{Value: v, Origin: origin}
 }
 
 // Precedence is how a system picks what holds for an account out of several

@@ -50,14 +50,44 @@ type SystemResult struct {
 	Nobody       int      // clauses that reach nobody, or nobody of whom they could ask anything
 	Accepted     int      // findings that exceptions cover
 	Outcomes     []RuleState
-	Owner        string            // who answers for it, as the estate says; "" for nobody
-	Holds        map[string][]Held // by policy and setting: for whom its value holds
+	Owner        string             // who answers for it, as the estate says; "" for nobody
+	Holds        map[string]Holding // by policy: for whom its values hold
 	Asks         []Ask
 	Spread       *Spread // of its enabled accounts; nil where it was not wanted
 }
 
+// Holding is the values of a policy that hold for somebody, in the order of the
+// catalogue.
+type Holding []Held
+
+// At is what holds of a setting; the zero Held for nothing.
+func (h Holding) At(id setting.ID) Held {
+	for _, held := range h {
+		if held.Setting == id {
+			return held
+		}
+	}
+	return Held{Setting: id}
+}
+
+// Add counts more accounts for whom a value holds.
+func (h *Holding) Add(o Held) {
+	at, there := slices.BinarySearchFunc(*h, o.Setting, func(h Held, id setting.ID) int { return cmp.Compare(h.Setting, id) })
+	if !there {
+		*h = slices.Insert(*h, at, o)
+		return
+	}
+	mine := &(*h)[at]
+	if o.Value.Known() {
+		mine.Value = o.Value
+	}
+	mine.Accounts += o.Accounts
+	mine.Privileged += o.Privileged
+}
+
 // Held is a value of a policy, with the accounts for which it holds.
 type Held struct {
+	Setting              setting.ID
 	Value                setting.Value
 	Accounts, Privileged int
 }

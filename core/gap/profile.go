@@ -180,7 +180,10 @@ func (p *Profile) Held(a Audience, id setting.ID) []Held {
 	}
 	def := setting.At(id)
 	slices.SortFunc(list, func(x, y Held) int {
-		return cmp.Or(cmp.Compare(y.Accounts, x.Accounts), strings.Compare(def.Text(x.Value), def.Text(y.Value)))
+		if c := cmp.Compare(y.Accounts, x.Accounts); c != 0 {
+			return c
+		}
+		return strings.Compare(def.Text(x.Value), def.Text(y.Value))
 	})
 	return list
 }

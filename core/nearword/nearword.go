@@ -1,18 +1,25 @@
 // Package nearword finds the word somebody meant when they wrote another.
 package nearword
 
-import "strings"
+import (
+	"strings"
+	"unicode/utf8"
+)
 
 // Of returns the candidate nearest to word by edit distance (letter case
 // ignored), and false when none is near enough to be a likely slip: more than
 // a third of the letters, and at least two, would have to change. Of equally
 // near candidates the first one wins.
 func Of(word string, candidates []string) (string, bool) {
-	best, bestDistance := "", max(2, len([]rune(word))/3)+1
-	lower := strings.ToLower(word)
+	best, bestDistance := "", max(2, utf8.RuneCountInString(word)/3)+1
+	lower := []rune(strings.ToLower(word))
 	for _, candidate := range candidates {
-		d := distance([]rune(lower), []rune(strings.ToLower(candidate)))
-		if d < bestDistance && d < len([]rune(candidate)) {
+		letters := utf8.RuneCountInString(candidate)
+		if apart := len(lower) - letters; max(apart, -apart) >= bestDistance+2 { // two, for letters that are two in the other case
+			continue
+		}
+		d := distance(lower, []rune(strings.ToLower(candidate)))
+		if d < bestDistance && d < letters {
 			best, bestDistance = candidate, d
 		}
 	}

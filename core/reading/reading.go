@@ -58,9 +58,9 @@ func Of(subjects []audit.Subject, o audit.Options) ([]Intake, error) {
 
 func readSettings(p *facts.Policy) []ReadSetting {
 	var list []ReadSetting
-	for id := range p.Values {
-		if v := p.Values[id]; v.Known() {
-			def := setting.At(setting.ID(id))
+	for id, v := range p.Values {
+		if v.Known() {
+			def := setting.At(id)
 			list = append(list, ReadSetting{def.Name, def.Text(v.Value), v.Origin})
 		}
 	}

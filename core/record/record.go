@@ -192,13 +192,13 @@ func valuesOf(s *facts.System) []Value {
 	var list []Value
 	for i := range s.Policies {
 		p := &s.Policies[i]
-		for id := range p.Values {
-			if v := p.Values[id]; v.Known() {
+		for id, v := range p.Values {
+			if v.Known() {
 				place := v.Origin.String()
 				if v.Origin.Text != "" {
 					place += "  " + v.Origin.Text
 				}
-				def := setting.At(setting.ID(id))
+				def := setting.At(id)
 				list = append(list, Value{p.Name, def.Name, def.Text(v.Value), place})
 			}
 		}

@@ -247,9 +247,9 @@ func (v *Value) read() (setting.ID, facts.Sourced, error) {
 func OfPolicy(p *facts.Policy) *Policy {
 	out := &Policy{Name: p.Name, Settings: []Value{}, Roles: p.Roles, Unit: p.Unit, Parent: p.Parent, Priority: p.Priority,
 		Changed: Moment(p.Changed), Open: p.Open, Origin: originOf(p.Origin)}
-	for i, v := range p.Values {
+	for id, v := range p.Values {
 		if v.Known() || v.Hidden { // which is written as unknown
-			out.Settings = append(out.Settings, valueOf(setting.ID(i), v))
+			out.Settings = append(out.Settings, valueOf(id, v))
 		}
 	}
 	return out

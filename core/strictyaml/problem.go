@@ -55,7 +55,7 @@ func (ps Problems) Error() string {
 }
 
 // Err returns the problems as an error, or nil when there are none. Those of
-// one file are put in the order of its lines.
+// one file are put in the order of its lines; what is told twice is told once.
 func (ps Problems) Err() error {
 	if len(ps) == 0 {
 		return nil
@@ -69,5 +69,11 @@ func (ps Problems) Err() error {
 	slices.SortStableFunc(ps, func(a, b *Problem) int {
 		return cmp.Or(cmp.Compare(first[a.File], first[b.File]), cmp.Compare(a.Line, b.Line), cmp.Compare(a.Column, b.Column))
 	})
-	return ps
+	told := map[string]bool{} // several systems may be read by one file
+	return slices.DeleteFunc(ps, func(p *Problem) bool {
+		text := p.Error()
+		again := told[text]
+		told[text] = true
+		return again
+	})
 }

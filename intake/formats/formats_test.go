@@ -36,7 +36,7 @@ func readAll(t *testing.T, format string, request *intake.Request) (accounts int
 	}
 	for _, p := range export.System().Policies {
 		for id, v := range p.Values {
-			if def := setting.At(setting.ID(id)); !def.Takes(v.Value) {
+			if def := setting.At(id); !def.Takes(v.Value) {
 				t.Fatalf("%s is given the value %v", def.Name, v.Value)
 			}
 		}

@@ -125,9 +125,12 @@ func (e *export) newPasswords(passwords stack) {
 			e.Noted.Remark(m.origin, "what this module refuses is stored all the same, by how the lines around it are written")
 			continue
 		}
-		before := slices.Clone(e.policy.Values)
+		before := [setting.Len]facts.Sourced{}
+		for id, v := range e.policy.Values {
+			before[id] = v
+		}
 		e.complexity(m, least, origin)
-		e.strictest(before)
+		e.strictest(&before)
 	}
 }
 
@@ -148,7 +151,7 @@ func (e *export) forget(origin facts.Origin) {
 
 // strictest keeps the stricter value of each setting of two modules that both
 // look at a new password.
-func (e *export) strictest(before []facts.Sourced) {
+func (e *export) strictest(before *[setting.Len]facts.Sourced) {
 	for i, old := range before {
 		id := setting.ID(i)
 		now := e.policy.Value(id)
@@ -156,7 +159,7 @@ func (e *export) strictest(before []facts.Sourced) {
 			continue
 		}
 		if order, ok := setting.At(id).Compare(old.Value, now.Value); ok && order > 0 {
-			e.policy.Values[i] = old
+			e.policy.Set(id, old.Value, old.Origin)
 		}
 	}
 }

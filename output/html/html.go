@@ -417,26 +417,28 @@ func (v *view) heat() {
 const checksGroup = "built-in checks that found something"
 
 func (v *view) systems() {
+	var people, admins []gap.Row
+	if v.Result.Gaps != nil {
+		people, admins = v.Result.Gaps.Compare(gap.People), v.Result.Gaps.Compare(gap.Privileged)
+	}
 	for i := range v.Result.Systems {
 		s := &v.Result.Systems[i]
 		view := systemView{SystemResult: s, Counts: counts(v.Result, s.Name)}
 		for _, c := range view.Counts {
 			view.Findings += c.N
 		}
-		if v.Result.Gaps != nil {
-			view.Settings = v.settings(i, s)
-		}
+		view.Settings = settingsOf(i, s, people, admins)
 		v.Systems = append(v.Systems, view)
 	}
 }
 
-// settings are what holds on one system, beside what the rules ask.
-func (v *view) settings(i int, s *finding.SystemResult) []settingView {
+// settingsOf are what holds on one system, by its number, beside what the rules
+// ask.
+func settingsOf(i int, s *finding.SystemResult, people, admins []gap.Row) []settingView {
 	asks := map[string][]string{}
 	for _, a := range s.Asks {
 		asks[a.Setting] = append(asks[a.Setting], a.Text+" ("+a.Rule.String()+")")
 	}
-	people, admins := v.Result.Gaps.Compare(gap.People), v.Result.Gaps.Compare(gap.Privileged)
 	var list []settingView
 	for n := range people {
 		def := people[n].Setting

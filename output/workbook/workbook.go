@@ -36,6 +36,7 @@ type book struct {
 	day    int
 	wrap   int
 	number int
+	sheets int
 	err    error
 }
 
@@ -67,7 +68,13 @@ func (b *book) sheet(name string, columns ...column) *sheet {
 	if b.err != nil {
 		return s
 	}
-	if _, err := b.file.NewSheet(name); err != nil {
+	var err error
+	if b.sheets++; b.sheets == 1 { // a new workbook has one already; to delete it the library would read all others
+		err = b.file.SetSheetName(b.file.GetSheetName(0), name)
+	} else {
+		_, err = b.file.NewSheet(name)
+	}
+	if err != nil {
 		b.fail(err)
 		return s
 	}
@@ -198,9 +205,6 @@ func write(w io.Writer, estate string, o output.Options, fill func(*book)) error
 	b.styles()
 	if fill(b); b.err != nil {
 		return b.err
-	}
-	if err := b.file.DeleteSheet("Sheet1"); err != nil {
-		return err
 	}
 	if err := b.file.SetDocProps(&excelize.DocProperties{Title: text(estate) + ": passwords",
 		Creator: "Yewcone " + o.Version, Created: "2000-01-01T00:00:00Z", Modified: "2000-01-01T00:00:00Z"}); err != nil {
