@@ -7,6 +7,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"sort"
 	"strings"
@@ -47,6 +48,7 @@ var mutations = []struct {
 		}
 		return bytes.ReplaceAll(data, []byte("\n"), []byte("\r"))
 	}},
+	{"a word from tomorrow", tomorrow},
 	{"one bit", func(r *rand.Rand, path string, data []byte) []byte {
 		if !packed(path) { // another value in a text is another value
 			return nil
@@ -55,6 +57,111 @@ var mutations = []struct {
 		out[r.IntN(len(out))] ^= 1 << r.IntN(8)
 		return out
 	}},
+}
+
+// closed are words of lists that somebody else keeps and may make longer: their
+// first group is the word.
+var closed = []struct{ file, word *regexp.Regexp }{
+	{regexp.MustCompile(`hba_file_rules\.csv$`), regexp.MustCompile(`,(scram-sha-256|md5|password|peer|trust|cert|ident|ldap|pam|reject|gss|radius),`)},
+	{regexp.MustCompile(`hba_file_rules\.csv$`), regexp.MustCompile(`,(local|host|hostssl|hostnossl),`)},
+	{regexp.MustCompile(`(bookings|pg\w*)/settings\.csv$`), regexp.MustCompile(`(?m)^(?:password_encryption|ssl|row_security|log_connections),("?\w[\w-]*"?)`)},
+	{regexp.MustCompile(`global_priv\.\w+$`), regexp.MustCompile(`"plugin":\s*"(\w+)"`)},
+	{regexp.MustCompile(`plugins\.\w+$`), regexp.MustCompile(`(?m)^(\w+)\t`)},
+	{regexp.MustCompile(`plugins\.\w+$`), regexp.MustCompile(`(?m)^\w+\t[\d.]+\t(\w+)`)},
+	{regexp.MustCompile(`plugins\.\w+$`), regexp.MustCompile(`(?m)^\w+\t[\d.]+\t\w+\t([A-Z ]+)`)},
+	{regexp.MustCompile(`variables\.\w+$`), regexp.MustCompile(`(?m)^(?:default_password_lifetime|old_passwords|secure_auth|strict_password_validation|simple_password_check_\w+|cracklib_\w+|disconnect_on_\w+)\t(\w+)`)},
+	{regexp.MustCompile(`pam\.d/`), regexp.MustCompile(`(pam_\w+)\.so`)},
+	{regexp.MustCompile(`pam\.d/`), regexp.MustCompile(`(?m)^-?(?:auth|account|password|session)\s+(required|requisite|sufficient|optional|include|substack)\s`)},
+	{regexp.MustCompile(`pam\.d/`), regexp.MustCompile(`\w+=(die|bad|ok|done|ignore|reset)`)},
+	{regexp.MustCompile(`pam\.d/`), regexp.MustCompile(`\.so.* (\w+)`)},
+	{regexp.MustCompile(`nsswitch\.conf$`), regexp.MustCompile(`(?m)^(?:passwd|shadow|group|sudoers):\s+(\w+)`)},
+	{regexp.MustCompile(`sshd_config|\.conf$|sshd-effective`), regexp.MustCompile(`(?mi)^(?:PasswordAuthentication|PermitRootLogin|UsePAM|PermitEmptyPasswords|KbdInteractiveAuthentication|AuthenticationMethods) (\S+)`)},
+	{regexp.MustCompile(`sshd_config|sshd-effective`), regexp.MustCompile(`(?mi)^(PasswordAuthentication|PermitRootLogin|UsePAM|PermitEmptyPasswords|KbdInteractiveAuthentication) `)},
+	{regexp.MustCompile(`pwquality`), regexp.MustCompile(`(?m)^(\w+)\s*=`)},
+	{regexp.MustCompile(`faillock\.conf`), regexp.MustCompile(`(?m)^(\w+)`)},
+	{regexp.MustCompile(`login\.defs`), regexp.MustCompile(`(?m)^ENCRYPT_METHOD\s+(\w+)`)},
+	{regexp.MustCompile(`shadow$`), regexp.MustCompile(`(?m)^[^:]+:\$(\w+)\$`)},
+	{regexp.MustCompile(`(slapcat|ldapsearch).*\.ldif$`), regexp.MustCompile(`(?m)^userPassword: \{([\w-]+)\}`)},
+	{regexp.MustCompile(`slapcat-config\.ldif$`), regexp.MustCompile(`(?m)^(?:olcPPolicyHashCleartext|olcPPolicyUseLockout|olcPPolicyForwardUpdates): (\w+)`)},
+	{regexp.MustCompile(`(slapcat|ldapsearch)\.ldif$`), regexp.MustCompile(`(?m)^pwd(?:Lockout|MustChange|AllowUserChange|SafeModify|Reset): (\w+)`)},
+	{regexp.MustCompile(`princ_flags\.csv$`), regexp.MustCompile(`,(\w+),[01]$`)},
+	{regexp.MustCompile(`getprinc\.txt$`), regexp.MustCompile(`(?m)^Attributes:.* (\w+)$`)},
+	{regexp.MustCompile(`getprinc\.txt$`), regexp.MustCompile(`(?m)^Key: vno \d+, (\S+)$`)},
+	{regexp.MustCompile(`keyinfo\.csv$`), regexp.MustCompile(`,([\w-]+),normal`)},
+	{regexp.MustCompile(`kadm5\.acl$`), regexp.MustCompile(`(?m)^\S+\s+(\S+)`)},
+	{regexp.MustCompile(`sudoers`), regexp.MustCompile(`(NOPASSWD|PASSWD|NOEXEC|SETENV):`)},
+	{regexp.MustCompile(`rota/users\.csv$`), regexp.MustCompile(`,(Yes|No|On|Off),`)},
+	{regexp.MustCompile(`tills/staff\.csv$`), regexp.MustCompile(`,(yes|no|Y|N|1|0),`)},
+	{regexp.MustCompile(`yard/benutzer\.csv$`), regexp.MustCompile(`;(ja|nein);`)},
+	{regexp.MustCompile(`cuentas\.xml$`), regexp.MustCompile(`>(sí|no)<`)},
+	{regexp.MustCompile(`users-\d+\.json$`), regexp.MustCompile(`: (true|false)`)},
+}
+
+// tomorrow puts a word that nobody has heard of in the place of one of a closed
+// list.
+func tomorrow(r *rand.Rand, path string, data []byte) []byte {
+	var places [][]int
+	for _, c := range closed {
+		if c.file.MatchString(filepath.ToSlash(path)) {
+			for _, m := range c.word.FindAllSubmatchIndex(data, -1) {
+				places = append(places, m[2:4])
+			}
+		}
+	}
+	if len(places) == 0 {
+		return nil
+	}
+	at := places[r.IntN(len(places))]
+	return slices.Concat(data[:at[0]], []byte("tomorrow9"), data[at[1]:])
+}
+
+// captured are exports of real servers beside those of the demo: how each is read
+// and its files.
+var captured = map[string]struct {
+	read, folder string
+	files        []string
+}{
+	"kdc":  {"kerberos", "kerberos", []string{"getpol.txt", "getprinc.txt", "kadm5.acl"}},
+	"kdc2": {"kerberos", "kerberos", []string{"getpol.txt", "princ_meta.csv", "princ_lockout.csv", "princ_flags.csv", "princ_tktpolicy.csv", "keyinfo.csv", "kadm5.acl"}},
+	"dom":  {"samba", "samba", []string{"domain.ldif", "pso.ldif", "accounts.ldif"}},
+	"pg1":  {"postgresql", "postgresql", []string{"authid.json", "auth_members.csv", "settings.csv", "hba_file_rules.csv", "version.txt"}},
+	"pg2":  {"postgresql", "postgresql", []string{"roles.jsonl", "auth_members.csv", "settings.csv", "hba_file_rules.csv", "version.txt"}},
+	"mdb1": {"mariadb", "mariadb", []string{"global_priv.json", "variables.json", "plugins.tsv", "roles_mapping.tsv", "version.txt"}},
+	"mdb2": {"mariadb", "mariadb", []string{"global_priv.xml", "variables.xml", "plugins.xml", "roles_mapping.xml", "version.txt"}},
+	"tree": {"ldif", ".", []string{"ldapsearch.ldif"}},
+}
+
+// addCaptured puts them into the demo's estate.
+func addCaptured(folder string) error {
+	root := "cli/testdata/truth"
+	if _, err := os.Stat(root); err != nil {
+		root = "../" + root
+	}
+	estate, err := os.ReadFile(filepath.Join(folder, estatefolder.FileName))
+	if err != nil {
+		return err
+	}
+	for _, name := range sortedKeys(captured) {
+		c := captured[name]
+		from := "exports/" + name
+		if err := os.MkdirAll(filepath.Join(folder, from), 0o700); err != nil {
+			return err
+		}
+		for _, file := range c.files {
+			data, err := os.ReadFile(filepath.Join(root, c.folder, file))
+			if err != nil {
+				return err
+			}
+			if err := os.WriteFile(filepath.Join(folder, from, file), data, 0o600); err != nil {
+				return err
+			}
+		}
+		if c.read == "ldif" || c.read == "samba" {
+			from = "[" + from + "/" + strings.Join(c.files, ", "+from+"/") + "]"
+		}
+		estate = fmt.Appendf(estate, "\n  %s:\n    export: {read: %s, from: %s}\n    rules: [house, privileged]\n", name, c.read, from)
+	}
+	return os.WriteFile(filepath.Join(folder, estatefolder.FileName), estate, 0o600)
 }
 
 func packed(path string) bool {
@@ -156,6 +263,9 @@ func mutate(count int, seed uint64) error {
 	}
 	defer os.RemoveAll(folder)
 	if err := demo.WriteEstate(folder); err != nil {
+		return err
+	}
+	if err := addCaptured(folder); err != nil {
 		return err
 	}
 	e, err := estatefolder.Load(folder)

@@ -5,12 +5,14 @@ package intake
 import (
 	"errors"
 	"io/fs"
+	"os"
 	"path/filepath"
 	"strings"
 	"time"
 
 	"yewcone/core/facts"
 	"yewcone/core/setting"
+	"yewcone/intake/text"
 )
 
 // A Request says what to read and how the estate file describes it.
@@ -19,6 +21,7 @@ type Request struct {
 	Title    string
 	Labels   []string
 	Folder   string    // of the estate; paths are relative to it
+	Outside  bool      // files may lie outside of the folder
 	From     []string  // files or folders of the export, as the estate file has them
 	Mapping  string    // path of the mapping file; "" for none
 	Whole    bool      // whoever took the export could read everything, as the estate file says
@@ -34,6 +37,56 @@ func (r *Request) Path(from string) string {
 		return from
 	}
 	return filepath.Join(r.Folder, filepath.FromSlash(from))
+}
+
+// errOutside is of a file that a link in an export leads to: one of the host that
+// reads, not of the one that was exported.
+var errOutside = errors.New("it leads outside of the estate's folder; copy the file itself there")
+
+// Open opens a file of the export as text.
+func (r *Request) Open(file, encoding string) (*text.File, error) {
+	if !r.Outside && Outside(r.Folder, file) {
+		return nil, errOutside
+	}
+	return text.Open(r.Path(file), encoding)
+}
+
+// mostLinks bounds how many links and folders are gone along.
+const mostLinks = 255
+
+// Outside reports whether a path that is named in an estate leads out of its
+// folder, also by a link.
+func Outside(folder, name string) bool {
+	path := filepath.FromSlash(name)
+	if path == "" || !filepath.IsLocal(path) {
+		return path != ""
+	}
+	root, err := filepath.Abs(folder)
+	if err == nil {
+		root, err = filepath.EvalSymlinks(root)
+	}
+	if err != nil {
+		return false
+	}
+	within := func(path string) bool {
+		rel, err := filepath.Rel(root, path)
+		return err == nil && filepath.IsLocal(rel)
+	}
+	path = filepath.Join(root, path)
+	for range mostLinks {
+		if path == root {
+			return false
+		}
+		if real, err := filepath.EvalSymlinks(path); err == nil {
+			return !within(real)
+		}
+		if target, err := os.Readlink(path); err != nil {
+			path = filepath.Dir(path) // up to what is there
+		} else if path = filepath.Join(filepath.Dir(path), target); filepath.IsAbs(target) || !within(path) {
+			return true
+		}
+	}
+	return true
 }
 
 // NewSystem returns the system as far as the request describes it.

@@ -5,6 +5,7 @@ package impact
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -34,7 +35,8 @@ func ParseProposal(text string) (Proposal, error) {
 	system, rest, ok2 := strings.Cut(left, "/")
 	at := strings.LastIndexByte(rest, '.')
 	if !ok || !ok2 || at < 1 {
-		return Proposal{}, fmt.Errorf("%q is no proposal: write SYSTEM/POLICY.setting=value, such as rota/service.min_length=16", text)
+		// It is not shown: a file that is named by mistake may hold anything.
+		return Proposal{}, errors.New("this is no proposal: write SYSTEM/POLICY.setting=value, such as rota/service.min_length=16")
 	}
 	name := strings.TrimSpace(rest[at+1:])
 	id, found := setting.Find(name)

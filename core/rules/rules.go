@@ -40,6 +40,7 @@ type Clause struct {
 	Because      string
 	Remedy       string
 	Replaces     []string // rules that do not count for accounts this one reaches
+	replaces     []strictyaml.Text
 }
 
 // An Expectation is what a clause asks of one setting.
@@ -144,7 +145,7 @@ func (r *reader) clause(set string, raw *clauseFile) Clause {
 		if !slices.Contains([]byte(name), '/') {
 			name = set + "/" + name
 		}
-		c.Replaces = append(c.Replaces, name)
+		c.Replaces, c.replaces = append(c.Replaces, name), append(c.replaces, other)
 	}
 	return c
 }
@@ -214,6 +215,40 @@ func (r *reader) checkReplaces(set *Set, raw []clauseFile) {
 			}
 		}
 	}
+}
+
+// Circles finds clauses that replace each other, so that for accounts which both
+// reach neither would count. The error is strictyaml.Problems.
+func Circles(sets []*Set) error {
+	clauses := map[string]*Clause{}
+	for _, s := range sets {
+		for i := range s.Clauses {
+			clauses[s.Clauses[i].Rule.String()] = &s.Clauses[i]
+		}
+	}
+	var problems strictyaml.Problems
+	for _, s := range sets {
+		for i := range s.Clauses {
+			c := &s.Clauses[i]
+			for n, name := range c.Replaces {
+				if name != c.Rule.String() && replaces(clauses, name, c.Rule.String(), map[string]bool{}) {
+					problems = append(problems, c.replaces[n].At(0, "%s replaces %s, which replaces it in turn: for accounts that both reach neither would count; "+
+						"take one of the two out", c.Rule, name))
+				}
+			}
+		}
+	}
+	return problems.Err()
+}
+
+// replaces reports whether a clause replaces another, itself or by others.
+func replaces(clauses map[string]*Clause, name, other string, seen map[string]bool) bool {
+	c := clauses[name]
+	if c == nil || seen[name] {
+		return false
+	}
+	seen[name] = true
+	return slices.ContainsFunc(c.Replaces, func(next string) bool { return next == other || replaces(clauses, next, other, seen) })
 }
 
 // Clause returns the clause with a name such as house/length, or nil.

@@ -5,6 +5,7 @@
 package strictyaml
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"reflect"
@@ -90,6 +91,11 @@ func Decode(name string, data []byte, into any) error {
 	if !isText(data) {
 		return Problems{{File: name, Message: "the file is no UTF-8 text; save it as UTF-8"}}
 	}
+	data = bytes.TrimPrefix(data, []byte("\ufeff"))
+	f.lines[0] = strings.TrimPrefix(f.lines[0], "\ufeff")
+	if p := f.foreign(reflect.TypeOf(into).Elem()); p != nil {
+		return Problems{p}
+	}
 	if p := f.tooDeep(); p != nil {
 		return Problems{p}
 	}
@@ -111,6 +117,39 @@ func Decode(name string, data []byte, into any) error {
 	}
 	d.decode(body, reflect.ValueOf(into).Elem(), "", 0)
 	return d.problems.Err()
+}
+
+// foreign refuses a file that begins with none of the keys that it may have, and
+// shows nothing of it: who names the wrong file may have named one of secrets.
+func (f *file) foreign(t reflect.Type) *Problem {
+	keys := keysOf(t)
+	for i, line := range f.lines {
+		line = strings.TrimLeft(line, " \t{[-")
+		if line == "" || line[0] == '#' || line[0] == '%' || line == "null" || line == "~" {
+			continue
+		}
+		key, _, is := strings.Cut(line, ":")
+		key = strings.Trim(strings.TrimSpace(key), "\"'")
+		if _, near := nearword.Of(key, keys); is && (near || slices.Contains(keys, key)) {
+			return nil
+		}
+		return &Problem{File: f.name, Line: i + 1, Column: 1, Message: "this is another kind of file, of which nothing is shown: it must begin with one of the keys " +
+			strings.Join(keys, ", ")}
+	}
+	return nil
+}
+
+// keysOf are the keys that a document may begin with.
+func keysOf(t reflect.Type) (keys []string) {
+	for t.Kind() == reflect.Slice || t.Kind() == reflect.Pointer {
+		t = t.Elem()
+	}
+	for i := range t.NumField() {
+		if name, _, _ := strings.Cut(t.Field(i).Tag.Get("yaml"), ","); name != "" {
+			keys = append(keys, name)
+		}
+	}
+	return keys
 }
 
 func isText(data []byte) bool {

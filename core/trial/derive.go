@@ -1,8 +1,6 @@
 package trial
 
 import (
-	"fmt"
-
 	"yewcone/core/password"
 	"yewcone/core/requirement"
 	"yewcone/core/setting"
@@ -87,7 +85,7 @@ func (f *File) examples(personOf func(login string) (*password.Person, error)) (
 		if login != "" {
 			p, err := personOf(login)
 			if err != nil {
-				return nil, fmt.Errorf("%s: %w", f.Name, err)
+				return nil, f.problem(w, err)
 			}
 			e.Person = p
 		}

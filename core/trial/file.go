@@ -2,6 +2,7 @@ package trial
 
 import (
 	"errors"
+	"fmt"
 	"reflect"
 	"slices"
 
@@ -19,6 +20,8 @@ type File struct {
 	Systems []strictyaml.Text // all when empty
 	Whom    Whom
 	Wants   []Want
+
+	whomLine int // where the file says whom
 }
 
 // A Want is one candidate with what must become of it.
@@ -31,10 +34,10 @@ type Want struct {
 }
 
 type trialFile struct {
-	Title    string            `yaml:"trials,required"`
+	Title    strictyaml.Text   `yaml:"trials,required"`
 	Systems  []strictyaml.Text `yaml:"systems"`
-	As       string            `yaml:"as"`
-	Policy   string            `yaml:"policy"`
+	As       *strictyaml.Text  `yaml:"as"`
+	Policy   *strictyaml.Text  `yaml:"policy"`
 	Refused  []wantFile        `yaml:"refused"`
 	Accepted []wantFile        `yaml:"accepted"`
 }
@@ -45,6 +48,16 @@ type wantFile struct {
 	As       string            `yaml:"as"`
 }
 
+// problem adds the place of what is said about a candidate, or about whose it
+// would be.
+func (f *File) problem(w *Want, err error) error {
+	line := w.Line
+	if w.As == "" && f.whomLine > 0 {
+		line = f.whomLine
+	}
+	return fmt.Errorf("%s:%d: %w", f.Name, line, err)
+}
+
 // ReadFile reads a trial file. The error is strictyaml.Problems, which never
 // show a line of the file, since candidates stand there.
 func ReadFile(name string, data []byte) (*File, error) {
@@ -52,7 +65,13 @@ func ReadFile(name string, data []byte) (*File, error) {
 	if err := strictyaml.Decode(name, data, &raw); err != nil {
 		return nil, withoutLines(err)
 	}
-	f := &File{Name: name, Title: raw.Title, Systems: raw.Systems, Whom: Whom{Policy: raw.Policy, Account: raw.As}}
+	f := &File{Name: name, Title: raw.Title.Value, Systems: raw.Systems}
+	if raw.Policy != nil {
+		f.Whom.Policy, f.whomLine = raw.Policy.Value, raw.Policy.Line
+	}
+	if raw.As != nil {
+		f.Whom.Account, f.whomLine = raw.As.Value, raw.As.Line
+	}
 	var problems strictyaml.Problems
 	add := func(list []wantFile, accepted bool) {
 		for i := range list {
@@ -75,7 +94,7 @@ func ReadFile(name string, data []byte) (*File, error) {
 	add(raw.Refused, false)
 	add(raw.Accepted, true)
 	if len(f.Wants) == 0 {
-		problems = append(problems, &strictyaml.Problem{File: name,
+		problems = append(problems, &strictyaml.Problem{File: name, Line: raw.Title.Line, Column: raw.Title.Column,
 			Message: "the file has no candidates under \"refused\" or \"accepted\""})
 	}
 	return f, problems.Err()
@@ -108,6 +127,7 @@ func withoutLines(err error) error {
 			"password, because and as; quote passwords with single quotes"
 		if p.Line == 0 {
 			message = "the file is empty, too large or no UTF-8 text"
+			p.Line, p.Column = 1, 1
 		}
 		safe = append(safe, &strictyaml.Problem{File: p.File, Line: p.Line, Column: p.Column, Message: message})
 	}
@@ -176,12 +196,12 @@ func (f *File) Run(targets func(whom Whom) ([]*Target, error)) (*Result, error) 
 		}
 		on, err := targets(whom)
 		if err != nil {
-			return nil, err
+			return nil, f.problem(w, err)
 		}
 		for _, t := range on {
 			j, err := password.Judge(password.NewCandidate(w.Password), t.Against(nil))
 			if err != nil {
-				return nil, err
+				return nil, f.problem(w, err)
 			}
 			l := Line{Number: i + 1, Want: w, Target: t, Outcome: OutcomeOf(j), Judged: j}
 			l.AsWanted = w.Accepted == (l.Outcome != Refused)

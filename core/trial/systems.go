@@ -71,7 +71,7 @@ func (s Systems) Run(files []*File, asked []string) ([]*Result, error) {
 		}
 		r, err := f.Run(func(whom Whom) ([]*Target, error) { return s.Targets(whom, on) })
 		if err != nil {
-			return nil, fmt.Errorf("%s: %w", f.Name, err)
+			return nil, err
 		}
 		for i := range s {
 			if slices.Contains(on, s[i].name()) {

@@ -2,7 +2,6 @@
 package draft
 
 import (
-	"cmp"
 	"errors"
 	"fmt"
 	"maps"
@@ -124,9 +123,10 @@ func (d *drafter) write() string {
 		case s.kind != "":
 			settings = append(settings, s)
 		default:
-			d.line("# not understood: %s, with the columns %s", s.where(), cmp.Or(strings.Join(s.header, ", "), "(none)"))
-			for c, h := range s.header {
-				d.line("#   ?: %s   # %s", yamlText(h), s.evidence(c, ""))
+			d.line("# not understood: %s, of whose %d columns none has a heading that tells anything; they are not shown, since they may be values",
+				s.where(), len(s.header))
+			for c := range s.header {
+				d.line("#   ?: column %d   # %s", c+1, s.evidence(c, ""))
 			}
 		}
 	}

@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"reflect"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -34,6 +35,7 @@ type estateFile struct {
 	AsOf    *strictyaml.Text                   `yaml:"as_of"`
 	Checks  []strictyaml.Pair[strictyaml.Text] `yaml:"checks"`
 	Words   []string                           `yaml:"words"`
+	Outside bool                               `yaml:"outside"` // exports may lie outside of the folder
 	Lists   *listsFile                         `yaml:"lists"`
 	People  *peopleFile                        `yaml:"people"`
 	Links   []linkFile                         `yaml:"links"`
@@ -57,7 +59,7 @@ type systemFile struct {
 	Limits     []strictyaml.Pair[strictyaml.Text] `yaml:"limits"`
 	Known      []strictyaml.Pair[strictyaml.Text] `yaml:"known"`
 	Lists      *listsFile                         `yaml:"lists"`
-	MaxRefused int                                `yaml:"bear"`
+	MaxRefused *strictyaml.Text                   `yaml:"bear"`
 	Match      *[]strictyaml.Text                 `yaml:"match"`
 	Signins    *signinsFile                       `yaml:"signins"`
 }
@@ -149,7 +151,7 @@ func Load(folder string) (*Estate, error) {
 		l.note(err)
 		return nil, l.problems
 	}
-	e.Name, e.Words, e.lists = raw.Estate.Value, raw.Words, raw.Lists
+	e.Name, e.Words, e.lists, l.outside = raw.Estate.Value, raw.Words, raw.Lists, raw.Outside
 	e.History = l.history(raw.History)
 	l.checkLists(raw.Lists)
 	asOf, from := l.date(raw.AsOf, time.Time{}, "")
@@ -166,6 +168,7 @@ func Load(folder string) (*Estate, error) {
 type loader struct {
 	folder   string
 	problems strictyaml.Problems
+	outside  bool // files may lie outside of the folder
 	badRules bool // a rule file could not be read, so that names may be missing
 }
 
@@ -206,6 +209,7 @@ func (l *loader) ruleSets() []*rules.Set {
 		}
 		sets = append(sets, set)
 	}
+	l.note(rules.Circles(sets))
 	return sets
 }
 
@@ -222,9 +226,10 @@ func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.T
 	name, f := raw.Key, &raw.Value
 	l.note(rules.CheckName(name))
 	s := System{Name: name.Value}
-	s.Request = intake.Request{System: name.Value, Title: f.Title, Labels: f.Labels, Folder: l.folder, Default: f.Default}
+	s.Request = intake.Request{System: name.Value, Title: f.Title, Labels: f.Labels, Folder: l.folder, Outside: l.outside, Default: f.Default}
 	s.Request.AsOf, s.Request.AsOfFrom = l.date(f.AsOf, asOf, from)
 	for _, path := range f.Export.From {
+		l.inside(path)
 		s.Request.From = append(s.Request.From, path.Value)
 	}
 	if view := f.Export.View; view != nil {
@@ -235,6 +240,7 @@ func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.T
 	}
 	if f.Export.Mapping != nil {
 		s.Request.Mapping = f.Export.Mapping.Value
+		l.inside(*f.Export.Mapping)
 		if info, err := os.Stat(s.Request.Path(s.Request.Mapping)); err != nil || info.IsDir() {
 			l.note(f.Export.Mapping.At(0, "there is no file %q", s.Request.Mapping))
 		}
@@ -270,10 +276,25 @@ func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.T
 		}
 		s.irreversible[id] = p.Value.Value
 	}
-	s.lists, s.maxRefused, s.match = f.Lists, f.MaxRefused, f.Match
+	s.lists, s.match = f.Lists, f.Match
+	if bear := f.MaxRefused; bear != nil {
+		n, err := strconv.Atoi(bear.Value)
+		if s.maxRefused = n; err != nil || n < 0 {
+			l.note(bear.At(0, "expected how many refused rows or values are borne, 0 or more, found %q", bear.Value))
+		}
+	}
 	l.checkLists(f.Lists)
 	l.checkSignins(&s, f.Signins)
 	return s
+}
+
+// inside notes a file that lies outside of the estate's folder, where the estate
+// does not say that some do: an estate that came from somebody else should not
+// read what they could not.
+func (l *loader) inside(path strictyaml.Text) {
+	if !l.outside && intake.Outside(l.folder, path.Value) {
+		l.note(path.At(0, "%s lies outside of the estate's folder; say \"outside: yes\" at the top of %s where that is meant", path.Value, FileName))
+	}
 }
 
 func (l *loader) kinds(s *System, f *systemFile) {
@@ -363,6 +384,11 @@ func (e *Estate) Subjects(names []string, asOf time.Time) ([]audit.Subject, erro
 			continue
 		}
 		s.complete(export.System())
+		for _, from := range request.From {
+			if intake.Outside(request.Folder, from) {
+				export.Notes().Remark(facts.Origin{File: from}, "this lies outside of the estate's folder, as %s allows", FileName)
+			}
+		}
 		subject := audit.Subject{Export: export, Kinds: s.Kinds, Privileged: s.Privileged, Rules: s.Rules, Checks: e.Checks,
 			Owner: s.owner, Depends: s.depends, Irreversible: s.irreversible, MaxRefused: s.maxRefused, Unmatched: e.unmatched(s)}
 		if s.signins != nil {

@@ -33,7 +33,11 @@ func (l *loader) checkLists(f *listsFile) {
 		return
 	}
 	for _, list := range []*listFile{f.Common, f.Dictionary, f.Breached} {
-		if list == nil || list.Form == nil {
+		if list == nil {
+			continue
+		}
+		l.inside(list.File)
+		if list.Form == nil {
 			continue
 		}
 		if _, ok := list.form(); !ok {

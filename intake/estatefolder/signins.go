@@ -49,7 +49,11 @@ func (l *loader) checkSignins(s *System, f *signinsFile) {
 	case len(f.Programs) > 0 && f.Read.Value != "sshd":
 		l.note(f.Read.At(0, "\"programs\" says which log lines count beside those of OpenSSH, where \"read\" is sshd"))
 	}
+	for _, path := range f.From {
+		l.inside(path)
+	}
 	if f.Mapping != nil {
+		l.inside(*f.Mapping)
 		if info, err := os.Stat(s.Request.Path(f.Mapping.Value)); err != nil || info.IsDir() {
 			l.note(f.Mapping.At(0, "there is no file %q", f.Mapping.Value))
 		}

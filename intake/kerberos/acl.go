@@ -24,7 +24,7 @@ const overOthers = "cmse"
 // a capital takes a right away, and x or * give all but the taking out of keys.
 func (e *export) readACL() {
 	file := e.folder + "/kadm5.acl"
-	f, err := text.Open(e.request.Path(file), "")
+	f, err := e.request.Open(file, "")
 	if err != nil {
 		return
 	}
@@ -205,7 +205,7 @@ func (e *export) everyone() []string {
 		}
 		return e.names
 	}
-	f, err := text.Open(e.request.Path(e.folder+"/getprinc.txt"), "")
+	f, err := e.request.Open(e.folder+"/getprinc.txt", "")
 	if err != nil {
 		return e.names
 	}

@@ -162,7 +162,7 @@ func open(r *intake.Request) (facts.Export, error) {
 // look reads ahead in getprinc.txt, if it is there: which realm it is of, and
 // whether its times can be told.
 func (e *export) look() bool {
-	f, err := text.Open(e.request.Path(e.folder+"/getprinc.txt"), "")
+	f, err := e.request.Open(e.folder+"/getprinc.txt", "")
 	if err != nil {
 		return false
 	}
@@ -230,7 +230,7 @@ func (e *export) withoutPolicy() {
 // policies reads what getpol prints: a block of lines for each policy.
 func (e *export) policies() bool {
 	file := e.folder + "/getpol.txt"
-	f, err := text.Open(e.request.Path(file), "")
+	f, err := e.request.Open(file, "")
 	if err != nil {
 		return false
 	}
@@ -278,7 +278,10 @@ func (e *export) policies() bool {
 		e.policyLine(p, key, value, origin)
 	}
 	lacking()
-	if s.Err() != nil || !f.EndsInLine() && !prompt {
+	switch {
+	case n == 0:
+		e.Noted.Incomplete(facts.Origin{File: file}, "the file is empty, as kadmin never prints it; take the export again")
+	case s.Err() != nil || !f.EndsInLine() && !prompt:
 		e.Noted.Incomplete(facts.Origin{File: file, Line: n},
 			"the file ends in the middle of a line: it was cut off; take the export again")
 	}

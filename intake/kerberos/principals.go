@@ -16,7 +16,7 @@ import (
 // fromText reads what getprinc prints: a block of lines for each principal.
 func (e *export) fromText(each func(string, *principal) error) error {
 	file := e.folder + "/getprinc.txt"
-	f, err := text.Open(e.request.Path(file), "")
+	f, err := e.request.Open(file, "")
 	if err != nil {
 		return intake.CannotOpen(file, err)
 	}
@@ -76,7 +76,10 @@ func (e *export) fromText(each func(string, *principal) error) error {
 			e.principalLine(p, key, value, facts.Origin{File: file, Line: n})
 		}
 	}
-	if s.Err() != nil || !f.EndsInLine() && !prompt || p != nil && !whole {
+	switch {
+	case n == 0:
+		e.Noted.Incomplete(facts.Origin{File: file}, "the file is empty, as kadmin never prints it; take the export again")
+	case s.Err() != nil || !f.EndsInLine() && !prompt || p != nil && !whole:
 		e.Noted.Incomplete(facts.Origin{File: file, Line: n},
 			"the file ends in the middle of a principal: it was cut off; take the export again")
 	}

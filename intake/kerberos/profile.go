@@ -23,7 +23,7 @@ type profile struct {
 func (e *export) readProfile() profile {
 	p := profile{values: map[string]string{}}
 	for _, name := range []string{"kdc.conf", "krb5.conf"} {
-		if f, err := text.Open(e.request.Path(e.folder+"/"+name), ""); err == nil {
+		if f, err := e.request.Open(e.folder+"/"+name, ""); err == nil {
 			p.files++
 			p.read(text.NewScanner(f))
 			f.Close()

@@ -6,6 +6,7 @@ import (
 	"encoding/base64"
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -107,6 +108,7 @@ type Entries struct {
 	entry Entry
 	known []knownName // the names of the entry before, in their order
 	at    int         // in known
+	flag  bool        // the attribute at hand is one
 	names map[string]knownName
 
 	raw     string // the unfolded line
@@ -119,6 +121,7 @@ type Entries struct {
 type knownName struct {
 	raw, name string
 	seen      Seen
+	flag      bool // it is true or false
 }
 
 // A lateValue is a value that had to be put together; it becomes a text when
@@ -214,7 +217,7 @@ func (r *Entries) attribute(e *Entry) error {
 	}
 	name, ok := r.intern(r.raw[:colon])
 	if !ok {
-		return r.bad("%.40q is no name of an attribute", r.raw[:colon])
+		return r.bad("what stands before the colon is no name of an attribute")
 	}
 	switch {
 	case e.Line == 0 && name == "version":
@@ -224,7 +227,7 @@ func (r *Entries) attribute(e *Entry) error {
 		r.ending() // what a search tool writes after the entries
 		return nil
 	case e.Line == 0 && name != "dn":
-		return r.bad("an entry must begin with \"dn:\", found %.40q", r.raw[:colon])
+		return r.bad("an entry must begin with \"dn:\"")
 	case name == "dn" && e.Line != 0:
 		return r.bad("a second \"dn:\" stands in the entry that begins on line %d: the empty line between the two is missing", e.Line)
 	case name == "changetype":
@@ -243,6 +246,9 @@ func (r *Entries) attribute(e *Entry) error {
 	if e.Line == 0 {
 		e.DN, e.Line = value, r.rawLine
 		return nil
+	}
+	if r.flag && !isFlag(value) {
+		return r.bad("%s is neither TRUE nor FALSE", name)
 	}
 	e.Attrs = append(e.Attrs, Attribute{Name: name, Value: value, Line: r.rawLine})
 	return nil
@@ -275,6 +281,7 @@ func (r *Entries) intern(raw string) (string, bool) {
 	if r.at < len(r.known) && r.known[r.at].raw == raw {
 		r.at++
 		r.entry.Seen |= r.known[r.at-1].seen
+		r.flag = r.known[r.at-1].flag
 		return r.known[r.at-1].name, true
 	}
 	known, ok := r.names[raw]
@@ -292,6 +299,7 @@ func (r *Entries) intern(raw string) (string, bool) {
 		r.at = len(r.known)
 	}
 	r.entry.Seen |= known.seen
+	r.flag = known.flag
 	return known.name, true
 }
 
@@ -307,7 +315,24 @@ func (r *Entries) fold(raw string) (knownName, bool) {
 		r.Skipped[strings.Clone(plain)] = true
 		return knownName{seen: r.Watch[lower]}, true
 	}
-	return knownName{name: strings.Clone(lower), seen: r.Watch[lower]}, true
+	return knownName{name: strings.Clone(lower), seen: r.Watch[lower], flag: slices.Contains(flags, lower)}, true
+}
+
+// flags are attributes that are true or false: of OpenLDAP's password policies
+// (draft-behera-ldap-password-policy) and configuration, of Samba's, and of 389.
+var flags = []string{"pwdlockout", "pwdmustchange", "pwdallowuserchange", "pwdsafemodify", "pwdreset", "pwdusecheckmodule", "olcppolicyhashcleartext",
+	"olcdisabled", "olclastbind", "msds-passwordcomplexityenabled", "msds-passwordreversibleencryptionenabled", "nsaccountlock", "passwordexp",
+	"passwordlockout", "passwordunlock", "passwordchecksyntax", "passwordchange", "passwordmustchange", "nsslapd-pluginenabled",
+	"nsslapd-pwpolicy-local", "passwordislocalpolicy", "passwordislegacypolicy", "passwordtrackupdatetime"}
+
+// isFlag reports whether a value is one of a flag; base64 comes later, as "".
+func isFlag(value string) bool {
+	for _, known := range []string{"", "true", "false", "on", "off"} {
+		if strings.EqualFold(value, known) {
+			return true
+		}
+	}
+	return false
 }
 
 // skip reads on to the empty line that ends the entry.

@@ -77,8 +77,8 @@ func (e *export) readShadow() {
 		before, twice := e.shadow[name]
 		switch {
 		case !ok:
-			e.Noted.Refuse(at, "the system cannot read this line and refuses the password of %q: it has %d fields where an account has 9, "+
-				"or one that is no number", name, strings.Count(l.text, ":")+1)
+			e.Noted.Refuse(at, "the system cannot read this line and refuses the password of its account: it has %d fields where an account has 9, "+
+				"or one that is no number", strings.Count(l.text, ":")+1)
 		case twice && !before.broken:
 			e.Noted.Refuse(at, "%q stands here a second time; the first line counts", name)
 		}
@@ -233,8 +233,12 @@ func (e *export) password(a *facts.Account, text string, s *shadowLine) {
 		a.Rounds = facts.CountOf(n)
 	}
 	works := !s.broken && stored.CryptWorks(text)
-	if a.PasswordUsable = facts.TriOf(works); works {
+	switch a.PasswordUsable = facts.TriOf(works); {
+	case works:
 		a.PasswordUsable = e.unixLets
+	case !s.broken && text[0] == '$' && !a.Storage.Known():
+		a.PasswordUsable = facts.Unknown
+		e.Noted.Remark(a.Origin, "the password of %q is stored in a way that is not known here: whether one lets in is unknown", a.Login)
 	}
 }
 

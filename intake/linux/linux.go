@@ -177,7 +177,7 @@ type line struct {
 
 // exists reports whether the export has a file.
 func (e *export) exists(name string) bool {
-	f, err := text.Open(e.request.Path(e.root+"/"+name), "utf-8")
+	f, err := e.request.Open(e.root+"/"+name, "utf-8")
 	if err == nil {
 		f.Close()
 	}
@@ -188,7 +188,7 @@ func (e *export) exists(name string) bool {
 // A file that ends in the middle of a line was cut off.
 func (e *export) eachLine(name string, each func(line) error) (bool, error) {
 	full := e.root + "/" + name
-	f, err := text.Open(e.request.Path(full), "")
+	f, err := e.request.Open(full, "")
 	if errors.Is(err, fs.ErrNotExist) {
 		return false, nil
 	}

@@ -8,6 +8,7 @@ import (
 	"unicode"
 
 	"yewcone/core/facts"
+	"yewcone/core/nearword"
 	"yewcone/core/setting"
 	"yewcone/intake"
 )
@@ -49,7 +50,10 @@ func (e *export) pwqualityFile(name string, into map[string]found) bool {
 		}
 		key = strings.ToLower(key)
 		if !slices.Contains(pwqualityKeys, key) {
-			return stop(fmt.Sprintf("does not know %q", key))
+			if near, ok := nearword.Of(key, pwqualityKeys); ok {
+				return stop(fmt.Sprintf("does not know %q (%s?)", key, near))
+			}
+			return stop("does not know what this line sets")
 		}
 		if !pwqualityTakes(key, value) {
 			return stop(fmt.Sprintf("takes whole decimal numbers for %s, not %q,", key, value))

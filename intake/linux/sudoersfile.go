@@ -42,7 +42,7 @@ func (e *export) sudoersFile(name string, within []string) {
 func (e *export) included(by, name string) string {
 	name = strings.ReplaceAll(name, "%h", e.sudo.host)
 	if !strings.HasPrefix(name, "/") {
-		return path.Join(path.Dir(by), name)
+		name = "/" + path.Join(path.Dir(by), name) // what would lie above the host's root does not
 	}
 	return strings.TrimPrefix(path.Clean(name), "/")
 }

@@ -156,6 +156,7 @@ type factSource struct {
 // plan is a mapping that was found sound.
 type plan struct {
 	file      mappingFile
+	source    string // as it is written
 	encoding  string
 	delimiter rune
 	dates     *dateform.Form
@@ -174,6 +175,7 @@ func readPlan(r *intake.Request) (*plan, error) {
 			r.System + " in estate.yaml"}
 	}
 	p := newPlan()
+	p.source = string(data)
 	if err := strictyaml.Decode(r.Mapping, data, &p.file); err != nil {
 		return nil, err
 	}
@@ -276,6 +278,9 @@ type shape struct {
 // openTable opens a file in the form that the mapping says or its name ends
 // in.
 func (e *export) openTable(name string, s shape, notes *facts.Notes) (table.Table, error) {
+	if !e.request.Outside && intake.Outside(e.request.Folder, name) {
+		return nil, &intake.Unreadable{File: name, Message: "it lies outside of the estate's folder; say \"outside: yes\" at the top of estate.yaml where that is meant"}
+	}
 	form := ""
 	if s.form != nil {
 		form = e.plan.choice(*s.form, forms.Names()...)
@@ -294,7 +299,11 @@ func (e *export) openTable(name string, s shape, notes *facts.Notes) (table.Tabl
 func (p *plan) column(t table.Table, name strictyaml.Text) int {
 	c, err := t.Column(name.Value)
 	if err != nil {
-		p.fail(name, "%s", err)
+		beside := ""
+		if none := new(table.NoColumn); errors.As(err, &none) {
+			beside = none.Beside(p.source)
+		}
+		p.fail(name, "%s%s", err, beside)
 		return -1
 	}
 	return c

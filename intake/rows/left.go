@@ -88,7 +88,7 @@ func stem(file string) string {
 
 // within tells in what form a file holds the table; "" where it seems not to.
 func (t *Table) within(r *intake.Request, file string) string {
-	f, err := text.Open(r.Path(file), "")
+	f, err := r.Open(file, "")
 	if err != nil {
 		return ""
 	}

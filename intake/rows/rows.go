@@ -89,7 +89,7 @@ func Find(r *intake.Request, folder string, names ...string) (string, bool) {
 		for _, ext := range Extensions {
 			for _, packed := range []string{"", ".gz", ".zst"} {
 				file := path.Join(folder, name+ext+packed)
-				f, err := text.Open(r.Path(file), "")
+				f, err := r.Open(file, "")
 				if err == nil {
 					f.Close()
 				}
@@ -107,7 +107,7 @@ func Find(r *intake.Request, folder string, names ...string) (string, bool) {
 // needs are the columns that each row must have: a file whose heading lacks
 // one is not read, and a row without one is left out.
 func Read(r *intake.Request, file string, notes *facts.Notes, each func(*Row) error, needs ...string) error {
-	f, err := text.Open(r.Path(file), "")
+	f, err := r.Open(file, "")
 	if err != nil {
 		return intake.CannotOpen(file, err)
 	}
@@ -371,10 +371,13 @@ func (s *source) xml() error {
 	d.Strict = true
 	name, null, inField, inRow := "", false, false, false
 	var value []byte
-	depth := 0
+	depth, begun := 0, false
 	for {
 		token, err := d.Token()
 		if err == io.EOF {
+			if !begun {
+				return errors.New("it is empty")
+			}
 			if depth > 0 {
 				return errors.New("it ends before its last element is closed")
 			}
@@ -388,6 +391,7 @@ func (s *source) xml() error {
 		}
 		switch t := token.(type) {
 		case xml.StartElement:
+			begun = true
 			if depth++; depth > text.MaxDepth {
 				return errors.New("its elements are nested too deeply")
 			}

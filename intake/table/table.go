@@ -4,6 +4,7 @@ package table
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"yewcone/core/facts"
@@ -106,7 +107,28 @@ func Find(file string, header []string, name string) (int, error) {
 		return -1, fmt.Errorf("%s has no column %q: its first row reads like values, not headings (%s); say under \"heading\" "+
 			"which row has them", file, name, odd)
 	}
-	return -1, fmt.Errorf("%s has no column %q; it has %s", file, name, strings.Join(header, ", "))
+	return -1, &NoColumn{file, name, header}
+}
+
+// NoColumn is the error of a heading that is not there. It does not show the
+// others: a file that lost its headings has values of a person in their place.
+type NoColumn struct {
+	File, Name string
+	Header     []string
+}
+
+func (n *NoColumn) Error() string {
+	return fmt.Sprintf("%s has no column %q", n.File, n.Name)
+}
+
+// Beside tells which headings there are, given what shows that they are some: a
+// text that names one of them.
+func (n *NoColumn) Beside(named string) string {
+	if slices.ContainsFunc(n.Header, func(h string) bool { return len(h) > 2 && strings.Contains(named, h) }) {
+		return fmt.Sprintf("; it has %s", strings.Join(n.Header, ", "))
+	}
+	return fmt.Sprintf("; none of the %d texts in its first row is named here, so that it may have no headings: say under "+
+		"\"heading\" which row has them", len(n.Header))
 }
 
 // LeadNowhere notes the paths that no row had.

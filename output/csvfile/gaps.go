@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"strings"
+	"unicode/utf8"
 
 	"yewcone/core/finding"
 	"yewcone/core/gap"
@@ -13,11 +14,15 @@ import (
 	"yewcone/output/visible"
 )
 
+// beginFormulas are the signs with which a spreadsheet begins a formula; some take
+// the full-width ones for the others.
+const beginFormulas = "=+-@＝＋－＠\t\r"
+
 // cell makes a text safe for a spreadsheet, where what begins like a formula
 // would be one.
 func cell(text string) string {
 	text = visible.Text(text)
-	if text != "" && strings.ContainsRune("=+-@\t\r", rune(text[0])) {
+	if first, _ := utf8.DecodeRuneInString(text); text != "" && strings.ContainsRune(beginFormulas, first) {
 		return "'" + text
 	}
 	return text

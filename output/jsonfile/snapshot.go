@@ -2,7 +2,6 @@ package jsonfile
 
 import (
 	"bufio"
-	"encoding/json"
 	"io"
 	"slices"
 	"time"
@@ -30,8 +29,7 @@ func Snapshot(w io.Writer, export facts.Export, maxRefused int) (partial bool, e
 	defer func() { *export.Notes() = noted }()
 	partial = noted.Partial() || noted.Refused() > maxRefused
 	buffered := bufio.NewWriterSize(w, 1<<16)
-	lines := json.NewEncoder(buffered)
-	lines.SetEscapeHTML(false)
+	lines := newEncoder(buffered)
 	system := export.System()
 	if err := lines.Encode(snapshot.Line{System: systemOf(system, partial, noted.Refused())}); err != nil {
 		return partial, err
