@@ -212,6 +212,15 @@ func check(folder, system string) came {
 	return out
 }
 
+// difference is where a file was changed, where that is told in few words.
+func difference(before, after []byte) string {
+	at := 0
+	for at < min(len(before), len(after)) && before[at] == after[at] {
+		at++
+	}
+	return fmt.Sprintf("; from byte %d: %.40q", at, after[max(0, at-20):])
+}
+
 // silent says what became better without a word, of a file that was mutated; ""
 // for nothing.
 func silent(before, after *came, file string) string {
@@ -295,11 +304,15 @@ func mutate(count int, seed uint64) error {
 			return err
 		}
 	}
+	only := os.Getenv("MUTATE_ONLY")
 	r := rand.New(rand.NewPCG(seed, 0))
 	found, did := map[string][]string{}, 0
 	for did < count {
 		t := targets[r.IntN(len(targets))]
 		m := mutations[r.IntN(len(mutations))]
+		if only != "" && !strings.Contains(t.file+" "+m.name, only) {
+			continue
+		}
 		data := m.of(r, t.file, t.data)
 		if data == nil || bytes.Equal(data, t.data) {
 			continue
@@ -311,7 +324,7 @@ func mutate(count int, seed uint64) error {
 		}
 		was, now := before[t.system], check(folder, t.system)
 		if what := silent(&was, &now, t.file); what != "" {
-			found[t.file+" "+m.name] = append(found[t.file+" "+m.name], what)
+			found[t.file+" "+m.name] = append(found[t.file+" "+m.name], what+difference(t.data, data))
 		}
 		if err := os.WriteFile(path, t.data, 0o600); err != nil {
 			return err

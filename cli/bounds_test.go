@@ -46,6 +46,9 @@ const mostResident = 256
 // TestBounds: no file takes more memory than a run may, whatever is in it, and each
 // that is cut off for it says so and where. Each is 100 MB, once unpacked.
 func TestBounds(t *testing.T) {
+	if testing.Short() {
+		t.Skip("the race detector takes memory of its own")
+	}
 	folder := t.TempDir()
 	if err := demo.WriteEstate(folder); err != nil {
 		t.Fatal(err)
@@ -107,6 +110,9 @@ func TestBounds(t *testing.T) {
 
 // TestMemoryAllowed: who has the memory may give more of it.
 func TestMemoryAllowed(t *testing.T) {
+	if testing.Short() {
+		t.Skip("the race detector takes memory of its own")
+	}
 	folder := t.TempDir()
 	if err := demo.WriteEstate(folder); err != nil {
 		t.Fatal(err)
@@ -128,6 +134,9 @@ func TestMemoryAllowed(t *testing.T) {
 // TestManyPolicies: many systems with many policies each take no more than a MB for
 // each of them, and their results are written before anybody has gone.
 func TestManyPolicies(t *testing.T) {
+	if testing.Short() {
+		t.Skip("the race detector takes memory of its own")
+	}
 	folder := t.TempDir()
 	const systems, policies, accounts = 80, 300, 900
 	write := func(name, text string) {

@@ -188,6 +188,9 @@ func unpackedParts(t *testing.T, data []byte) (all string) {
 // TestNoSecretShown: what stands where a secret may stand is in nothing that any
 // command writes, in any form.
 func TestNoSecretShown(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it looks for words, not for races")
+	}
 	folder := t.TempDir()
 	if err := demo.WriteEstate(folder); err != nil {
 		t.Fatal(err)
@@ -239,6 +242,9 @@ func TestNoSecretShown(t *testing.T) {
 // TestWrongFileNotShown: a file of secrets that is given in the place of another
 // is refused, read past or told, and nothing of it is shown.
 func TestWrongFileNotShown(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it looks for words, not for races")
+	}
 	folder := t.TempDir()
 	if err := demo.WriteEstate(folder); err != nil {
 		t.Fatal(err)

@@ -137,7 +137,7 @@ func (c *Composition) over(a *Alphabet) Alphabet {
 // Bounds on the work of counting.
 const (
 	maxCounted = 256     // characters; longer passwords are counted without their composition
-	maxSteps   = 1 << 19 // from a state with one character more
+	maxSteps   = 1 << 18 // from a state with one character more; see weight
 )
 
 // A Space is how many passwords there are. Where it is not Exact, some of the
@@ -288,6 +288,10 @@ func (m states[S]) total(takes func(*S) bool) *big.Int {
 	return n
 }
 
+// weight is what a step costs with so many characters before it: the numbers grow
+// by some seven bits with each.
+func weight(before int) int { return 1 + before/16 }
+
 // countClasses counts by classes: characters of a class are as good as one
 // another. ok is false when there are too many states.
 func (c *Composition) countClasses(a *Alphabet, length int) (n *big.Int, ok bool) {
@@ -304,7 +308,7 @@ func (c *Composition) countClasses(a *Alphabet, length int) (n *big.Int, ok bool
 			}
 		}
 		now = next
-		if steps += len(now); steps > maxSteps {
+		if steps += len(now) * weight(i); steps > maxSteps {
 			return nil, false
 		}
 	}
@@ -395,7 +399,7 @@ func (c *Composition) countCharacters(a *Alphabet, length int) (n *big.Int, ok b
 	steps := 0
 	for at := 1; at < length; at++ {
 		now = f.step(now, at)
-		if steps += len(now); steps > maxSteps {
+		if steps += len(now) * weight(at); steps > maxSteps {
 			return nil, false
 		}
 	}

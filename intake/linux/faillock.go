@@ -1,6 +1,7 @@
 package linux
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -83,6 +84,25 @@ func faillockTakes(key, value string, into map[string]found, origin facts.Origin
 	return true
 }
 
+// faillockActs are what only a line of a stack says: when the module acts, and
+// where its file is.
+var faillockActs = []string{"preauth", "authfail", "authsucc", "conf"}
+
+// strangeActs notes what lines of the module say that it does not understand.
+func (e *export) strangeActs(modules []module) {
+	for i := range modules {
+		m := &modules[i]
+		if m.name != "pam_faillock" {
+			continue
+		}
+		for _, a := range m.args {
+			if key, value, _ := strings.Cut(a, "="); !faillockTakes(key, value, map[string]found{}, m.origin) && !slices.Contains(faillockActs, key) {
+				e.Noted.Remark(m.origin, "pam_faillock does not understand %q and passes it over", key)
+			}
+		}
+	}
+}
+
 // leading reads the number that a text begins with.
 func leading(text string) (int64, bool) {
 	end := 0
@@ -97,7 +117,13 @@ func leading(text string) (int64, bool) {
 // line that counts it, and a lock turns a right password away.
 func (e *export) faillock(signIn stack) {
 	m := find(signIn.modules, "pam_faillock")
+	e.strangeActs(signIn.modules)
 	off := func(origin facts.Origin, why string) {
+		if m := stranger(signIn.modules); m != nil {
+			e.Noted.Remark(m.origin, "nothing is known here of %s: whether it locks after failures is unknown", m.name)
+			e.policy.Hide(setting.LockoutAttempts, m.origin)
+			return
+		}
 		origin.Text = why
 		e.set(setting.LockoutAttempts, setting.OffValue, origin)
 		e.lock.known = true
@@ -129,6 +155,9 @@ func (e *export) faillock(signIn stack) {
 		return
 	case counts == facts.Unknown || refuses == facts.Unknown || len(times) > 1:
 		e.Noted.Remark(m.origin, "whether failures lock depends on modules around this one; the lockout is unknown")
+		if m := stranger(signIn.modules); m != nil {
+			e.Noted.Remark(m.origin, "nothing is known here of %s", m.name)
+		}
 		return
 	case !e.settled(faillockConf):
 		e.notAsked(faillockConf, "pam_faillock", "the lockout is")

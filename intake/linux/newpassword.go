@@ -201,7 +201,13 @@ func (e *export) history(passwords *stack) {
 	switch {
 	case best > 0:
 		e.set(setting.History, setting.Count(best), origin)
-	case !passwords.lacks:
+	case passwords.lacks:
+	default:
+		if m := stranger(passwords.modules); m != nil {
+			e.Noted.Remark(m.origin, "nothing is known here of %s: whether it bars old passwords is unknown", m.name)
+			e.policy.Hide(setting.History, m.origin)
+			return
+		}
 		e.set(setting.History, setting.OffValue, origin)
 	}
 }

@@ -43,8 +43,11 @@ func (e *export) stackAt(service, kind string, level int, seen []string) (stack,
 			name := strings.TrimSuffix(fields[2][strings.LastIndexByte(fields[2], '/')+1:], ".so")
 			origin := e.origin(file, l)
 			origin.Text = strings.Join(fields, " ")
-			out.modules = append(out.modules, module{name: name, args: fields[3:], level: level,
-				control: controlOf(fields[1]), origin: origin})
+			control := controlOf(fields[1])
+			if len(control) == 0 {
+				e.Noted.Remark(origin, "libpam does not understand what this line says between its kind and its module, and lets nobody past it")
+			}
+			out.modules = append(out.modules, module{name: name, args: fields[3:], level: level, control: control, origin: origin})
 			continue
 		}
 		more, ok := e.stackAt(included, kind, inner, append(seen, file))

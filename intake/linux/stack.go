@@ -52,6 +52,9 @@ var controlWords = map[string]string{
 	"optional":   "success=ok new_authtok_reqd=ok default=ignore",
 }
 
+// actions are what a result may lead to, beside a number of modules to jump over.
+var actions = []string{"ignore", "bad", "die", "ok", "done", "reset"}
+
 // controlOf reads a control: a word, or [result=action …]. What it does not
 // understand fails, as libpam has it.
 func controlOf(text string) map[string]string {
@@ -61,7 +64,7 @@ func controlOf(text string) map[string]string {
 	control := map[string]string{}
 	for word := range strings.FieldsSeq(strings.Trim(text, "[]")) {
 		result, action, ok := strings.Cut(strings.ToLower(word), "=")
-		if n, err := strconv.Atoi(action); !ok || err == nil && n < 0 {
+		if n, err := strconv.Atoi(action); !ok || err == nil && n < 0 || err != nil && !slices.Contains(actions, action) {
 			return map[string]string{}
 		}
 		control[result] = action
@@ -218,4 +221,23 @@ func (s *stack) change(result func(m *module, update bool) string) string {
 	}
 	said, _ = s.walk(func(m *module) string { return result(m, true) })
 	return said
+}
+
+// heardOf are modules of which it is known that they neither remember old passwords
+// of the host's own nor lock after failures, beside those that are read here.
+var heardOf = strings.Fields(`pam_unix pam_unix2 pam_pwhistory pam_pwquality pam_faillock pam_deny pam_permit pam_warn pam_echo pam_debug
+	pam_cracklib pam_passwdqc pam_gnome_keyring pam_kwallet pam_kwallet5 pam_sss pam_krb5 pam_ldap pam_winbind pam_systemd_home pam_ecryptfs pam_mount
+	pam_cap pam_succeed_if pam_exec pam_localuser pam_rootok pam_shells pam_nologin pam_time pam_access pam_listfile pam_env pam_limits pam_keyinit
+	pam_selinux pam_faildelay pam_userdb pam_wheel pam_umask pam_usertype pam_issue pam_group pam_motd pam_lastlog pam_lastlog2 pam_loginuid pam_mail
+	pam_google_authenticator pam_u2f pam_oath pam_duo pam_fprintd pam_pkcs11 pam_radius_auth pam_yubico pam_securetty pam_xauth pam_timestamp pam_ftp
+	pam_rhosts pam_ssh_agent_auth pam_tty_audit pam_sepermit pam_namespace pam_systemd pam_elogind pam_ck_connector pam_setquota pam_canonicalize_user`)
+
+// stranger is the first module of which nothing is known; nil for none.
+func stranger(modules []module) *module {
+	for i := range modules {
+		if m := &modules[i]; !m.opens && !slices.Contains(heardOf, m.name) {
+			return m
+		}
+	}
+	return nil
 }

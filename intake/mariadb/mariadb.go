@@ -200,16 +200,22 @@ func (e *export) variable(file string, row *rows.Row) error {
 	return nil
 }
 
-func (e *export) plugin(_ string, row *rows.Row) error {
+func (e *export) plugin(file string, row *rows.Row) error {
+	if status := row.Plain("PLUGIN_STATUS"); !slices.Contains(states, status) {
+		e.Noted.Refuse(facts.Origin{File: file, Line: row.Line}, "nothing is known of plugins that are %q", status)
+	}
 	if row.Plain("PLUGIN_STATUS") == "ACTIVE" {
 		name := row.Plain("PLUGIN_NAME")
 		e.active[name] = true
 		if row.Plain("PLUGIN_TYPE") == "PASSWORD VALIDATION" && !slices.Contains(validators, name) {
-			e.strange = facts.Origin{File: e.folder, Line: row.Line, Text: name}
+			e.strange = facts.Origin{File: file, Line: row.Line, Text: name}
 		}
 	}
 	return nil
 }
+
+// states are what a plugin may be in.
+var states = []string{"ACTIVE", "INACTIVE", "DISABLED", "DELETED", "NOT INSTALLED"}
 
 // validators are the plugins that judge passwords, of which it is known what they
 // ask.
@@ -249,6 +255,9 @@ func (e *export) set(id setting.ID, v setting.Value, origin facts.Origin) {
 func (e *export) number(name string) (int64, facts.Origin, bool) {
 	f, ok := e.values[name]
 	n, err := strconv.ParseInt(f.text, 10, 64)
+	if ok && err != nil && f.text != "" {
+		e.Noted.Refuse(f.origin, "%s is no whole number", name)
+	}
 	return n, f.origin, ok && err == nil
 }
 

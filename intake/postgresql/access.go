@@ -62,6 +62,9 @@ func (e *export) access(file string, row *rows.Row) error {
 			r.everyone = false
 		}
 	}
+	if r.unheard() {
+		e.Noted.Remark(origin, "nothing is known here of the method %q: whether it asks for a password is unknown", r.method)
+	}
 	e.rules = append(e.rules, r)
 	return nil
 }
@@ -162,7 +165,13 @@ func (e *export) reachable(r *rule) bool {
 var (
 	asking  = []string{"scram-sha-256", "md5", "password"}
 	outside = []string{"ldap", "radius", "pam", "bsd"}
+	unasked = []string{"trust", "reject", "peer", "ident", "cert", "gss", "sspi"} // for no password
 )
+
+// unheard reports whether nothing is known of the method of a line.
+func (r *rule) unheard() bool {
+	return !slices.Contains(asking, r.method) && !slices.Contains(outside, r.method) && !slices.Contains(unasked, r.method)
+}
 
 // A door is what the lines of access come to for a role.
 type door struct {
@@ -204,6 +213,8 @@ func (e *export) doorOf(role, stored string) door {
 			raise(&d.password)
 		case slices.Contains(outside, r.method):
 			d.elsewhere = true
+		case r.unheard():
+			d.trusted, d.password = d.trusted.Or(facts.Unknown), d.password.Or(facts.Unknown)
 		}
 		if meant == facts.Yes {
 			before = append(before, r)
@@ -230,6 +241,10 @@ func (e *export) trusts() {
 		if r.method == "trust" && e.reachable(r) && reached {
 			trusting = append(trusting, r)
 		}
+	}
+	if at := slices.IndexFunc(e.rules, func(r rule) bool { return r.unheard() }); at >= 0 && len(trusting) == 0 {
+		e.policy.Hide(setting.BlankAllowed, e.rules[at].origin)
+		return
 	}
 	if len(trusting) == 0 {
 		e.set(setting.BlankAllowed, setting.No, facts.Origin{File: e.rules[0].origin.File, Text: "no line asks for nothing (trust)"})
