@@ -55,6 +55,8 @@ func TestDamaged(t *testing.T) {
 			return strings.Replace(s, "\ntomasz.wilga,", "\n"+strings.Repeat("n", 5000)+",", 1)
 		}, 3,
 			[]string{"Read 1 system with 2399 accounts", "users.csv:6: the name of the account is 5000 bytes long"}},
+		{"partners", "users-101.json", func(s string) string { return strings.Replace(s, "\"totalResults\": 150", "\"totalResults\": 151", 1) }, 3,
+			[]string{"the service says that it has 151 entries (totalResults), and 150 were read"}},
 		{"cargo", "manifests.xlsx", func(s string) string {
 			at := r.IntN(len(s)/2) + 100
 			return s[:at] + string([]byte{s[at] ^ 4}) + s[at+1:]

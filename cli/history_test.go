@@ -317,3 +317,37 @@ func TestDemoMonths(t *testing.T) {
 		t.Error("what is there is written over")
 	}
 }
+
+// TestIntakeAsksWhatIsGone: an export with more than a tenth of its accounts gone
+// since the last that was kept is asked about; a smaller one is not.
+func TestIntakeAsksWhatIsGone(t *testing.T) {
+	folder := demoFolder(t)
+	ask := "2400 accounts in what is kept of 2026-11-23: more than a tenth is gone"
+	told := func() bool {
+		stdout, stderr, code := runTool(t, folder, "intake", "rota")
+		if code != ExitClean || stderr != "" {
+			t.Fatalf("exit %d: %s", code, stderr)
+		}
+		return strings.Contains(strings.Join(strings.Fields(stdout), " "), ask)
+	}
+	if told() {
+		t.Error("nothing was kept yet")
+	}
+	if _, stderr, code := runTool(t, folder, "keep"); code != ExitClean {
+		t.Fatal(stderr)
+	}
+	path := filepath.Join(folder, "exports/rota/users.csv")
+	data, err := os.ReadFile(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	lines := strings.SplitAfter(string(data), "\n")
+	for left, want := range map[int]bool{2350: false, 2250: false, 2000: true, 3: true} {
+		if err := os.WriteFile(path, []byte(strings.Join(lines[:left+1], "")), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		if told() != want {
+			t.Errorf("%d accounts left: asked %v", left, !want)
+		}
+	}
+}

@@ -47,7 +47,7 @@ that has a mapping it prints that with what it lacks, a line for each column tha
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "text, or json: a snapshot of one system"},
 			outFlag(), maxRefusedFlag(), colorFlag(),
 		},
-		Action: func(_ context.Context, c *cli.Command) error {
+		Action: func(ctx context.Context, c *cli.Command) error {
 			w := c.Root().Writer
 			o, err := optionsFor(c, w)
 			if err != nil {
@@ -81,6 +81,9 @@ that has a mapping it prints that with what it lacks, a line for each column tha
 			if err != nil {
 				return err
 			}
+			if err := addEarlier(ctx, opened, list); err != nil {
+				fmt.Fprintf(c.Root().ErrWriter, "yewcone: how many accounts there were before is not known: %s\n", shown(err))
+			}
 			write := func(w io.Writer) error { return text.Intake(w, list, o) }
 			if out := c.String("out"); out != "" {
 				err = atomicfile.Write(out, write)
@@ -98,6 +101,32 @@ that has a mapping it prints that with what it lacks, a line for each column tha
 			return nil
 		},
 	}
+}
+
+// addEarlier adds what was read of each system before, where results are kept.
+func addEarlier(ctx context.Context, o *opened, list []reading.Intake) error {
+	if where := o.estate.History.Where; !strings.Contains(where, "://") {
+		if _, err := os.Stat(where); err != nil {
+			return nil
+		}
+	}
+	s, err := historyOf(o.estate)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	sums, err := s.Sums(ctx, nil)
+	if err != nil {
+		return err
+	}
+	for i := range list {
+		for n := range sums { // the earliest first
+			if x := &sums[n]; x.System == list[i].Summary.Name && !x.Partial {
+				list[i].Before = &reading.Earlier{AsOf: x.AsOf, Accounts: x.Accounts}
+			}
+		}
+	}
+	return nil
 }
 
 // writeSnapshot writes down what was read of one system.

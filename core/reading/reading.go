@@ -2,6 +2,7 @@
 package reading
 
 import (
+	"time"
 	"yewcone/core/audit"
 	"yewcone/core/facts"
 	"yewcone/core/finding"
@@ -16,6 +17,19 @@ type Intake struct {
 	Unread   []facts.Unread    // what the files hold and nobody used
 	Lines    []facts.LineTable // what each line of a mapping finds; nil for formats that need none
 	Unknowns []finding.Unknown // what the rules of rule sets ask and the export does not show
+	Before   *Earlier          // the last reading that is kept and was whole; nil for none
+}
+
+// Earlier is how many accounts an earlier export of a system had.
+type Earlier struct {
+	AsOf     time.Time
+	Accounts int
+}
+
+// Shrunk reports whether more than a tenth of the accounts of the earlier reading
+// are gone, which is more than leave between two exports.
+func (in *Intake) Shrunk() bool {
+	return in.Before != nil && in.Summary.Accounts*10 < in.Before.Accounts*9
 }
 
 // A ReadSetting is one setting as the export says it.

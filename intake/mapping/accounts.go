@@ -15,6 +15,9 @@ import (
 
 // accountReader reads one table of accounts.
 type accountReader struct {
+	source  int          // the number of its table in the mapping
+	before  map[int]int  // rows that were read of each table
+	last    bool         // of the files of its table
 	name    string       // of the file, as it is opened
 	origin  facts.Origin // of its rows
 	shape   shape
@@ -106,7 +109,7 @@ func (e *export) prepareAccounts() error {
 	for i := range e.plan.file.Accounts {
 		source := &e.plan.file.Accounts[i]
 		for _, file := range e.filesOf(source.Files) {
-			if err := e.prepareFile(source, file); err != nil && !e.missing(err) {
+			if err := e.prepareFile(i, file); err != nil && !e.missing(err) {
 				return err
 			}
 		}
@@ -114,8 +117,9 @@ func (e *export) prepareAccounts() error {
 	return nil
 }
 
-func (e *export) prepareFile(source *accountsTable, file strictyaml.Text) error {
-	r := accountReader{shape: shape{source.Form, source.Rows, source.Sheet, source.Heading}}
+func (e *export) prepareFile(number int, file strictyaml.Text) error {
+	source := &e.plan.file.Accounts[number]
+	r := accountReader{source: number, shape: shape{source.Form, source.Rows, source.Sheet, source.Heading}}
 	t, err := e.openTable(e.fileOf(file.Value), r.shape, &e.Noted)
 	if err != nil {
 		return err

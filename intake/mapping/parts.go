@@ -13,7 +13,9 @@ func (e *export) Accounts(yield func(*facts.Account) error) error {
 
 // Parts divides the account tables at the ends of rows.
 func (e *export) Parts(yield func(facts.Part) error) error {
+	rows := map[int]int{} // of each table of accounts, in all its files
 	for i := range e.accounts {
+		e.accounts[i].before, e.accounts[i].last = rows, i+1 == len(e.accounts) || e.accounts[i+1].source != e.accounts[i].source
 		if err := e.accounts[i].parts(e, yield); err != nil {
 			return err
 		}
@@ -41,6 +43,7 @@ func (r *accountReader) parts(e *export, yield func(facts.Part) error) error {
 		if err != nil {
 			return err
 		}
+		r.lacking(t, &notes)
 		return yield(&endPart{e: e, r: r, table: t, notes: &notes})
 	}
 	for piece, ok := d.NextPiece(&notes); ok; piece, ok = d.NextPiece(&notes) {
@@ -49,6 +52,19 @@ func (r *accountReader) parts(e *export, yield func(facts.Part) error) error {
 		}
 	}
 	return yield(&endPart{e: e, r: r, table: d, notes: &notes})
+}
+
+// lacking notes that fewer rows were read than the service says that it has.
+func (r *accountReader) lacking(t table.Table, notes *facts.Notes) {
+	told, ok := t.(interface{ Told() (rows, all int) })
+	if !ok {
+		return
+	}
+	rows, all := told.Told()
+	r.before[r.source] += rows
+	if read := r.before[r.source]; r.last && read < all {
+		notes.Incomplete(r.origin, "the service says that it has %d entries (totalResults), and %d were read: pages are missing; take them all", all, read)
+	}
 }
 
 // accounts fills an account with each row.

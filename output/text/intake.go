@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"yewcone/core/facts"
 	"yewcone/core/reading"
@@ -47,6 +48,10 @@ func (p *page) intake(in *reading.Intake) {
 	p.para("  read      ", plainStyle, fmt.Sprintf("%d %s (%d privileged, %d disabled), %d %s, %s", s.Accounts,
 		plural(s.Accounts, "account", "accounts"), s.Privileged, s.Disabled, s.Policies,
 		plural(s.Policies, "policy", "policies"), refused))
+	if in.Shrunk() {
+		p.para("  before    ", badStyle, fmt.Sprintf("%d accounts in what is kept of %s: more than a tenth is gone. Is this the whole export?", in.Before.Accounts,
+			in.Before.AsOf.Format(time.DateOnly)))
+	}
 	if v := in.System.View; v != nil && v.Whole {
 		p.para("  view      ", plainStyle, seen("all that the system keeps: "+v.Proof))
 	}

@@ -132,6 +132,7 @@ type jsonTable struct {
 	row     []string
 	notes   *facts.Notes
 	count   int
+	told    int // entries that the service says it has, in all pages; 0 for not said
 	left    map[string]bool
 	walk    func() (jsonRow, error)
 	stop    func()
@@ -267,6 +268,10 @@ func (t *jsonTable) Next() ([]string, table.Place) {
 	}
 	return t.row, table.Place{Line: r.line}
 }
+
+// Told is how many rows there were, and how many the service said that there are in
+// all its pages (totalResults of RFC 7644, section 3.4.2); 0 where it did not say.
+func (t *jsonTable) Told() (rows, all int) { return t.count, t.told }
 
 // end tells what went wrong, and which paths led nowhere.
 func (t *jsonTable) end(err error) {

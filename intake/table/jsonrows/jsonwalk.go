@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"iter"
+	"strconv"
 
 	"yewcone/intake/text"
 )
@@ -62,6 +63,8 @@ func (t *jsonTable) descend(steps []step, yield func(jsonRow) bool, depth int) e
 			}
 			if key == s.name {
 				err = t.descend(steps[1:], yield, depth+1)
+			} else if depth == 0 && key == "totalResults" {
+				err = t.total()
 			} else {
 				err = t.skip()
 			}
@@ -93,6 +96,18 @@ func unexpected(err error) error {
 		return io.ErrUnexpectedEOF
 	}
 	return err
+}
+
+// total reads how many entries a service has.
+func (t *jsonTable) total() error {
+	var raw json.RawMessage
+	if err := t.decoder.Decode(&raw); err != nil {
+		return err
+	}
+	if n, err := strconv.Atoi(string(raw)); err == nil {
+		t.told = n
+	}
+	return nil
 }
 
 // skip passes over a value, however long it is.
