@@ -1,6 +1,7 @@
 package condition
 
 import (
+	"strings"
 	"testing"
 	"time"
 
@@ -84,6 +85,19 @@ func TestRefused(t *testing.T) {
 	} {
 		if c, err := Compile(strictyaml.Text{Value: text}, Complete); err == nil {
 			t.Errorf("%q is read as %v", text, c)
+		}
+	}
+	for text, says := range map[string]string{
+		`login beginsWith "x"`: "did you mean startsWith?", `login startswith "x"`: "did you mean startsWith?", `login = "x"`: "write == to compare",
+		`login and and`: "something is missing before \"and\"", `login ==`: "ends too early", `not login`: "it takes what is yes or no",
+		`failures > "x"`: "a number and a text cannot be compared", `groups contains "x"`: "write \"x\" in groups", `"a" in login`: "is a list",
+		`idle > 5 days`: "write a length of time as days(5)", `idle between 1 and 2`: "write two comparisons", `idle > -days(5)`: "never negative",
+		`account_ends < days(10)`: "compared with a date", `date("2026-11-20")`: "must answer yes or no", `login == "x" "y"`: "an operator is missing",
+		`login follows "x"`: "\"follows\" is no operator; there are and, or, not",
+	} {
+		if _, err := Compile(strictyaml.Text{Value: text}, Complete); err == nil || !strings.Contains(err.Error(), says) ||
+			strings.Contains(err.Error(), "token") || strings.Contains(err.Error(), "mismatched") {
+			t.Errorf("%s: %v, want %q", text, err, says)
 		}
 	}
 	for _, text := range []string{"privileged", "overdue", `kind == "person"`} {

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"reflect"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -178,11 +179,19 @@ func (f *file) tooDeep() *Problem {
 	return nil
 }
 
+// inBraces is a value with brackets and a comma in them, within braces and without
+// quotes round it.
+var inBraces = regexp.MustCompile(`\{[^}'"]*:\s*[^'"\s{}\[][^'"{}]*\([^)]*,`)
+
 func (f *file) syntax(err error) *Problem {
 	var at yaml.Error
 	if errors.As(err, &at) && at.GetToken() != nil {
 		pos := at.GetToken().Position
-		return f.problem(pos.Line, pos.Column, strings.TrimSuffix(at.GetMessage(), ".")+" (as YAML)")
+		message := strings.TrimSuffix(at.GetMessage(), ".") + " (as YAML)"
+		if pos.Line >= 1 && pos.Line <= len(f.lines) && inBraces.MatchString(f.lines[pos.Line-1]) {
+			message = "within { } a comma ends a value: put single quotes round one that has commas or double quotes in it, as in {service: 'under(unit, \"X\")'}"
+		}
+		return f.problem(pos.Line, pos.Column, message)
 	}
 	return &Problem{File: f.name, Message: err.Error()}
 }
