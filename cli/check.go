@@ -14,6 +14,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yewcone/core/audit"
+	"yewcone/core/facts"
 	"yewcone/core/finding"
 	"yewcone/core/nearword"
 	"yewcone/core/rules"
@@ -41,6 +42,7 @@ listed apart and never counts as met.
   yewcone check --all
   yewcone check --finding 6e9333876649              # one, with every account
   yewcone check directory --fail-on high            # one system, in a build job
+  yewcone check --rules stig-unix quay1             # as if these rules held too
   yewcone check --format json --out result.json     # for other programs`,
 		Flags: []cli.Flag{
 			estateFlag(),
@@ -49,6 +51,7 @@ listed apart and never counts as met.
 			outFlag(),
 			&cli.BoolFlag{Name: "all", Usage: "every finding, where without it only what comes first is told"},
 			&cli.StringFlag{Name: "finding", Usage: "tell all of one finding, by its fingerprint, with every account that it reaches"},
+			rulesFlag(), insteadFlag(),
 			&cli.BoolFlag{Name: "details", Usage: "tell everything about the less bad findings too"},
 			&cli.StringFlag{Name: "each", Usage: "also write one line of JSON for every account that a finding reaches", TakesFile: true},
 			&cli.IntFlag{Name: "examples", Value: 5, Usage: "how many accounts to name with each finding"},
@@ -88,6 +91,7 @@ func runCheck(c *cli.Command, stdout io.Writer) error {
 	if err != nil {
 		return err
 	}
+	o.AsIf = asIfAgain(c)
 	write := func(w io.Writer) error { return format.Write(w, result, o) }
 	if out := c.String("out"); out != "" {
 		if c.String("color") != "always" {
@@ -114,10 +118,13 @@ func oneFinding(c *cli.Command, fingerprint string) error {
 	if err != nil {
 		return err
 	}
+	if err := opened.asIf(c); err != nil {
+		return err
+	}
 	var accounts []finding.Example
 	opened.options.Each = func(r *audit.Reached) error {
 		if r.Fingerprint == fingerprint {
-			accounts = append(accounts, finding.Example{Login: strings.Clone(r.Account.Login), Origin: r.Account.Origin, Detail: r.Detail})
+			accounts = append(accounts, finding.Example{Login: facts.Shortened(r.Account.Login), Origin: r.Account.Origin, Detail: r.Detail})
 		}
 		return nil
 	}
@@ -218,6 +225,9 @@ func collectOften(subjects []audit.Subject, a *audit.Relations) {
 func checkEstate(c *cli.Command, spread bool) (*finding.Result, error) {
 	o, err := openEstate(c, c.Args().Slice())
 	if err != nil {
+		return nil, err
+	}
+	if err := o.asIf(c); err != nil {
 		return nil, err
 	}
 	o.options.Examples, o.options.Spread = int(c.Int("examples")), spread

@@ -16,6 +16,9 @@ import (
 // TestDiskFull: what cannot be written is an error, whatever the form, and leaves
 // what was there before and no half file.
 func TestDiskFull(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it is about files, not about races")
+	}
 	if runtime.GOOS != "linux" {
 		t.Skip("no device that is always full here")
 	}
@@ -46,6 +49,9 @@ func TestDiskFull(t *testing.T) {
 
 // TestClosedPipe: whoever reads no further ends the run without a trace.
 func TestClosedPipe(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it is about files, not about races")
+	}
 	if runtime.GOOS == "windows" {
 		t.Skip("other pipes")
 	}
@@ -81,6 +87,9 @@ func filesOf(t *testing.T, folder string) map[string]string {
 // TestOnlyRead: commands that tell something change nothing in the estate, and run
 // where nothing in it can be written.
 func TestOnlyRead(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it is about files, not about races")
+	}
 	folder := demoFolder(t)
 	if err := filepath.WalkDir(folder, func(path string, d fs.DirEntry, err error) error {
 		mode := os.FileMode(0o400)
@@ -116,6 +125,9 @@ func TestOnlyRead(t *testing.T) {
 
 // TestTwoAtOnce: two runs that write the same files end with whole ones.
 func TestTwoAtOnce(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it is about files, not about races")
+	}
 	folder := demoFolder(t)
 	const runs = 4
 	var group sync.WaitGroup

@@ -40,6 +40,7 @@ anybody of the audience.
 			&cli.StringFlag{Name: "audience", Value: "people", Usage: "people, privileged or service"},
 			&cli.StringFlag{Name: "only", Value: "all", Usage: "all settings that a system says, or those that are differing"},
 			&cli.StringSliceFlag{Name: "setting", Usage: "only this setting; may be given several times"},
+			rulesFlag(), insteadFlag(),
 			&cli.BoolFlag{Name: "arithmetic", Usage: "tell how each guess budget comes about"},
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "text, json, csv or markdown"},
 			asOfFlag(), maxRefusedFlag(), jobsFlag(), outFlag(), colorFlag()},
@@ -62,6 +63,9 @@ anybody of the audience.
 			}
 			opened, err := openEstate(c, c.Args().Slice())
 			if err != nil {
+				return err
+			}
+			if err := opened.asIf(c); err != nil {
 				return err
 			}
 			result, err := opened.audited(c)

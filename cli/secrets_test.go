@@ -113,7 +113,7 @@ func (p *planted) inText(name, text string) string {
 // accounts, policies, roles and hosts, values in tables of settings, and words of
 // files of hosts that hold no secrets.
 var mayBeTold = regexp.MustCompile(`(?i): (Sign-in name|Source|Full name|E-mail|Role|Organisation|Note|Setting|Value|Profile|Like|Code name|Name|Staff no|Mail|Box|Holder|Class|` +
-	`Host|User|role|member|rolname|name|error|Variable_name|Admin_option|cn|uid|givenName|sn|mail|displayName|description|ou|pwd\w+|userName|value|display|number|` +
+	`Host|User|auth_method|role|member|rolname|name|error|Variable_name|Admin_option|cn|uid|givenName|sn|mail|displayName|description|ou|pwd\w+|userName|value|display|number|` +
 	`group|master|holder|nombre.*|correo.*|perfil.*|nivel.*|vigencia.*|intentos.*|duración.*|m[íi]nimo.*|\w*At|min|max|distinct\w*|sequential\w*|sameAs\w*|maxAge\w*|window|limit|lockMinutes|` +
 	`minLength|maxLength|require\w+|minAge\w+|history|secondFactor|.*(Shortest|Longest|Capitals|Small letters|Digits|remembered|Keep for|lasts|refused|before lock).*|` +
 	`Benutzer.*|Vollst.*|Rolle.*|Einstellung|Wert)$|(etc/(passwd|group|gshadow|pam\.d/.*|security/.*|sudoers.*|login\.defs|ssh/.*|default/.*|nsswitch.conf)|[a-z-]+\.txt): word`)

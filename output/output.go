@@ -22,6 +22,7 @@ type Options struct {
 	Details bool // everything about every finding, also the less bad
 	All     bool // every finding, not the first screen
 	Version string
+	AsIf    string           // the options that let other rules hold, to be given again; "" for none
 	Drift   *drift.Drift     // since an earlier result; nil where none is given
 	Since   string           // where that result is, as it was named
 	Trend   *trend.Trend     // of the kept results; nil for none

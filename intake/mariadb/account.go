@@ -226,7 +226,7 @@ func (e *export) password(a *facts.Account, row *rows.Row, p *privileges) {
 		case !slices.Contains(withoutPassword, m.Plugin) && a.PasswordUsable == facts.No:
 			a.PasswordUsable, outside = facts.Unknown, true
 			a.PasswordIsLogin, a.Blank = a.PasswordIsLogin.Or(facts.Unknown), a.Blank.Or(facts.Unknown)
-			e.Noted.Remark(a.Origin, "%s signs in by the plugin %s, of which nothing is known here: whether a password lets it in is unknown", a.Login, m.Plugin)
+			e.Noted.Remark(a.Origin, "%s signs in by a plugin of which nothing is known here: whether a password lets it in is unknown", a.Login)
 		}
 	}
 	if outside && !a.Storage.Known() && a.Blank == facts.No {

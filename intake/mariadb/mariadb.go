@@ -202,7 +202,7 @@ func (e *export) variable(file string, row *rows.Row) error {
 
 func (e *export) plugin(file string, row *rows.Row) error {
 	if status := row.Plain("PLUGIN_STATUS"); !slices.Contains(states, status) {
-		e.Noted.Refuse(facts.Origin{File: file, Line: row.Line}, "nothing is known of plugins that are %q", status)
+		e.Noted.Refuse(facts.Origin{File: file, Line: row.Line}, "the state of the plugin is none that is known here")
 	}
 	if row.Plain("PLUGIN_STATUS") == "ACTIVE" {
 		name := row.Plain("PLUGIN_NAME")

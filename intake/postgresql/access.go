@@ -63,7 +63,7 @@ func (e *export) access(file string, row *rows.Row) error {
 		}
 	}
 	if r.unheard() {
-		e.Noted.Remark(origin, "nothing is known here of the method %q: whether it asks for a password is unknown", r.method)
+		e.Noted.Remark(origin, "nothing is known here of the method of this line: whether it asks for a password is unknown")
 	}
 	e.rules = append(e.rules, r)
 	return nil

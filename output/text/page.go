@@ -20,6 +20,7 @@ type page struct {
 	w     *bufio.Writer
 	width int
 	color bool
+	asIf  string // output.Options.AsIf
 }
 
 func newPage(w io.Writer, o output.Options) *page {
@@ -27,7 +28,7 @@ func newPage(w io.Writer, o output.Options) *page {
 	if width <= 0 {
 		width = 100
 	}
-	return &page{w: bufio.NewWriter(w), width: max(40, min(width, widest)), color: o.Color}
+	return &page{w: bufio.NewWriter(w), width: max(40, min(width, widest)), color: o.Color, asIf: o.AsIf}
 }
 
 // Styles go with words that say the same, so that nothing is lost without

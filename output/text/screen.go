@@ -126,16 +126,16 @@ func (p *page) whereTheRestIs(r *finding.Result, list []change.Change) {
 		p.para("", plainStyle, "Not shown here: "+strings.Join(more, ", ")+".")
 	}
 	lead := "Next: "
-	if len(list) > 0 {
+	if len(list) > 0 && p.asIf == "" { // which judge by the estate's own rules
 		p.para(lead, plainStyle, fmt.Sprintf("yewcone changes (all %d), yewcone remedy %s (what to type where), yewcone impact %s (whom it hits).",
 			len(list), seen(list[0].System), seen(list[0].System)))
 		lead = "      "
 	}
 	if len(r.Findings) > 0 {
-		p.para(lead, plainStyle, fmt.Sprintf("yewcone check --all (all %d findings), yewcone check %s (of one system), yewcone check --finding %s (of one, "+
-			"with all its accounts).", len(r.Findings), seen(r.WorstSystem()), r.Findings[0].Fingerprint))
+		p.para(lead, plainStyle, fmt.Sprintf("yewcone check --all%s (all %d findings), yewcone check %s%s (of one system), yewcone check --finding %s%s (of one, "+
+			"with all its accounts).", p.asIf, len(r.Findings), seen(r.WorstSystem()), p.asIf, r.Findings[0].Fingerprint, p.asIf))
 	} else if len(r.Unknowns) > 0 {
-		p.para(lead, plainStyle, "yewcone check --all tells what is not known, and how to know it.")
+		p.para(lead, plainStyle, "yewcone check --all"+p.asIf+" tells what is not known, and how to know it.")
 	}
 }
 
