@@ -34,7 +34,7 @@ func (e *engine) read(jobs int) error {
 	}
 	r := reading{
 		tasks: make(chan task), finished: make(chan task, 2*jobs), ahead: make(chan struct{}, 2*jobs), stop: make(chan struct{}),
-		engines: []*engine{e},
+		engines: []*engine{e}, notes: e.subject.Export.Notes(),
 	}
 	divided := make(chan error, 1)
 	go func() { divided <- r.divide(jobs) }()
@@ -61,6 +61,7 @@ type reading struct {
 	stop     chan struct{}
 	workers  sync.WaitGroup
 	engines  []*engine
+	notes    *facts.Notes // of the export
 }
 
 // divide hands the parts to the workers, and starts a worker for each of the
@@ -127,7 +128,7 @@ func (r *reading) collect() error {
 			delete(waiting, next)
 			next++
 			t.part.Done()
-			r.engines[0].subject.Export.Notes().Join(&t.notes)
+			r.notes.Join(&t.notes)
 			if t.err != nil && failed == nil {
 				failed = t.err
 				close(r.stop)
