@@ -5,10 +5,16 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 
 	"github.com/urfave/cli/v3"
 
+	"yewcone/core/condition"
+	"yewcone/core/explain"
+	"yewcone/core/facts"
+	"yewcone/core/finding"
 	"yewcone/core/password"
+	"yewcone/core/rules"
 	"yewcone/core/trial"
 	"yewcone/output"
 	"yewcone/output/jsonfile"
@@ -20,10 +26,13 @@ func mintCommand() *cli.Command {
 		Name:      "mint",
 		Usage:     "make random passwords that systems accept",
 		ArgsUsage: "[options] SYSTEM…",
-		Description: `Makes passwords that every named system accepts, from the operating system's source of
-randomness, each as likely as any other that could have been made. Only the passwords are
-written to standard output; what they are worth goes to standard error. Where the systems'
-settings cannot be met together, it says which, and ends with status 1.
+		Description: `Makes passwords that every named system accepts and its rules ask for, from the operating
+system's source of randomness, each as likely as any other that could have been made. The
+rules are those for the account that --as names, else for a person who is no administrator.
+Only the passwords, and with --aloud how to read them out, are written to standard output;
+what they are worth goes to standard error. Where the systems' settings cannot be met
+together, it says which, and ends with status 1; rules that no system can meet it leaves
+out, and says so.
 
   yewcone mint rota
   yewcone mint directory rota --phrase
@@ -47,7 +56,7 @@ settings cannot be met together, it says which, and ends with status 1.
 			case c.Int("bits") < 1 || c.Int("bits") > 512:
 				return fmt.Errorf("--bits is between 1 and 512, not %d", c.Int("bits"))
 			}
-			targets, err := targetsFor(c, names)
+			targets, err := mintedFor(c, names)
 			if err != nil {
 				return err
 			}
@@ -77,9 +86,53 @@ settings cannot be met together, it says which, and ends with status 1.
 			if err != nil {
 				return err
 			}
-			return text.Minted(c.Root().ErrWriter, m, o)
+			return text.Minted(c.Root().ErrWriter, m, c.String("as") == "", o)
 		},
 	}
+}
+
+// mintedFor is what passwords must pass: what the named systems take, and what the
+// rules ask there: of the account that --as names, or else of a person who is no
+// administrator.
+func mintedFor(c *cli.Command, names []string) ([]*trial.Target, error) {
+	who, err := whom(c)
+	if err != nil {
+		return nil, err
+	}
+	e, err := openTried(c, names)
+	if err != nil {
+		return nil, err
+	}
+	targets, err := e.systems.Targets(who, names)
+	if err != nil {
+		return nil, err
+	}
+	for i := range e.opened.subjects {
+		s := &e.opened.subjects[i]
+		anybody := condition.Subject{Account: &facts.Account{Kind: facts.Person, Privileged: facts.No, Enabled: facts.Yes}, System: s.Export.System()}
+		holds := func(clause *rules.Clause) bool { return clause.For.Test(&anybody) != facts.No }
+		if who.Account != "" {
+			if x, err := explain.Account(s, who.Account, e.opened.options); err == nil { // where there is none, what is asked of anybody
+				holds = func(clause *rules.Clause) bool {
+					return slices.ContainsFunc(x.Rules, func(r explain.RuleOutcome) bool {
+						return r.Rule == clause.Rule && r.Outcome != finding.NotForIt && r.Outcome != finding.Replaced
+					})
+				}
+			}
+		}
+		name := s.Export.System().Name
+		asked := trial.Asked(name, s.Rules, holds)
+		if asked == nil {
+			continue
+		}
+		for _, t := range targets {
+			if t.System == name {
+				asked.OfPerson(t)
+			}
+		}
+		targets = append(targets, asked)
+	}
+	return targets, nil
 }
 
 // targetsFor finds what of the named systems, or of all, candidates are held

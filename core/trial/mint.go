@@ -3,6 +3,7 @@ package trial
 import (
 	_ "embed"
 	"fmt"
+	"slices"
 	"strings"
 
 	"yewcone/core/password"
@@ -58,14 +59,23 @@ const (
 )
 
 // NewMint prepares a mint for targets. The error is *Collision where nothing
-// satisfies them all.
+// satisfies them all. What rules ask gives way to what systems can do, and then
+// has a note.
 func NewMint(targets []*Target, w Wish) (*Mint, error) {
 	var claims []password.Claim
-	for _, t := range targets {
-		claims = append(claims, password.ClaimsOf(t.Name(), t.Value)...)
-	}
-	if sets := password.Collisions(claims, &password.Printable); len(sets) > 0 {
-		return nil, &Collision{sets}
+	for {
+		claims = nil
+		for _, t := range targets {
+			claims = append(claims, password.ClaimsOf(t.Name(), t.Value)...)
+		}
+		sets := password.Collisions(claims, &password.Printable)
+		if len(sets) == 0 {
+			break
+		}
+		// What systems do cannot be helped; what is asked of them can wait.
+		if !slices.ContainsFunc(targets, func(t *Target) bool { return t.giveWay(sets) }) {
+			return nil, &Collision{sets}
+		}
 	}
 	m := &Mint{Targets: targets, Phrase: w.Phrase}
 	c := password.Together(claims)

@@ -29,12 +29,16 @@ type Target struct {
 
 	Limits map[setting.ID]facts.Limit
 	values []setting.Value // by setting.ID
+	asked  []string        // the rule sets that ask it; nil for what a system does
 	person *password.Person
 	lists  password.Lists
 }
 
 // Value returns what holds of a setting.
 func (t *Target) Value(id setting.ID) setting.Value { return t.values[id] }
+
+// OfRules reports whether this is what rules ask, rather than what a system does.
+func (t *Target) OfRules() bool { return t.asked != nil }
 
 // Name tells targets of one system apart.
 func (t *Target) Name() string {

@@ -10,6 +10,7 @@ import (
 	"yewcone/core/facts"
 	"yewcone/core/facts/factstest"
 	"yewcone/core/password"
+	"yewcone/core/rules"
 	"yewcone/core/setting"
 	"yewcone/core/setting/settingtest"
 )
@@ -164,15 +165,16 @@ func TestProposed(t *testing.T) {
 	}
 }
 
+func target(name string, values map[string]string) *Target {
+	all := map[setting.ID]setting.Value{}
+	for key, text := range values {
+		all[settingtest.ID(key)] = settingtest.Value(key, text)
+	}
+	return Proposed(name, all, password.Lists{})
+}
+
 // TestMint: what is minted meets all targets, or the collision is named.
 func TestMint(t *testing.T) {
-	target := func(name string, values map[string]string) *Target {
-		all := map[setting.ID]setting.Value{}
-		for key, text := range values {
-			all[settingtest.ID(key)] = settingtest.Value(key, text)
-		}
-		return Proposed(name, all, password.Lists{})
-	}
 	a, b := target("a", map[string]string{"min_length": "12", "min_digits": "2", "min_upper": "1"}),
 		target("b", map[string]string{"max_length": "16", "max_repeat": "1", "min_symbols": "1", "symbol_inside": "yes"})
 	for _, w := range []Wish{{Bits: 60}, {Bits: 200}, {Bits: 60, Aloud: true}, {Bits: 1, Length: 12}} {
@@ -232,5 +234,42 @@ func TestWords(t *testing.T) {
 		if len(w) < 3 || len(w) > 7 || strings.Trim(w, "abcdefghijklmnopqrstuvwxyz") != "" {
 			t.Errorf("%q", w)
 		}
+	}
+}
+
+// TestAsked: what rules ask is met beside what systems take, and gives way to it
+// where both cannot be.
+func TestAsked(t *testing.T) {
+	set, err := rules.Read("house.yaml", []byte("rules: house\nclauses:\n  - {id: length, expect: {min_length: at least 15}}\n"+
+		"  - {id: longer, for: privileged, expect: {min_length: at least 20}}\n  - {id: mixed, expect: {min_classes: at least 3}}\n"+
+		"  - {id: age, expect: {max_age: at most 90 days}}\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	everybody := func(c *rules.Clause) bool { return c.For == nil }
+	for _, c := range []struct {
+		system map[string]string
+		holds  func(*rules.Clause) bool
+		length int
+		note   string
+	}{
+		{map[string]string{"min_length": "8"}, everybody, 15, ""},
+		{map[string]string{"min_length": "18"}, everybody, 18, ""},
+		{map[string]string{"min_length": "8"}, func(*rules.Clause) bool { return true }, 20, ""},
+		{map[string]string{"min_length": "8", "max_length": "10"}, everybody, 10, "ask for min_length 15"},
+		{map[string]string{"alphabet": "digits", "max_length": "6"}, everybody, 6, "ask for min_length 15, min_classes 3"},
+	} {
+		asked := Asked("a", []*rules.Set{set}, c.holds)
+		m, err := NewMint([]*Target{target("a", c.system), asked}, Wish{Bits: 40})
+		if err != nil {
+			t.Fatal(err)
+		}
+		made, err := m.Make()
+		if err != nil || len(made) < c.length || len(made) > c.length || asked.Note != c.note {
+			t.Errorf("%v: %d characters, note %q, %v", c.system, len(made), asked.Note, err)
+		}
+	}
+	if Asked("a", []*rules.Set{set}, func(c *rules.Clause) bool { return c.Rule.Clause == "age" }) != nil {
+		t.Error("an age is asked of candidates")
 	}
 }

@@ -14,11 +14,13 @@ import (
 )
 
 // Minted tells what the passwords of a mint are worth.
-func Minted(w io.Writer, m *trial.Mint, o output.Options) error {
+func Minted(w io.Writer, m *trial.Mint, anybody bool, o output.Options) error {
 	p := newPage(w, o)
 	var names []string
 	for _, t := range m.Targets {
-		names = append(names, seen(t.Name()))
+		if !t.OfRules() {
+			names = append(names, seen(t.Name()))
+		}
 	}
 	what := counted(m.Length, "character", "characters")
 	if m.Phrase {
@@ -34,7 +36,12 @@ func Minted(w io.Writer, m *trial.Mint, o output.Options) error {
 	}
 	p.para("", faintStyle, text)
 	for _, t := range m.Targets {
-		if t.Note != "" {
+		switch {
+		case t.OfRules() && t.Note != "":
+			p.para("", badStyle, seen("This is less than is asked: "+t.Name()+" "+t.Note+", which cannot be met together with what the systems take."))
+		case t.OfRules():
+			p.para("", faintStyle, seen("It meets "+t.Name()+" too ("+t.Asks()+")"+map[bool]string{true: ", as they are for people who are no administrators"}[anybody]+"."))
+		case t.Note != "":
 			p.para("", faintStyle, seen(t.Name()+" "+t.Note+"."))
 		}
 	}
