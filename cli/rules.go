@@ -4,31 +4,42 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"slices"
 	"strings"
 
 	"github.com/urfave/cli/v3"
 
+	"yewcone/core/audit"
 	"yewcone/core/nearword"
 	"yewcone/core/review"
 	"yewcone/core/rules"
 	"yewcone/intake/estatefolder"
+	"yewcone/output"
+	"yewcone/output/csvfile"
 	"yewcone/output/text"
 )
 
 func rulesCommand() *cli.Command {
 	return &cli.Command{
 		Name:      "rules",
-		Usage:     "show, validate or compare rule sets",
-		ArgsUsage: "[options] show|validate|compare [SET…]",
-		Description: `"show" lists the rule sets of the estate and those that come with the tool, or tells all
+		Usage:     "tell what is asked of systems; show, validate or compare rule sets",
+		ArgsUsage: "[options] asked|show|validate|compare [SYSTEM…|SET…]",
+		Description: `"asked" tells what the rules ask of each kind of account on systems, once clauses that
+replace others are taken off: from which clause it comes, the weakest value that holds today,
+how many accounts are below it, and what the system cannot do. "show" lists the rule sets of the estate and those that come with the tool, or tells all
 about some. "validate" finds clauses that no account can meet, that contradict or repeat
 each other, and that reach nobody. "compare" sets rule sets side by side: which is the
 stricter, which implies the other, and where both cannot be met.
 
+  yewcone rules asked rota
+  yewcone rules asked --only broken --format csv --out asked.csv
   yewcone rules show pci-dss-4.0.1
   yewcone rules compare nist-800-63b-4 pci-dss-4.0.1 stig-unix`,
-		Flags: []cli.Flag{estateFlag(), asOfFlag(), colorFlag()},
+		Flags: []cli.Flag{estateFlag(),
+			&cli.StringFlag{Name: "only", Usage: "with asked: only what is " + strings.Join(askedStates, ", ")},
+			&cli.StringFlag{Name: "format", Value: "text", Usage: "with asked: text or csv"},
+			rulesFlag(), insteadFlag(), asOfFlag(), outFlag(), colorFlag()},
 		Action: func(_ context.Context, c *cli.Command) error {
 			w := c.Root().Writer
 			o, err := optionsFor(c, w)
@@ -37,7 +48,15 @@ stricter, which implies the other, and where both cannot be met.
 			}
 			args := c.Args().Slice()
 			if len(args) == 0 {
-				return errors.New("rules takes show, validate or compare")
+				return errors.New("rules takes asked, show, validate or compare")
+			}
+			if args[0] == "asked" {
+				return rulesAsked(c, args[1:])
+			}
+			for _, name := range []string{"only", "format", "rules", "instead", "out"} {
+				if c.IsSet(name) {
+					return fmt.Errorf("--%s goes with \"rules asked\", not with \"rules %s\"", name, args[0])
+				}
 			}
 			switch args[0] {
 			case "show":
@@ -75,10 +94,47 @@ stricter, which implies the other, and where both cannot be met.
 				}
 				return status(ExitFindings)
 			}
-			return fmt.Errorf("rules takes show, validate or compare, not %q%s", args[0],
-				nearword.Advice(args[0], []string{"show", "validate", "compare"}))
+			return fmt.Errorf("rules takes asked, show, validate or compare, not %q%s", args[0],
+				nearword.Advice(args[0], []string{"asked", "show", "validate", "compare"}))
 		},
 	}
+}
+
+// askedStates are what "rules asked" may be kept to, by their first words.
+var askedStates = []string{"broken", "unknown", "beyond", "met"}
+
+func rulesAsked(c *cli.Command, systems []string) error {
+	only := c.String("only")
+	if only != "" {
+		if err := oneOf("only", only, askedStates); err != nil {
+			return err
+		}
+	}
+	if err := oneOf("format", c.String("format"), []string{"text", "csv"}); err != nil {
+		return err
+	}
+	opened, err := openEstate(c, systems)
+	if err != nil {
+		return err
+	}
+	if err := opened.asIf(c); err != nil {
+		return err
+	}
+	list, err := audit.AskedOfAll(opened.subjects, opened.options)
+	if err != nil {
+		return err
+	}
+	for i := range list {
+		list[i].Standings = slices.DeleteFunc(list[i].Standings, func(s audit.Standing) bool {
+			return only != "" && !strings.HasPrefix(s.State(), only)
+		})
+	}
+	return show(c, func(w io.Writer, o output.Options) error {
+		if c.String("format") == "csv" {
+			return csvfile.Asked(w, list)
+		}
+		return text.Asked(w, list, o)
+	})
 }
 
 // chosenSets returns the named rule sets, of the estate or shipped; all of
