@@ -49,7 +49,7 @@ shot replay 'head -35' 'yewcone replay quay1 --set lockout_attempts=3,5'
 printf 'summer2026\nKelp over granite 47\nMarrowby-2026!\n7294\n' >"$work/marrowby/candidates.txt"
 shot try 'head -35' 'yewcone try rota quay1 mailboxes --file candidates.txt'
 shot derive 'head -35' 'yewcone derive rota'
-shot space 'head -35' 'yewcone space'
+shot asked 'head -35' 'yewcone rules asked rota'
 shot gaps 'head -35' 'yewcone gaps'
 
 # Six months of two systems, and their picture.
