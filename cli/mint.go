@@ -149,12 +149,33 @@ func targetsFor(c *cli.Command, names []string) ([]*trial.Target, error) {
 	return e.systems.Targets(who, names)
 }
 
+// measuredOn is what passwords are counted for: each policy that reaches somebody,
+// where nobody and no policy is named.
+func measuredOn(c *cli.Command, names []string) ([]*trial.Target, error) {
+	if c.String("as") != "" || c.String("policy") != "" {
+		return targetsFor(c, names)
+	}
+	e, err := openTried(c, names)
+	if err != nil {
+		return nil, err
+	}
+	var all []*trial.Target
+	for i := range e.systems {
+		list, err := trial.Reaching(&e.systems[i])
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, list...)
+	}
+	return all, nil
+}
+
 func spaceCommand() *cli.Command {
 	return &cli.Command{
 		Name:      "space",
 		Usage:     "count the passwords that settings leave",
 		ArgsUsage: "[options] [SYSTEM…]",
-		Description: `Counts, for each policy, how many passwords of the least length that it takes satisfy its
+		Description: `Counts, for each policy that reaches somebody, how many passwords of the least length that it takes satisfy its
 demands on the composition, exactly, in bits; what each demand takes away; and what a ceiling
 on the length leaves. The figure is a ceiling for passwords that are chosen at random. People
 do not choose at random: what they choose is worth less, however large the space is.
@@ -167,7 +188,7 @@ do not choose at random: what they choose is worth less, however large the space
 			if err := oneOf("format", c.String("format"), []string{"text", "json"}); err != nil {
 				return err
 			}
-			targets, err := targetsFor(c, c.Args().Slice())
+			targets, err := measuredOn(c, c.Args().Slice())
 			if err != nil {
 				return err
 			}

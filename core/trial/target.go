@@ -110,6 +110,40 @@ func Targets(s *Subject, whom Whom) ([]*Target, error) {
 	return all, nil
 }
 
+// Reaching are what of a system candidates are held against by each policy that
+// reaches some account, or by what holds for nobody in particular where none does.
+func Reaching(s *Subject) ([]*Target, error) {
+	system := s.Export.System()
+	resolver, reached := effective.NewResolver(system), map[string]bool{}
+	var last *effective.Settings
+	err := s.Export.Accounts(func(a *facts.Account) error {
+		if holds := resolver.For(a); holds != last {
+			last = holds
+			for _, p := range holds.Reach {
+				reached[p.Name] = true
+			}
+			reached[holds.PolicyName()] = true
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	var all []*Target
+	for i := range system.Policies {
+		if p := &system.Policies[i]; reached[p.Name] {
+			t := &Target{System: system.Name, Limits: system.Limits, lists: s.Lists}
+			t.hold(resolver.For(under(system, p)))
+			t.Policy = p.Name
+			all = append(all, t)
+		}
+	}
+	if all == nil {
+		return Targets(s, Whom{})
+	}
+	return all, nil
+}
+
 // hold keeps what holds.
 func (t *Target) hold(s *effective.Settings) {
 	t.Policy = s.PolicyName()

@@ -273,3 +273,20 @@ func TestAsked(t *testing.T) {
 		t.Error("an age is asked of candidates")
 	}
 }
+
+// TestReaching: each policy that reaches somebody is told, and no other.
+func TestReaching(t *testing.T) {
+	s := subject(t)
+	unused := policy(t, "unused", map[string]string{"min_length": "4"})
+	unused.Roles = []string{"nobody"}
+	of := s.Export.System()
+	of.Policies = append(of.Policies, unused)
+	list, err := Reaching(s)
+	var got []string
+	for _, target := range list {
+		got = append(got, target.Name()+" "+setting.At(setting.MinLength).Text(target.Value(setting.MinLength)))
+	}
+	if err != nil || strings.Join(got, ", ") != "shop/everyone 8, shop/admins 16" {
+		t.Errorf("%q, %v", got, err)
+	}
+}
