@@ -11,6 +11,9 @@ import (
 // TestAskedAgrees: what "rules asked" says is below is what a check finds, setting
 // by setting, on every system of the demo.
 func TestAskedAgrees(t *testing.T) {
+	if testing.Short() {
+		t.Skip("nothing runs side by side here that other tests do not run")
+	}
 	folder := demoFolder(t)
 	stdout, stderr, code := runTool(t, folder, "rules", "asked", "--format", "csv")
 	rows, err := csv.NewReader(strings.NewReader(stdout)).ReadAll()

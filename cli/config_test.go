@@ -12,6 +12,9 @@ import (
 // TestConfigurationRefused: what cannot be meant in a file of configuration is an
 // error with its place; what does no harm is none.
 func TestConfigurationRefused(t *testing.T) {
+	if testing.Short() {
+		t.Skip("nothing runs side by side here that other tests do not run")
+	}
 	folder := t.TempDir()
 	if err := demo.WriteEstate(folder); err != nil {
 		t.Fatal(err)
@@ -91,6 +94,9 @@ func TestConfigurationRefused(t *testing.T) {
 // TestOutsideAllowed: an estate may say that files lie outside of it, and intake
 // names them.
 func TestOutsideAllowed(t *testing.T) {
+	if testing.Short() {
+		t.Skip("nothing runs side by side here that other tests do not run")
+	}
 	folder := t.TempDir()
 	if err := demo.WriteEstate(folder); err != nil {
 		t.Fatal(err)

@@ -19,6 +19,9 @@ import (
 // TestDamaged: exports that something happened to on their way say so, and
 // nothing is counted twice.
 func TestDamaged(t *testing.T) {
+	if testing.Short() {
+		t.Skip("nothing runs side by side here that other tests do not run")
+	}
 	folder := t.TempDir()
 	if err := demo.WriteEstate(folder); err != nil {
 		t.Fatal(err)

@@ -321,6 +321,9 @@ func TestDemoMonths(t *testing.T) {
 // TestIntakeAsksWhatIsGone: an export with more than a tenth of its accounts gone
 // since the last that was kept is asked about; a smaller one is not.
 func TestIntakeAsksWhatIsGone(t *testing.T) {
+	if testing.Short() {
+		t.Skip("nothing runs side by side here that other tests do not run")
+	}
 	folder := demoFolder(t)
 	ask := "2400 accounts in what is kept of 2026-11-23: more than a tenth is gone"
 	told := func() bool {
