@@ -12,7 +12,6 @@ import (
 	"time"
 
 	"yewcone/cli/tooltest"
-	"yewcone/demo"
 )
 
 // endless is a packed text of a beginning, the same piece over and over, and an
@@ -49,10 +48,7 @@ func TestBounds(t *testing.T) {
 	if testing.Short() {
 		t.Skip("the race detector takes memory of its own")
 	}
-	folder := t.TempDir()
-	if err := demo.WriteEstate(folder); err != nil {
-		t.Fatal(err)
-	}
+	folder := demoFolder(t)
 	for _, c := range []struct{ system, file, before, piece string }{
 		{"bookings", "roles.csv", "rolname,rolsuper,\"", "A"},
 		{"bookings", "auth_members.csv", "role,member\n", "a,b\n"},
@@ -108,15 +104,32 @@ func TestBounds(t *testing.T) {
 	}
 }
 
+// TestLargeDocument: settings that stand in one document with all accounts are read,
+// however many there are.
+func TestLargeDocument(t *testing.T) {
+	folder := demoFolder(t)
+	before, _, _ := runTool(t, folder, "check", "gangway", "--format", "csv")
+	path := filepath.Join(folder, "exports/gangway/gangway-1.json")
+	data, err := os.ReadFile(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	log := `, "log": {"entries": [` + strings.Repeat(`{"at": "2026-11-20", "door": "quay"},`, 600_000) + "{}]}}\n"
+	if err := os.WriteFile(path, []byte(strings.TrimSuffix(strings.TrimSpace(string(data)), "}")+log), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	after, stderr, code := runTool(t, folder, "check", "gangway", "--format", "csv")
+	if code != ExitFindings || after != before || before == "" {
+		t.Errorf("exit %d: %s\n%s\n%s", code, stderr, before, after)
+	}
+}
+
 // TestMemoryAllowed: who has the memory may give more of it.
 func TestMemoryAllowed(t *testing.T) {
 	if testing.Short() {
 		t.Skip("the race detector takes memory of its own")
 	}
-	folder := t.TempDir()
-	if err := demo.WriteEstate(folder); err != nil {
-		t.Fatal(err)
-	}
+	folder := demoFolder(t)
 	path := filepath.Join(folder, "exports/bookings/auth_members.csv")
 	if err := os.WriteFile(path, endless(t, "role,member\n", "a,b\n", "", 8), 0o600); err != nil {
 		t.Fatal(err)
@@ -139,16 +152,7 @@ func TestManyPolicies(t *testing.T) {
 	}
 	folder := t.TempDir()
 	const systems, policies, accounts = 80, 300, 900
-	write := func(name, text string) {
-		path := filepath.Join(folder, name)
-		err := os.MkdirAll(filepath.Dir(path), 0o700)
-		if err == nil {
-			err = os.WriteFile(path, []byte(text), 0o600)
-		}
-		if err != nil {
-			t.Fatal(err)
-		}
-	}
+	write := func(name, text string) { t.Helper(); writeIn(t, folder, name, text) }
 	write("map.yaml", "mapping: many\nsettings:\n  - {file: policies.csv, layout: rows, policy: name, roles: name, "+
 		"take: {min_length: length, max_age: {from: age, unit: days, zero: never}}}\n"+
 		"accounts:\n  - file: users.csv\n    take: {login: login, roles: role}\n")

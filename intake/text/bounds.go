@@ -18,10 +18,10 @@ const (
 )
 
 // ErrTooLong is of what is longer than MaxRow.
-var ErrTooLong = fmt.Errorf("a row or text is longer than %d MB, which no export has", MaxRow>>20)
+var ErrTooLong = fmt.Errorf("a row or text is longer than %d MB, and is not read", MaxRow>>20)
 
 // ErrManyParts is of a row with more than MaxParts fields.
-var ErrManyParts = fmt.Errorf("a row has more than %d fields, which no export has", MaxParts)
+var ErrManyParts = fmt.Errorf("a row has more than %d fields, and is not read", MaxParts)
 
 // Mark says that a row begins where reading has come to: of a file that was marked
 // once, no more than MaxRow bytes are read before the next mark.

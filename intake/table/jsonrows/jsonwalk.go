@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"iter"
+	"slices"
 	"strconv"
 
 	"yewcone/intake/text"
@@ -66,7 +67,7 @@ func (t *jsonTable) descend(steps []step, yield func(jsonRow) bool, depth int) e
 			} else if depth == 0 && key == "totalResults" {
 				err = t.total()
 			} else {
-				err = t.skip()
+				err = t.skip(0)
 			}
 			if err != nil {
 				return unexpected(err)
@@ -77,7 +78,7 @@ func (t *jsonTable) descend(steps []step, yield func(jsonRow) bool, depth int) e
 			if s.kind == toAll || i == s.index {
 				err = t.descend(steps[1:], yield, depth+1)
 			} else {
-				err = t.skip()
+				err = t.skip(0)
 			}
 			if err != nil {
 				return unexpected(err)
@@ -98,6 +99,40 @@ func unexpected(err error) error {
 	return err
 }
 
+// byMembers reports whether all columns lie in members of the row that they name.
+func (t *jsonTable) byMembers() bool {
+	return !slices.ContainsFunc(t.steps, func(path []step) bool { return len(path) == 0 || path[0].kind != toMember })
+}
+
+// object reads a document of settings, which may hold all accounts too: of members
+// in which no column lies only the name is kept.
+func (t *jsonTable) object() (map[string]any, error) {
+	if _, err := t.decoder.Token(); err != nil {
+		return nil, err
+	}
+	object := map[string]any{}
+	for t.decoder.More() {
+		t.file.Mark()
+		key, err := t.decoder.Token()
+		if err != nil {
+			return nil, unexpected(err)
+		}
+		name, _ := key.(string)
+		var value any
+		if slices.ContainsFunc(t.steps, func(path []step) bool { return path[0].name == name }) {
+			err = t.decoder.Decode(&value)
+		} else {
+			err = t.skip(0)
+		}
+		if err != nil {
+			return nil, unexpected(err)
+		}
+		object[name] = value
+	}
+	_, err := t.decoder.Token()
+	return object, unexpected(err)
+}
+
 // total reads how many entries a service has.
 func (t *jsonTable) total() error {
 	var raw json.RawMessage
@@ -110,26 +145,37 @@ func (t *jsonTable) total() error {
 	return nil
 }
 
-// skip passes over a value, however long it is.
-func (t *jsonTable) skip() error {
-	for deep := 0; ; {
-		t.file.Mark()
-		token, err := t.decoder.Token()
-		if err != nil {
-			return err
-		}
-		switch token {
-		case json.Delim('{'), json.Delim('['):
-			if deep++; deep > text.MaxDepth {
-				return fmt.Errorf("it lies more than %d levels deep", text.MaxDepth)
-			}
-		case json.Delim('}'), json.Delim(']'):
-			deep--
-		}
-		if deep == 0 {
-			return nil
-		}
+// skip passes over a value, however long it is, at so many levels of others that
+// were passed over: the elements of a list one by one, as they are read fastest.
+func (t *jsonTable) skip(depth int) error {
+	if depth > text.MaxDepth {
+		return fmt.Errorf("it lies more than %d levels deep", text.MaxDepth)
 	}
+	t.file.Mark()
+	token, err := t.decoder.Token()
+	if err != nil {
+		return err
+	}
+	var raw json.RawMessage
+	switch token {
+	case json.Delim('['):
+		for err == nil && t.decoder.More() {
+			t.file.Mark()
+			err = t.decoder.Decode(&raw)
+		}
+	case json.Delim('{'):
+		for err == nil && t.decoder.More() {
+			if _, err = t.decoder.Token(); err == nil {
+				err = t.skip(depth + 1)
+			}
+		}
+	default:
+		return nil
+	}
+	if err == nil {
+		_, err = t.decoder.Token()
+	}
+	return err
 }
 
 func (t *jsonTable) value(yield func(jsonRow) bool, depth int) error {
@@ -139,7 +185,13 @@ func (t *jsonTable) value(yield func(jsonRow) bool, depth int) error {
 		return t.descend([]step{{kind: toAll}}, yield, 0)
 	}
 	var node any
-	if err := t.decoder.Decode(&node); err != nil {
+	if depth == 0 && t.nextIs('{') && t.byMembers() {
+		object, err := t.object()
+		if err != nil {
+			return err
+		}
+		node = object
+	} else if err := t.decoder.Decode(&node); err != nil {
 		return err
 	}
 	if !yield(jsonRow{node, line}) {
