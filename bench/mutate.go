@@ -61,40 +61,42 @@ var mutations = []struct {
 
 // closed are words of lists that somebody else keeps and may make longer: their
 // first group is the word.
-var closed = []struct{ file, word *regexp.Regexp }{
-	{regexp.MustCompile(`hba_file_rules\.csv$`), regexp.MustCompile(`,(scram-sha-256|md5|password|peer|trust|cert|ident|ldap|pam|reject|gss|radius),`)},
-	{regexp.MustCompile(`hba_file_rules\.csv$`), regexp.MustCompile(`,(local|host|hostssl|hostnossl),`)},
-	{regexp.MustCompile(`(bookings|pg\w*)/settings\.csv$`), regexp.MustCompile(`(?m)^(?:password_encryption|ssl|row_security|log_connections),("?\w[\w-]*"?)`)},
-	{regexp.MustCompile(`global_priv\.\w+$`), regexp.MustCompile(`"plugin":\s*"(\w+)"`)},
-	{regexp.MustCompile(`plugins\.\w+$`), regexp.MustCompile(`(?m)^(\w+)\t`)},
-	{regexp.MustCompile(`plugins\.\w+$`), regexp.MustCompile(`(?m)^\w+\t[\d.]+\t(\w+)`)},
-	{regexp.MustCompile(`plugins\.\w+$`), regexp.MustCompile(`(?m)^\w+\t[\d.]+\t\w+\t([A-Z ]+)`)},
-	{regexp.MustCompile(`variables\.\w+$`), regexp.MustCompile(`(?m)^(?:default_password_lifetime|old_passwords|secure_auth|strict_password_validation|simple_password_check_\w+|cracklib_\w+|disconnect_on_\w+)\t(\w+)`)},
-	{regexp.MustCompile(`pam\.d/`), regexp.MustCompile(`(pam_\w+)\.so`)},
-	{regexp.MustCompile(`pam\.d/`), regexp.MustCompile(`(?m)^-?(?:auth|account|password|session)\s+(required|requisite|sufficient|optional|include|substack)\s`)},
-	{regexp.MustCompile(`pam\.d/`), regexp.MustCompile(`\w+=(die|bad|ok|done|ignore|reset)`)},
-	{regexp.MustCompile(`pam\.d/`), regexp.MustCompile(`\.so.* (\w+)`)},
-	{regexp.MustCompile(`nsswitch\.conf$`), regexp.MustCompile(`(?m)^(?:passwd|shadow|group|sudoers):\s+(\w+)`)},
-	{regexp.MustCompile(`sshd_config|\.conf$|sshd-effective`), regexp.MustCompile(`(?mi)^(?:PasswordAuthentication|PermitRootLogin|UsePAM|PermitEmptyPasswords|KbdInteractiveAuthentication|AuthenticationMethods) (\S+)`)},
-	{regexp.MustCompile(`sshd_config|sshd-effective`), regexp.MustCompile(`(?mi)^(PasswordAuthentication|PermitRootLogin|UsePAM|PermitEmptyPasswords|KbdInteractiveAuthentication) `)},
-	{regexp.MustCompile(`pwquality`), regexp.MustCompile(`(?m)^(\w+)\s*=`)},
-	{regexp.MustCompile(`faillock\.conf`), regexp.MustCompile(`(?m)^(\w+)`)},
-	{regexp.MustCompile(`login\.defs`), regexp.MustCompile(`(?m)^ENCRYPT_METHOD\s+(\w+)`)},
-	{regexp.MustCompile(`shadow$`), regexp.MustCompile(`(?m)^[^:]+:\$(\w+)\$`)},
-	{regexp.MustCompile(`(slapcat|ldapsearch).*\.ldif$`), regexp.MustCompile(`(?m)^userPassword: \{([\w-]+)\}`)},
-	{regexp.MustCompile(`slapcat-config\.ldif$`), regexp.MustCompile(`(?m)^(?:olcPPolicyHashCleartext|olcPPolicyUseLockout|olcPPolicyForwardUpdates): (\w+)`)},
-	{regexp.MustCompile(`(slapcat|ldapsearch)\.ldif$`), regexp.MustCompile(`(?m)^pwd(?:Lockout|MustChange|AllowUserChange|SafeModify|Reset): (\w+)`)},
-	{regexp.MustCompile(`princ_flags\.csv$`), regexp.MustCompile(`,(\w+),[01]$`)},
-	{regexp.MustCompile(`getprinc\.txt$`), regexp.MustCompile(`(?m)^Attributes:.* (\w+)$`)},
-	{regexp.MustCompile(`getprinc\.txt$`), regexp.MustCompile(`(?m)^Key: vno \d+, (\S+)$`)},
-	{regexp.MustCompile(`keyinfo\.csv$`), regexp.MustCompile(`,([\w-]+),normal`)},
-	{regexp.MustCompile(`kadm5\.acl$`), regexp.MustCompile(`(?m)^\S+\s+(\S+)`)},
-	{regexp.MustCompile(`sudoers`), regexp.MustCompile(`(NOPASSWD|PASSWD|NOEXEC|SETENV):`)},
-	{regexp.MustCompile(`rota/users\.csv$`), regexp.MustCompile(`,(Yes|No|On|Off),`)},
-	{regexp.MustCompile(`tills/staff\.csv$`), regexp.MustCompile(`,(yes|no|Y|N|1|0),`)},
-	{regexp.MustCompile(`yard/benutzer\.csv$`), regexp.MustCompile(`;(ja|nein);`)},
-	{regexp.MustCompile(`cuentas\.xml$`), regexp.MustCompile(`>(sí|no)<`)},
-	{regexp.MustCompile(`users-\d+\.json$`), regexp.MustCompile(`: (true|false)`)},
+var closed = []struct{ file, word string }{
+	{`hba_file_rules\.csv$`, `,(scram-sha-256|md5|password|peer|trust|cert|ident|ldap|pam|reject|gss|radius),`},
+	{`hba_file_rules\.csv$`, `,(local|host|hostssl|hostnossl),`},
+	{`(bookings|pg\w*)/settings\.csv$`, `(?m)^(?:password_encryption|ssl|row_security|log_connections),("?\w[\w-]*"?)`},
+	{`global_priv\.\w+$`, `"plugin":\s*"(\w+)"`},
+	{`plugins\.\w+$`, `(?m)^(\w+)\t`},
+	{`plugins\.\w+$`, `(?m)^\w+\t[\d.]+\t(\w+)`},
+	{`plugins\.\w+$`, `(?m)^\w+\t[\d.]+\t\w+\t([A-Z ]+)`},
+	{`variables\.\w+$`, `(?m)^(?:default_password_lifetime|old_passwords|secure_auth|strict_password_validation|` +
+		`simple_password_check_\w+|cracklib_\w+|disconnect_on_\w+)\t(\w+)`},
+	{`pam\.d/`, `(pam_\w+)\.so`},
+	{`pam\.d/`, `(?m)^-?(?:auth|account|password|session)\s+(required|requisite|sufficient|optional|include|substack)\s`},
+	{`pam\.d/`, `\w+=(die|bad|ok|done|ignore|reset)`},
+	{`pam\.d/`, `\.so.* (\w+)`},
+	{`nsswitch\.conf$`, `(?m)^(?:passwd|shadow|group|sudoers):\s+(\w+)`},
+	{`sshd_config|\.conf$|sshd-effective`, `(?mi)^(?:PasswordAuthentication|PermitRootLogin|UsePAM|PermitEmptyPasswords|` +
+		`KbdInteractiveAuthentication|AuthenticationMethods) (\S+)`},
+	{`sshd_config|sshd-effective`, `(?mi)^(PasswordAuthentication|PermitRootLogin|UsePAM|PermitEmptyPasswords|KbdInteractiveAuthentication) `},
+	{`pwquality`, `(?m)^(\w+)\s*=`},
+	{`faillock\.conf`, `(?m)^(\w+)`},
+	{`login\.defs`, `(?m)^ENCRYPT_METHOD\s+(\w+)`},
+	{`shadow$`, `(?m)^[^:]+:\$(\w+)\$`},
+	{`(slapcat|ldapsearch).*\.ldif$`, `(?m)^userPassword: \{([\w-]+)\}`},
+	{`slapcat-config\.ldif$`, `(?m)^(?:olcPPolicyHashCleartext|olcPPolicyUseLockout|olcPPolicyForwardUpdates): (\w+)`},
+	{`(slapcat|ldapsearch)\.ldif$`, `(?m)^pwd(?:Lockout|MustChange|AllowUserChange|SafeModify|Reset): (\w+)`},
+	{`princ_flags\.csv$`, `,(\w+),[01]$`},
+	{`getprinc\.txt$`, `(?m)^Attributes:.* (\w+)$`},
+	{`getprinc\.txt$`, `(?m)^Key: vno \d+, (\S+)$`},
+	{`keyinfo\.csv$`, `,([\w-]+),normal`},
+	{`kadm5\.acl$`, `(?m)^\S+\s+(\S+)`},
+	{`sudoers`, `(NOPASSWD|PASSWD|NOEXEC|SETENV):`},
+	{`rota/users\.csv$`, `,(Yes|No|On|Off),`},
+	{`tills/staff\.csv$`, `,(yes|no|Y|N|1|0),`},
+	{`yard/benutzer\.csv$`, `;(ja|nein);`},
+	{`cuentas\.xml$`, `>(sí|no)<`},
+	{`users-\d+\.json$`, `: (true|false)`},
 }
 
 // tomorrow puts a word that nobody has heard of in the place of one of a closed
@@ -102,8 +104,8 @@ var closed = []struct{ file, word *regexp.Regexp }{
 func tomorrow(r *rand.Rand, path string, data []byte) []byte {
 	var places [][]int
 	for _, c := range closed {
-		if c.file.MatchString(filepath.ToSlash(path)) {
-			for _, m := range c.word.FindAllSubmatchIndex(data, -1) {
+		if regexp.MustCompile(c.file).MatchString(filepath.ToSlash(path)) {
+			for _, m := range regexp.MustCompile(c.word).FindAllSubmatchIndex(data, -1) {
 				places = append(places, m[2:4])
 			}
 		}
@@ -121,8 +123,9 @@ var captured = map[string]struct {
 	read, folder string
 	files        []string
 }{
-	"kdc":  {"kerberos", "kerberos", []string{"getpol.txt", "getprinc.txt", "kadm5.acl"}},
-	"kdc2": {"kerberos", "kerberos", []string{"getpol.txt", "princ_meta.csv", "princ_lockout.csv", "princ_flags.csv", "princ_tktpolicy.csv", "keyinfo.csv", "kadm5.acl"}},
+	"kdc": {"kerberos", "kerberos", []string{"getpol.txt", "getprinc.txt", "kadm5.acl"}},
+	"kdc2": {"kerberos", "kerberos", []string{"getpol.txt", "princ_meta.csv", "princ_lockout.csv", "princ_flags.csv",
+		"princ_tktpolicy.csv", "keyinfo.csv", "kadm5.acl"}},
 	"dom":  {"samba", "samba", []string{"domain.ldif", "pso.ldif", "accounts.ldif"}},
 	"pg1":  {"postgresql", "postgresql", []string{"authid.json", "auth_members.csv", "settings.csv", "hba_file_rules.csv", "version.txt"}},
 	"pg2":  {"postgresql", "postgresql", []string{"roles.jsonl", "auth_members.csv", "settings.csv", "hba_file_rules.csv", "version.txt"}},

@@ -39,20 +39,7 @@ func (o *opened) asIf(c *cli.Command) error {
 			sets = append(sets, set)
 		}
 	}
-	for i := range o.subjects {
-		s := &o.subjects[i]
-		if instead {
-			s.Rules = nil
-		}
-		s.Rules = slices.Clone(s.Rules)
-		for _, set := range sets {
-			if !slices.Contains(s.Rules, set) {
-				s.Rules = append(s.Rules, set)
-			}
-		}
-		known := (&estatefolder.System{Rules: s.Rules}).RuleNames()
-		s.Exceptions = slices.DeleteFunc(slices.Clone(s.Exceptions), func(x *rules.Exception) bool { return !slices.Contains(known, x.Rule) })
-	}
+	estatefolder.AsIf(o.subjects, sets, instead)
 	says := " held too"
 	if instead {
 		says = " alone held"

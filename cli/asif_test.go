@@ -36,7 +36,12 @@ func TestAsIf(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	named := strings.Replace(string(data), "    export: {read: mariadb, from: exports/crewdb}\n", "    export: {read: mariadb, from: exports/crewdb}\n    rules: [house, privileged]\n", 1)
+	named := strings.Replace(
+		string(data),
+		"    export: {read: mariadb, from: exports/crewdb}\n",
+		"    export: {read: mariadb, from: exports/crewdb}\n    rules: [house, privileged]\n",
+		1,
+	)
 	if err := os.WriteFile(path, []byte(named), 0o600); err != nil {
 		t.Fatal(err)
 	}
@@ -59,7 +64,8 @@ func TestAsIf(t *testing.T) {
 	if again == nil || strings.Contains(stdout, "yewcone changes") {
 		t.Fatalf("what comes next is not told: %s", stdout)
 	}
-	if out, stderr, code := runTool(t, folder, "check", "--finding", again[1], "--rules", "stig-unix", "--instead"); code != ExitClean || !strings.Contains(out, again[1]) {
+	if out, stderr, code := runTool(t, folder, "check", "--finding", again[1], "--rules", "stig-unix", "--instead"); code != ExitClean ||
+		!strings.Contains(out, again[1]) {
 		t.Errorf("exit %d: %s%s", code, out, stderr)
 	}
 	if out, _, _ := runTool(t, folder, "gaps", "--rules", "stig-unix"); !strings.HasPrefix(out, "Marrowby Sound Ferries, as if stig-unix held too: ") {

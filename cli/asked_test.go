@@ -71,13 +71,15 @@ func TestAskedAgrees(t *testing.T) {
 	if seen < 40 {
 		t.Errorf("only %d settings were compared", seen)
 	}
-	for line, wants := range map[string]string{"rules asked rota": "rota (Crew rota): house and privileged ask", "rules asked mailboxes --only beyond": "at least 14; the system takes 8",
-		"rules asked crewdb": "nobody has said which rules hold", "rules asked crewdb --rules house": "house ask"} {
+	for line, wants := range map[string]string{"rules asked rota": "rota (Crew rota): house and privileged ask",
+		"rules asked mailboxes --only beyond": "at least 14; the system takes 8",
+		"rules asked crewdb":                  "nobody has said which rules hold", "rules asked crewdb --rules house": "house ask"} {
 		if out, stderr, code := runTool(t, folder, strings.Fields(line)...); code != ExitClean || !strings.Contains(out, wants) {
 			t.Errorf("%s: exit %d: %s%s", line, code, out, stderr)
 		}
 	}
-	if _, stderr, code := runTool(t, folder, "rules", "show", "--only", "broken"); code != ExitUsage || !strings.Contains(stderr, "goes with \"rules asked\"") {
+	if _, stderr, code := runTool(t, folder, "rules", "show", "--only", "broken"); code != ExitUsage ||
+		!strings.Contains(stderr, "goes with \"rules asked\"") {
 		t.Errorf("exit %d: %s", code, stderr)
 	}
 }

@@ -106,7 +106,8 @@ func shown(err error) string {
 
 func newApp(stdout, stderr io.Writer) *cli.Command {
 	commands := []*cli.Command{demoCommand(), initCommand(), intakeCommand(), checkCommand(), gapsCommand(),
-		changesCommand(), remedyCommand(), impactCommand(), replayCommand(), dueCommand(), keepCommand(), historyCommand(), driftCommand(), trendCommand(), reportCommand(), whyCommand(), tryCommand(), deriveCommand(), mintCommand(), spaceCommand(), acceptCommand(),
+		changesCommand(), remedyCommand(), impactCommand(), replayCommand(), dueCommand(), keepCommand(), historyCommand(),
+		driftCommand(), trendCommand(), reportCommand(), whyCommand(), tryCommand(), deriveCommand(), mintCommand(), spaceCommand(), acceptCommand(),
 		checksCommand(), rulesCommand(), settingsCommand(), factsCommand(), manualCommand()}
 	for _, c := range commands {
 		c.OnUsageError = usageError

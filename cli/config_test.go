@@ -5,8 +5,6 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
-
-	"yewcone/demo"
 )
 
 // TestConfigurationRefused: what cannot be meant in a file of configuration is an
@@ -15,10 +13,7 @@ func TestConfigurationRefused(t *testing.T) {
 	if testing.Short() {
 		t.Skip("nothing runs side by side here that other tests do not run")
 	}
-	folder := t.TempDir()
-	if err := demo.WriteEstate(folder); err != nil {
-		t.Fatal(err)
-	}
+	folder := demoFolder(t)
 	elsewhere := filepath.Join(t.TempDir(), "users.csv")
 	if err := os.WriteFile(elsewhere, []byte("a\n"), 0o600); err != nil {
 		t.Fatal(err)
@@ -79,7 +74,8 @@ func TestConfigurationRefused(t *testing.T) {
 		}
 		stdout, stderr, code := runTool(t, folder, strings.Fields(c.args)...)
 		plain := strings.Join(strings.Fields(stdout+stderr), " ")
-		if c.wants == "" && (code == ExitUsage || strings.Contains(stdout, "PARTIAL")) || c.wants != "" && (code == ExitClean || code == ExitFindings || !strings.Contains(plain, c.wants)) {
+		if c.wants == "" && (code == ExitUsage || strings.Contains(stdout, "PARTIAL")) ||
+			c.wants != "" && (code == ExitClean || code == ExitFindings || !strings.Contains(plain, c.wants)) {
 			t.Errorf("%s, %s: exit %d, no %q: %.600s", c.file, c.args, code, c.wants, plain)
 		}
 		if strings.Contains(plain, "Petrel over") {
@@ -97,10 +93,7 @@ func TestOutsideAllowed(t *testing.T) {
 	if testing.Short() {
 		t.Skip("nothing runs side by side here that other tests do not run")
 	}
-	folder := t.TempDir()
-	if err := demo.WriteEstate(folder); err != nil {
-		t.Fatal(err)
-	}
+	folder := demoFolder(t)
 	moved := filepath.Join(t.TempDir(), "manifests.xlsx")
 	if err := os.Rename(filepath.Join(folder, "exports/cargo/manifests.xlsx"), moved); err != nil {
 		t.Fatal(err)
@@ -115,7 +108,8 @@ func TestOutsideAllowed(t *testing.T) {
 		t.Fatal(err)
 	}
 	stdout, stderr, code := runTool(t, folder, "intake", "cargo")
-	if plain := strings.Join(strings.Fields(stdout+stderr), " "); code != ExitClean || !strings.Contains(plain, "this lies outside of the estate's folder, as estate.yaml allows") {
+	if plain := strings.Join(strings.Fields(stdout+stderr), " "); code != ExitClean ||
+		!strings.Contains(plain, "this lies outside of the estate's folder, as estate.yaml allows") {
 		t.Errorf("exit %d: %s", code, plain)
 	}
 }

@@ -42,7 +42,8 @@ func TestDamaged(t *testing.T) {
 		{"quay1", "etc/group", func(s string) string { return s[:200] + "\x01\x02" + s[200:] }, 3, []string{"the line has control characters"}},
 		{"quay1", "lastlog.txt", func(s string) string { return strings.ReplaceAll(s, "\n", "\r") }, 3, []string{"lines have run together on the way"}},
 		{"quay1", "etc/sudoers.d/10-marrowby", func(string) string { return "" }, 1, []string{"the file is empty: where the host's is not, copy it again"}},
-		{"mailboxes", "settings.tsv", func(s string) string { return strings.Replace(s, "Longest PIN\t8", "Longest PIN\t4294967296", 1) }, 3, []string{"4294967296 is too large"}},
+		{"mailboxes", "settings.tsv", func(s string) string { return strings.Replace(s, "Longest PIN\t8", "Longest PIN\t4294967296", 1) }, 3,
+			[]string{"4294967296 is too large"}},
 		{"mailboxes", "boxes.tsv", func(s string) string { head, _, _ := strings.Cut(s, "\n"); return head }, 3, []string{"the file ends in its headings"}},
 		{"mailboxes", "boxes.tsv", func(s string) string { head, _, _ := strings.Cut(s, "\n"); return head + "\n" }, 3, []string{
 			"the table of accounts has no row"}},
@@ -113,7 +114,8 @@ func TestNoFiles(t *testing.T) {
 	if err := demo.WriteEstate(folder); err != nil {
 		t.Fatal(err)
 	}
-	for _, c := range []struct{ system, file string }{{"mailboxes", "boxes.tsv"}, {"quay1", "etc/passwd"}, {"cargo", "manifests.xlsx"}, {"directory", "slapcat.ldif"},
+	for _, c := range []struct{ system, file string }{{"mailboxes", "boxes.tsv"}, {"quay1", "etc/passwd"}, {"cargo", "manifests.xlsx"},
+		{"directory", "slapcat.ldif"},
 		{"bookings", "roles.csv"}, {"rota", "signins.csv"}} {
 		path := filepath.Join(folder, "exports", c.system, filepath.FromSlash(c.file))
 		if err := os.Remove(path); err != nil {

@@ -69,12 +69,14 @@ func TestDriftTells(t *testing.T) {
 			t.Errorf("no %q in %s", want, text)
 		}
 	}
-	if text := run(1, "drift", "first.json"); !strings.Contains(text, "Fixed: 1 finding") || !strings.Contains(text, "New: 1 finding") || strings.Contains(text, "not said") {
+	if text := run(1, "drift", "first.json"); !strings.Contains(text, "Fixed: 1 finding") || !strings.Contains(text, "New: 1 finding") ||
+		strings.Contains(text, "not said") {
 		t.Errorf("from a file: %s", text)
 	}
 	run(0, "drift", "--fail-on", "critical")
 	run(0, "report", "--since", "1", "--out", "r.md")
-	if page, err := os.ReadFile(filepath.Join(folder, "r.md")); err != nil || !strings.Contains(string(page), "Since result 1: 1 new, 1 fixed; 0 the same.") ||
+	if page, err := os.ReadFile(filepath.Join(folder, "r.md")); err != nil ||
+		!strings.Contains(string(page), "Since result 1: 1 new, 1 fixed; 0 the same.") ||
 		!strings.Contains(string(page), "5 → 2, weaker") {
 		t.Errorf("%s", page)
 	}
@@ -100,7 +102,8 @@ func TestDriftTells(t *testing.T) {
 	if _, _, code := runWith(t, folder, "no\n", "history", "--delete-before", "2026-12-01"); code != 2 {
 		t.Errorf("deleted without a second word: exit %d", code)
 	}
-	if stdout, _, code := runWith(t, folder, "2026-12-01\n", "history", "--delete-before", "2026-12-01"); code != 0 || !strings.Contains(stdout, "1 deleted") {
+	if stdout, _, code := runWith(t, folder, "2026-12-01\n", "history", "--delete-before", "2026-12-01"); code != 0 ||
+		!strings.Contains(stdout, "1 deleted") {
 		t.Errorf("exit %d %s", code, stdout)
 	}
 }
@@ -117,7 +120,8 @@ func TestTrend(t *testing.T) {
 		} else {
 			writeIn(t, folder, "x/s.csv", "k,v\nleast,"+least+"\nkept,5\n")
 		}
-		if _, stderr, code := runTool(t, folder, "keep", "--as-of", []string{"2026-04-01", "2026-02-01", "2026-03-01", "2026-05-01"}[i]); code != 0 && code != 3 {
+		if _, stderr, code := runTool(t, folder, "keep", "--as-of", []string{"2026-04-01", "2026-02-01", "2026-03-01", "2026-05-01"}[i]); code != 0 &&
+			code != 3 {
 			t.Fatalf("exit %d %s", code, stderr)
 		}
 		if least == "" {
@@ -277,7 +281,8 @@ func TestDemoMonths(t *testing.T) {
 		{[]string{"drift", "3", "4"}, []string{"lockout_attempts 50 → 5, stricter, as asked for", "109 with a password older than what became stricter: "}},
 		{[]string{"drift", "4", "5"}, []string{"No longer accepted: 1 finding", "Another mapping read yard then", "yard: 2 made: dienst-kran, dienst-waage"}},
 		{[]string{"drift", "5", "6"}, []string{"yard: 1 now privileged: bfaehrmoor1", "lockout_duration 5 minutes → 15 minutes"}},
-		{[]string{"drift", "3", "4", "--format", "csv"}, []string{"value,stricter,partners,,portal,lockout_attempts,50,5,5,", "account,with a password older than what became stricter,partners,"}},
+		{[]string{"drift", "3", "4", "--format", "csv"}, []string{"value,stricter,partners,,portal,lockout_attempts,50,5,5,",
+			"account,with a password older than what became stricter,partners,"}},
 		{[]string{"drift", "3", "4", "--format", "markdown"}, []string{"109 with a password older than what became stricter: "}},
 		{[]string{"drift", "3", "4", "--format", "html"}, []string{"<h2>What changed</h2>", "50 → 5, stricter, as asked for", "and 59 more", "</html>"}},
 		{[]string{"drift", "3", "4", "--format", "xlsx"}, []string{"PK"}},

@@ -29,19 +29,19 @@ const (
 // runtimeLimit is what GOMEMLIMIT says, in bytes.
 var runtimeLimit int64
 
-// memoryLeft is what a run may take up, in bytes; 0 before it is known.
-var memoryLeft atomic.Int64
+// memoryAllowed is what a run may take up, in bytes; 0 before it is known.
+var memoryAllowed atomic.Int64
 
 // allowMore lets a run take up more where nobody said how much, for what it reads.
 func allowMore(bytes int64) {
-	if most := memoryLeft.Load(); math.MaxInt64 == runtimeLimit && most > 0 {
+	if most := memoryAllowed.Load(); math.MaxInt64 == runtimeLimit && most > 0 {
 		limitMemory(most + bytes)
 	}
 }
 
 // limitMemory has the collector run as often as it takes from a part of it on.
 func limitMemory(most int64) {
-	memoryLeft.Store(most)
+	memoryAllowed.Store(most)
 	debug.SetMemoryLimit(most - most/8)
 }
 
@@ -69,7 +69,7 @@ func boundMemory(stderr io.Writer) (undo func()) {
 			case <-look.C:
 			}
 			taken, live := memory()
-			most := memoryLeft.Load()
+			most := memoryAllowed.Load()
 			if taken < most {
 				continue
 			}

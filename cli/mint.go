@@ -5,16 +5,11 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"slices"
 
 	"github.com/urfave/cli/v3"
 
-	"yewcone/core/condition"
 	"yewcone/core/explain"
-	"yewcone/core/facts"
-	"yewcone/core/finding"
 	"yewcone/core/password"
-	"yewcone/core/rules"
 	"yewcone/core/trial"
 	"yewcone/output"
 	"yewcone/output/jsonfile"
@@ -95,33 +90,14 @@ out, and says so.
 // rules ask there: of the account that --as names, or else of a person who is no
 // administrator.
 func mintedFor(c *cli.Command, names []string) ([]*trial.Target, error) {
-	who, err := whom(c)
-	if err != nil {
-		return nil, err
-	}
-	e, err := openTried(c, names)
-	if err != nil {
-		return nil, err
-	}
-	targets, err := e.systems.Targets(who, names)
+	e, targets, err := triedOn(c, names)
 	if err != nil {
 		return nil, err
 	}
 	for i := range e.opened.subjects {
 		s := &e.opened.subjects[i]
-		anybody := condition.Subject{Account: &facts.Account{Kind: facts.Person, Privileged: facts.No, Enabled: facts.Yes}, System: s.Export.System()}
-		holds := func(clause *rules.Clause) bool { return clause.For.Test(&anybody) != facts.No }
-		if who.Account != "" {
-			if x, err := explain.Account(s, who.Account, e.opened.options); err == nil { // where there is none, what is asked of anybody
-				holds = func(clause *rules.Clause) bool {
-					return slices.ContainsFunc(x.Rules, func(r explain.RuleOutcome) bool {
-						return r.Rule == clause.Rule && r.Outcome != finding.NotForIt && r.Outcome != finding.Replaced
-					})
-				}
-			}
-		}
 		name := s.Export.System().Name
-		asked := trial.Asked(name, s.Rules, holds)
+		asked := trial.Asked(name, s.Rules, explain.Holding(s, c.String("as"), e.opened.options))
 		if asked == nil {
 			continue
 		}
@@ -135,25 +111,26 @@ func mintedFor(c *cli.Command, names []string) ([]*trial.Target, error) {
 	return targets, nil
 }
 
-// targetsFor finds what of the named systems, or of all, candidates are held
-// against.
-func targetsFor(c *cli.Command, names []string) ([]*trial.Target, error) {
+// triedOn finds what of the named systems, or of all, candidates are held against.
+func triedOn(c *cli.Command, names []string) (*triedEstate, []*trial.Target, error) {
 	who, err := whom(c)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	e, err := openTried(c, names)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	return e.systems.Targets(who, names)
+	targets, err := e.systems.Targets(who, names)
+	return e, targets, err
 }
 
 // measuredOn is what passwords are counted for: each policy that reaches somebody,
 // where nobody and no policy is named.
 func measuredOn(c *cli.Command, names []string) ([]*trial.Target, error) {
 	if c.String("as") != "" || c.String("policy") != "" {
-		return targetsFor(c, names)
+		_, targets, err := triedOn(c, names)
+		return targets, err
 	}
 	e, err := openTried(c, names)
 	if err != nil {

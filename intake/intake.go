@@ -41,12 +41,21 @@ func (r *Request) Path(from string) string {
 
 // errOutside is of a file that a link in an export leads to: one of the host that
 // reads, not of the one that was exported.
-var errOutside = errors.New("it leads outside of the estate's folder; copy the file itself there")
+var errOutside = errors.New("it lies outside of the estate's folder; copy the file itself there, or say \"outside: yes\" at the top of estate.yaml")
+
+// Inside is an error for a file that lies outside of the estate's folder, where the
+// estate does not say that some do.
+func (r *Request) Inside(file string) error {
+	if !r.Outside && Outside(r.Folder, file) {
+		return errOutside
+	}
+	return nil
+}
 
 // Open opens a file of the export as text.
 func (r *Request) Open(file, encoding string) (*text.File, error) {
-	if !r.Outside && Outside(r.Folder, file) {
-		return nil, errOutside
+	if err := r.Inside(file); err != nil {
+		return nil, err
 	}
 	return text.Open(r.Path(file), encoding)
 }

@@ -109,7 +109,8 @@ func (r *reached) shows() *condition.Fact {
 // whether there are enough.
 func (e *engine) example(r *reached, a *facts.Account) bool {
 	return r.reach.Keep(e.options.Examples, func() finding.Example {
-		return finding.Example{Login: facts.Shortened(a.Login), DN: facts.Shortened(a.DN), Policy: e.about.Derived.Policy, Kind: strings.Clone(a.Kind), Origin: a.Origin, Detail: e.detail(r.shows()), Place: e.place}
+		return finding.Example{Login: facts.Shortened(a.Login), DN: facts.Shortened(a.DN),
+			Policy: e.about.Derived.Policy, Kind: strings.Clone(a.Kind), Origin: a.Origin, Detail: e.detail(r.shows()), Place: e.place}
 	})
 }
 

@@ -24,7 +24,6 @@ type Standing struct {
 	Below    int
 	Unknown  int           // of whom the value is not known, or whether it is asked of them
 	Today    setting.Value // the weakest that is below, else the weakest that holds; unknown where nothing is known
-	Holds    int           // accounts with that value
 	Limit    string        // what the system can do at all; "" where nothing is said
 	Nearest  setting.Value // where the system cannot do what is asked: the nearest that it can
 	Beyond   bool          // it cannot
@@ -49,6 +48,28 @@ func (a *Standing) State() string {
 	return finding.Met
 }
 
+// Asks are the requirements, each once, without those that another implies.
+func (a *Standing) Asks() (phrases []string) {
+	for i, by := range a.By {
+		implied := slices.ContainsFunc(a.By, func(o AskedBy) bool {
+			return o.Requirement.Implies(by.Requirement) && !by.Requirement.Implies(o.Requirement)
+		})
+		again := slices.ContainsFunc(a.By[:i], func(o AskedBy) bool { return o.Requirement.String() == by.Requirement.String() })
+		if !implied && !again {
+			phrases = append(phrases, by.Requirement.String())
+		}
+	}
+	return phrases
+}
+
+// Clauses are those that ask it.
+func (a *Standing) Clauses() (names []string) {
+	for _, by := range a.By {
+		names = append(names, by.Rule.String())
+	}
+	return names
+}
+
 // Beyond is the state of what is asked and the system cannot do.
 const Beyond = "beyond the system"
 
@@ -58,7 +79,7 @@ type askedKey struct {
 	setting setting.ID
 }
 
-// sum counts accounts by the value that holds for them.
+// askedSum counts accounts by the value that holds for them.
 type askedSum struct {
 	Standing
 	values map[setting.Value]int
@@ -130,7 +151,8 @@ func orderOf(who string) int {
 type outcomeOfOne struct{ asked, below, unknown bool }
 
 // addAsked notes what a clause asks of an account, and how it comes out.
-func (e *engine) addAsked(sums map[askedKey]*askedSum, i int, who string, reach facts.Tri, holds *effective.Settings, asked *[setting.Len]outcomeOfOne) {
+func (e *engine) addAsked(sums map[askedKey]*askedSum, i int, who string, reach facts.Tri, holds *effective.Settings,
+	asked *[setting.Len]outcomeOfOne) {
 	r := &e.rules[i]
 	for n := range r.expect {
 		x := &r.expect[n]
@@ -187,7 +209,6 @@ func (s *askedSum) settle() Standing {
 			s.Today = v
 		}
 	}
-	s.Holds = from[s.Today]
 	slices.SortFunc(s.By, func(a, b AskedBy) int { return cmp.Compare(a.Rule.String(), b.Rule.String()) })
 	return s.Standing
 }

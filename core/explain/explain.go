@@ -2,6 +2,7 @@
 package explain
 
 import (
+	"slices"
 	"strings"
 
 	"yewcone/core/audit"
@@ -100,6 +101,24 @@ func Account(subject *audit.Subject, login string, o audit.Options) (*Explanatio
 		return x, err
 	}
 	return nil, &facts.NotFound{System: system.Name, Login: login, Near: near}
+}
+
+// Holding tells which clauses hold for an account; where no account is named, or the
+// system has none of the name, for a person who is no administrator, of whom nothing
+// else is known.
+func Holding(subject *audit.Subject, login string, o audit.Options) func(*rules.Clause) bool {
+	if login != "" {
+		if x, err := Account(subject, login, o); err == nil {
+			return func(c *rules.Clause) bool {
+				return slices.ContainsFunc(x.Rules, func(r RuleOutcome) bool {
+					return r.Rule == c.Rule && r.Outcome != finding.NotForIt && r.Outcome != finding.Replaced
+				})
+			}
+		}
+	}
+	anybody := condition.Subject{System: subject.Export.System(),
+		Account: &facts.Account{Kind: facts.Person, Privileged: facts.No, Enabled: facts.Yes}}
+	return func(c *rules.Clause) bool { return c.For.Test(&anybody) != facts.No }
 }
 
 func explain(judge *audit.Judge, system *facts.System, a *facts.Account) *Explanation {

@@ -134,8 +134,8 @@ func (f *file) foreign(t reflect.Type) *Problem {
 		if _, near := nearword.Of(key, keys); is && (near || slices.Contains(keys, key)) {
 			return nil
 		}
-		return &Problem{File: f.name, Line: i + 1, Column: 1, Message: "this is another kind of file, of which nothing is shown: it must begin with one of the keys " +
-			strings.Join(keys, ", ")}
+		return &Problem{File: f.name, Line: i + 1, Column: 1, Message: "this is another kind of file, of which nothing is shown: " +
+			"it must begin with one of the keys " + strings.Join(keys, ", ")}
 	}
 	return nil
 }
@@ -189,7 +189,8 @@ func (f *file) syntax(err error) *Problem {
 		pos := at.GetToken().Position
 		message := strings.TrimSuffix(at.GetMessage(), ".") + " (as YAML)"
 		if pos.Line >= 1 && pos.Line <= len(f.lines) && inBraces.MatchString(f.lines[pos.Line-1]) {
-			message = "within { } a comma ends a value: put single quotes round one that has commas or double quotes in it, as in {service: 'under(unit, \"X\")'}"
+			message = "within { } a comma ends a value: put single quotes round one that has commas or double quotes in it, " +
+				"as in {service: 'under(unit, \"X\")'}"
 		}
 		return f.problem(pos.Line, pos.Column, message)
 	}

@@ -392,9 +392,13 @@ func (e *Estate) Subjects(names []string, asOf time.Time) ([]audit.Subject, erro
 		subject := audit.Subject{Export: export, Kinds: s.Kinds, Privileged: s.Privileged, Rules: s.Rules, Checks: e.Checks,
 			Owner: s.owner, Depends: s.depends, Irreversible: s.irreversible, MaxRefused: s.maxRefused, Unmatched: e.unmatched(s)}
 		if s.signins != nil {
-			subject.Record = &signin.Record{Name: e.recordName(s), AsOf: unix(export.System().AsOf), Read: func(book *signin.Book, do func(*signin.Event)) error {
-				return e.Signins(s.Name, export, book, do)
-			}}
+			subject.Record = &signin.Record{
+				Name: e.recordName(s),
+				AsOf: unix(export.System().AsOf),
+				Read: func(book *signin.Book, do func(*signin.Event)) error {
+					return e.Signins(s.Name, export, book, do)
+				},
+			}
 		}
 		for _, x := range e.exceptions {
 			if x.System == s.Name {
@@ -441,6 +445,11 @@ func Schema(formats []string) map[string]any {
 				"signinsFile.read": recordForms,
 				"linkFile.same":    settings, "linkFile.password": {"shared", "own"}},
 			Forms: map[string]string{"systemFile.chooses": facts.OrderPattern},
-			Keys:  map[string][]string{"systemFile.kinds": facts.Kinds, "systemFile.limits": settings, "systemFile.irreversible": settings, "systemFile.known": settings},
+			Keys: map[string][]string{
+				"systemFile.kinds":        facts.Kinds,
+				"systemFile.limits":       settings,
+				"systemFile.irreversible": settings,
+				"systemFile.known":        settings,
+			},
 		})
 }

@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"slices"
 
+	"yewcone/core/audit"
 	"yewcone/core/check"
 	"yewcone/core/nearword"
 	"yewcone/core/rules"
@@ -52,4 +53,25 @@ func (s *System) RuleNames() []string {
 		names = append(names, rules.Check(id).String())
 	}
 	return names
+}
+
+// AsIf lets rule sets hold on systems beside those that the estate names, or in
+// their place. Exceptions of rules that then do not hold are put aside.
+func AsIf(subjects []audit.Subject, sets []*rules.Set, instead bool) {
+	for i := range subjects {
+		s := &subjects[i]
+		if instead {
+			s.Rules = nil
+		}
+		s.Rules = slices.Clone(s.Rules)
+		for _, set := range sets {
+			if !slices.Contains(s.Rules, set) {
+				s.Rules = append(s.Rules, set)
+			}
+		}
+		known := (&System{Rules: s.Rules}).RuleNames()
+		s.Exceptions = slices.DeleteFunc(slices.Clone(s.Exceptions), func(x *rules.Exception) bool {
+			return !slices.Contains(known, x.Rule)
+		})
+	}
 }

@@ -278,8 +278,8 @@ type shape struct {
 // openTable opens a file in the form that the mapping says or its name ends
 // in.
 func (e *export) openTable(name string, s shape, notes *facts.Notes) (table.Table, error) {
-	if !e.request.Outside && intake.Outside(e.request.Folder, name) {
-		return nil, &intake.Unreadable{File: name, Message: "it lies outside of the estate's folder; say \"outside: yes\" at the top of estate.yaml where that is meant"}
+	if err := e.request.Inside(name); err != nil {
+		return nil, &intake.Unreadable{File: name, Message: err.Error(), Err: err}
 	}
 	form := ""
 	if s.form != nil {

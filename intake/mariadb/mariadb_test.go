@@ -28,7 +28,8 @@ func TestAccounts(t *testing.T) {
 			`%	cy	{"access":0,"plugin":"mysql_native_password","authentication_string":"*FAC7FAC7FAC7FAC7FAC7FAC7FAC7FAC7FAC7FAC7","account_locked":true,"password_lifetime":30}`,
 			`%	di	{"access":0,"plugin":"mysql_native_password","authentication_string":""}`,
 			`%	ed	{"access":1024,"plugin":"mysql_native_password","authentication_string":"*FAC8FAC8FAC8FAC8FAC8FAC8FAC8FAC8FAC8FAC8"}`,
-			`	power	{"access":33554432,"is_role":true}`),
+			`	power	{"access":33554432,"is_role":true}`,
+		),
 		"roles_mapping.tsv": "Host\tUser\tRole\tAdmin_option\n%\tbo\tpower\tN\n%\tada\tgone\tN\n",
 		"plugins.tsv":       "PLUGIN_NAME\tPLUGIN_STATUS\nunix_socket\tACTIVE\nmysql_native_password\tACTIVE\n",
 		"variables.tsv": "Variable_name\tValue\ndefault_password_lifetime\t90\nmax_password_errors\t4294967295\n" +

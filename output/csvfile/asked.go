@@ -13,22 +13,19 @@ import (
 // Asked writes a row for each setting that is asked of a kind of account.
 func Asked(w io.Writer, list []audit.AskedOf) error {
 	out := csv.NewWriter(w)
-	if err := out.Write([]string{"system", "of", "setting", "asked", "clauses", "accounts", "below", "unknown", "today", "limit", "nearest", "state"}); err != nil {
+	if err := out.Write([]string{"system", "of", "setting", "asked", "clauses", "accounts", "below", "unknown", "today", "limit", "nearest",
+		"state"}); err != nil {
 		return err
 	}
 	for i := range list {
 		for n := range list[i].Standings {
 			x := &list[i].Standings[n]
 			def := setting.At(x.Setting)
-			var asked, clauses []string
-			for _, by := range x.By {
-				asked, clauses = append(asked, by.Requirement.String()), append(clauses, by.Rule.String())
-			}
 			nearest := ""
 			if x.Beyond {
 				nearest = def.Text(x.Nearest)
 			}
-			if err := out.Write([]string{cell(list[i].System), cell(x.Who), def.Name, cell(strings.Join(asked, "; ")), cell(strings.Join(clauses, ", ")),
+			if err := out.Write([]string{cell(list[i].System), cell(x.Who), def.Name, cell(strings.Join(x.Asks(), "; ")), cell(strings.Join(x.Clauses(), ", ")),
 				strconv.Itoa(x.Accounts), strconv.Itoa(x.Below), strconv.Itoa(x.Unknown), cell(def.Text(x.Today)), cell(x.Limit), cell(nearest), x.State()}); err != nil {
 				return err
 			}

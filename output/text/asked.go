@@ -3,7 +3,6 @@ package text
 import (
 	"fmt"
 	"io"
-	"slices"
 	"strings"
 
 	"yewcone/core/audit"
@@ -55,7 +54,7 @@ func (p *page) askedOf(s *audit.AskedOf) {
 			first = ""
 		}
 		who = x.Who
-		asked, by := askedBy(x)
+		asked, by := strings.Join(x.Asks(), "; "), strings.Join(x.Clauses(), ", ")
 		today := def.Text(x.Today)
 		if x.State() == audit.Beyond {
 			asked += "; the system takes " + def.Text(x.Nearest)
@@ -79,21 +78,4 @@ func (p *page) askedOf(s *audit.AskedOf) {
 		}
 		return text
 	})
-}
-
-// askedBy are the requirements on a setting, each once, and the clauses they come
-// from.
-func askedBy(x *audit.Standing) (asked, by string) {
-	var phrases, clauses []string
-	for i, a := range x.By {
-		clauses = append(clauses, a.Rule.String())
-		implied := slices.ContainsFunc(x.By, func(o audit.AskedBy) bool {
-			return o.Rule != a.Rule && o.Requirement.Implies(a.Requirement) && !a.Requirement.Implies(o.Requirement)
-		})
-		same := slices.ContainsFunc(x.By[:i], func(o audit.AskedBy) bool { return o.Requirement.String() == a.Requirement.String() })
-		if !implied && !same {
-			phrases = append(phrases, a.Requirement.String())
-		}
-	}
-	return strings.Join(phrases, "; "), strings.Join(clauses, ", ")
 }

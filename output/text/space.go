@@ -40,7 +40,11 @@ func Minted(w io.Writer, m *trial.Mint, anybody bool, o output.Options) error {
 		case t.OfRules() && t.Note != "":
 			p.para("", badStyle, seen("This is less than is asked: "+t.Name()+" "+t.Note+", which cannot be met together with what the systems take."))
 		case t.OfRules():
-			p.para("", faintStyle, seen("It meets "+t.Name()+" too ("+t.Asks()+")"+map[bool]string{true: ", as they are for people who are no administrators"}[anybody]+"."))
+			p.para(
+				"",
+				faintStyle,
+				seen("It meets "+t.Name()+" too ("+t.Asks()+")"+map[bool]string{true: ", as they are for people who are no administrators"}[anybody]+"."),
+			)
 		case t.Note != "":
 			p.para("", faintStyle, seen(t.Name()+" "+t.Note+"."))
 		}
