@@ -58,14 +58,14 @@ func accept(c *cli.Command, stdout io.Writer) error {
 	if err != nil {
 		return fmt.Errorf("--until: %w", err)
 	}
-	if text := c.String("accounts"); text != "" {
-		if _, err := condition.Compile(strictyaml.Text{Value: text}, condition.Complete); err != nil {
-			return fmt.Errorf("--accounts: %w", err)
-		}
-	}
 	opened, err := openEstate(c, nil)
 	if err != nil {
 		return err
+	}
+	if text := c.String("accounts"); text != "" {
+		if _, err := condition.CompileWith(strictyaml.Text{Value: text}, condition.Complete, opened.estate.NamedOn("")); err != nil {
+			return fmt.Errorf("--accounts: %w", err)
+		}
 	}
 	result, err := opened.audited(c)
 	if err != nil {
@@ -94,7 +94,7 @@ func accept(c *cli.Command, stdout io.Writer) error {
 		accounts = f.Split + " and (" + accounts + ")"
 	}
 	path := filepath.Join(opened.estate.Folder, estatefolder.ExceptionsFile)
-	if err := appendException(path, &x, accounts); err != nil {
+	if err := appendException(path, &x, accounts, opened.estate.NamedOn); err != nil {
 		return err
 	}
 	fmt.Fprintf(stdout, "Accepted until %s: %s: %s\nThe exception stands at the end of %s.\n", until.Format(time.DateOnly),
@@ -120,7 +120,7 @@ func findingWith(r *finding.Result, fingerprint string) (*finding.Finding, error
 
 // appendException adds an entry to the end of the file and leaves the rest as
 // it stands.
-func appendException(path string, x *rules.Exception, accounts string) error {
+func appendException(path string, x *rules.Exception, accounts string, namedOn func(system string) condition.Named) error {
 	old, err := os.ReadFile(path)
 	if errors.Is(err, fs.ErrNotExist) {
 		old = []byte("# Accepted risks: what, why, who answers for it, until when.\nexceptions:\n")
@@ -133,7 +133,7 @@ func appendException(path string, x *rules.Exception, accounts string) error {
 	}
 	text += x.YAML(accounts)
 	if _, err := rules.ReadExceptions(estatefolder.ExceptionsFile, []byte(text),
-		func(_, _ strictyaml.Text) error { return nil }); err != nil {
+		func(system, _ strictyaml.Text) (condition.Named, error) { return namedOn(system.Value), nil }); err != nil {
 		return fmt.Errorf("the exception cannot be added to the end of the file; add it by hand:\n%s\n%w", x.YAML(accounts), err)
 	}
 	return atomicfile.Write(path, func(w io.Writer) error {

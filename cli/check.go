@@ -187,7 +187,7 @@ func openEstateIn(c *cli.Command, name string, systems []string, asOf time.Time)
 		return nil, err
 	}
 	collectOften(subjects, e.Relations(systems))
-	return &opened{e, subjects, audit.Options{Examples: fewAccounts, MaxRefused: int(c.Int("bear")),
+	return &opened{e, subjects, audit.Options{Now: time.Now().UTC(), Examples: fewAccounts, MaxRefused: int(c.Int("bear")),
 		Jobs: int(c.Int("jobs")), ValueOf: e.ValueOf(asOf), Relations: e.Relations(systems)}, asOf}, nil
 }
 

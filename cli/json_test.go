@@ -170,7 +170,7 @@ func TestOtherJSONFollowsItsSchema(t *testing.T) {
 		t.Fatalf("exit %d %s", code, stderr)
 	}
 	for _, c := range [][]string{{"changes", "changes"}, {"changes", "remedy"}, {"changes", "remedy", "--undo"}, {"impact", "impact"},
-		{"impact", "impact", "--set", "rota/*.second_factor=everyone"}, {"due", "due"}, {"drift", "drift"},
+		{"impact", "impact", "--set", "rota/*.second_factor=everyone"}, {"due", "due"}, {"drift", "drift"}, {"asked", "rules", "asked"},
 		{"replay", "replay", "quay1", "--set", "lockout_attempts=3,5"}} {
 		schema, err := jsonschema.NewCompiler().Compile("../docs/schema/" + c[0] + "-1.schema.json")
 		if err != nil {

@@ -10,6 +10,7 @@ import (
 
 	"yewcone/core/explain"
 	"yewcone/core/password"
+	"yewcone/core/rules"
 	"yewcone/core/trial"
 	"yewcone/output"
 	"yewcone/output/jsonfile"
@@ -94,21 +95,31 @@ func mintedFor(c *cli.Command, names []string) ([]*trial.Target, error) {
 	if err != nil {
 		return nil, err
 	}
+	return append(targets, e.asked(c.String("as"), targets)...), nil
+}
+
+// asked is what the rules ask of passwords on the systems: of an account, or where
+// none is named of a person who is no administrator.
+func (e *triedEstate) asked(login string, targets []*trial.Target) (list []*trial.Target) {
 	for i := range e.opened.subjects {
 		s := &e.opened.subjects[i]
-		name := s.Export.System().Name
-		asked := trial.Asked(name, s.Rules, explain.Holding(s, c.String("as"), e.opened.options))
+		system := s.Export.System()
+		moment := system.AsOf
+		if moment.IsZero() {
+			moment = e.opened.options.Now
+		}
+		asked := trial.Asked(system.Name, rules.AllAt(s.Rules, moment), explain.Holding(s, login, e.opened.options))
 		if asked == nil {
 			continue
 		}
 		for _, t := range targets {
-			if t.System == name {
+			if t.System == system.Name {
 				asked.OfPerson(t)
 			}
 		}
-		targets = append(targets, asked)
+		list = append(list, asked)
 	}
-	return targets, nil
+	return list
 }
 
 // triedOn finds what of the named systems, or of all, candidates are held against.

@@ -30,7 +30,8 @@ func tryCommand() *cli.Command {
 what could not be judged. Candidates are typed at a prompt that shows nothing, or come one a
 line from standard input or a file; never from the command line. The result names them by
 number only. Without --as or --policy they are held against what reaches an account that is
-nobody in particular.
+nobody in particular. Beside what the systems do stands which rules each would break: those
+for the account of --as, else for a person who is no administrator.
 
   yewcone try rota tills
   yewcone try directory --as neze < candidates/tries.txt
@@ -39,6 +40,7 @@ nobody in particular.
 			&cli.StringFlag{Name: "file", Usage: "read the candidates from a file, one a line", TakesFile: true},
 			&cli.StringFlag{Name: "settings", Usage: "a file with settings that stand in no export yet, to hold candidates " +
 				"against", TakesFile: true},
+			&cli.BoolFlag{Name: "empty", Usage: "try the empty password too, behind the others"},
 			&cli.BoolFlag{Name: "old", Usage: "the first candidate is the present password, which the others are compared with"},
 			&cli.BoolFlag{Name: "trials", Usage: "run the trial files of the estate, trials/*.yaml; exit status 1 when one " +
 				"comes out otherwise than it should, 3 when one cannot be told"},
@@ -131,6 +133,10 @@ func tryCandidates(c *cli.Command) error {
 	if err != nil {
 		return err
 	}
+	var asked []*trial.Target
+	if e.opened != nil && c.String("policy") == "" {
+		asked = e.asked(c.String("as"), targets)
+	}
 	old := ""
 	if c.Bool("old") {
 		old, candidates = candidates[0], candidates[1:]
@@ -138,7 +144,7 @@ func tryCandidates(c *cli.Command) error {
 	if len(candidates) == 0 {
 		return errors.New("there is no candidate; type one a line, or name a file with --file")
 	}
-	table, err := trial.Try(candidates, old, targets, e.common, e.house)
+	table, err := trial.Try(candidates, old, targets, asked, e.common, e.house)
 	if err != nil {
 		return err
 	}
@@ -169,6 +175,14 @@ func proposed(file string) (*trial.Target, error) {
 // candidatesOf reads candidates from a file, standard input or a prompt.
 // Errors name the place and never what stands there.
 func candidatesOf(c *cli.Command) ([]string, error) {
+	list, err := writtenCandidates(c)
+	if c.Bool("empty") && (err == nil || errors.Is(err, trial.ErrNone)) {
+		return append(list, ""), nil
+	}
+	return list, err
+}
+
+func writtenCandidates(c *cli.Command) ([]string, error) {
 	if file := c.String("file"); file != "" {
 		f, err := os.Open(file)
 		if err != nil {

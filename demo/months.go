@@ -99,7 +99,7 @@ func exportsOf(n int, at time.Time) (map[string][]byte, error) {
 	}
 	house := read("rules/house.yaml")
 	if n < 2 {
-		house = replaced(house, "min_length: at least 14", "min_length: at least 12")
+		house = replaced(house, "min_length: at least 12; at least 14 from 2026-03-01", "min_length: at least 12")
 	}
 	out["rules/house.yaml"] = []byte(house)
 

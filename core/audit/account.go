@@ -17,7 +17,7 @@ func (e *engine) resolve(a *facts.Account) *effective.Settings {
 	e.classify(a)
 	settings := e.resolver.For(a)
 	effective.SettleLock(a, settings, e.system)
-	effective.DatesOf(&e.about.Derived, a, settings, e.system, e.rulesSince)
+	effective.DatesOf(&e.about.Derived, a, settings, e.system, e.rulesOf())
 	return settings
 }
 

@@ -5,6 +5,7 @@ package audit
 
 import (
 	"sync/atomic"
+	"time"
 
 	"golang.org/x/sync/errgroup"
 
@@ -48,7 +49,9 @@ type KindCondition struct {
 type Options struct {
 	// ValueOf returns what another system of the estate has of a setting, for
 	// "same as"; unknown where it cannot be told. May be nil.
-	ValueOf    func(system string, id setting.ID) setting.Value
+	ValueOf func(system string, id setting.ID) setting.Value
+	// Now is the moment of the run, for rules with steps where no export says its own.
+	Now        time.Time
 	Examples   int                  // how many accounts to name per finding
 	MaxRefused int                  // how many refused rows or values a system may have and still count as read
 	Jobs       int                  // how many systems to check, and parts of each, at a time; at least 1

@@ -28,6 +28,8 @@ type engine struct {
 	rules      []rule
 	clauses    []int // the rules that ask like clauses
 	rulesSince int64
+	since      []sinceStep // of those in force
+	ahead      []stepAhead
 	limits     map[setting.ID]requirement.Requirement
 	asked      map[setting.ID][]setting.Value
 	exceptions []*exceptionUse
@@ -105,10 +107,12 @@ func newEngine(s *Subject, o *Options) (*engine, error) {
 
 		kindMatched: make([]bool, len(s.Kinds)),
 	}
-	if err := e.readLimits(); err != nil {
+	var err error
+	if e.limits, err = Limits(system); err != nil {
 		return nil, err
 	}
 	for _, set := range s.Rules {
+		set = set.At(momentOf(s, o))
 		e.summary.Rules = append(e.summary.Rules, set.Name)
 		if !set.InForce.IsZero() {
 			e.rulesSince = max(e.rulesSince, set.InForce.Unix())
@@ -121,6 +125,7 @@ func newEngine(s *Subject, o *Options) (*engine, error) {
 	if err := e.addChecks(); err != nil {
 		return nil, err
 	}
+	e.prepareSteps()
 	e.linkExceptions()
 	if o.Spread {
 		e.summary.Spread = &finding.Spread{}
@@ -143,16 +148,17 @@ func newEngine(s *Subject, o *Options) (*engine, error) {
 	return e, nil
 }
 
-func (e *engine) readLimits() error {
-	e.limits = map[setting.ID]requirement.Requirement{}
-	for id, limit := range e.system.Limits {
+// Limits are what a system can do at all, by setting.
+func Limits(system *facts.System) (map[setting.ID]requirement.Requirement, error) {
+	limits := map[setting.ID]requirement.Requirement{}
+	for id, limit := range system.Limits {
 		r, err := requirement.Parse(setting.At(id), limit.Phrase)
 		if err != nil {
-			return fmt.Errorf("%s: limits of %s: %w", limit.Origin, e.system.Name, err)
+			return nil, fmt.Errorf("%s: limits of %s: %w", limit.Origin, system.Name, err)
 		}
-		e.limits[id] = r
+		limits[id] = r
 	}
-	return nil
+	return limits, nil
 }
 
 func (e *engine) addClause(c *rules.Clause) {
@@ -168,23 +174,31 @@ func (e *engine) addClause(c *rules.Clause) {
 func (e *engine) prepare(list []rules.Expectation) []expectation {
 	var out []expectation
 	for _, x := range list {
-		p := expectation{setting: x.Setting, requirement: x.Requirement}
-		if len(x.Requirement.Systems()) > 0 && e.options.ValueOf != nil {
-			p.requirement = x.Requirement.Resolve(func(system string) setting.Value { return e.options.ValueOf(system, x.Setting) })
-		}
-		if limit, ok := e.limits[x.Setting]; ok {
-			if _, possible := requirement.Together(p.requirement, limit); !possible {
-				p.beyond, p.nearest = true, p.requirement.Nearest(limit)
-			}
-		}
+		p := e.prepareOne(x.Setting, x.Requirement)
 		e.asked[x.Setting] = append(e.asked[x.Setting], p.requirement.Named()...)
 		out = append(out, p)
 	}
 	return out
 }
 
+func (e *engine) prepareOne(id setting.ID, asked requirement.Requirement) expectation {
+	p := expectation{setting: id, requirement: asked}
+	if len(asked.Systems()) > 0 && e.options.ValueOf != nil {
+		p.requirement = asked.Resolve(func(system string) setting.Value { return e.options.ValueOf(system, id) })
+	}
+	if limit, ok := e.limits[id]; ok {
+		if _, possible := requirement.Together(p.requirement, limit); !possible {
+			p.beyond, p.nearest = true, p.requirement.Nearest(limit)
+		}
+	}
+	return p
+}
+
 func (e *engine) linkReplaced() {
 	for i := range e.rules {
+		if e.rules[i].clause.Waits() {
+			continue
+		}
 		for _, name := range e.rules[i].clause.Replaces {
 			for j := range e.rules {
 				if e.rules[j].id.String() == name {

@@ -54,6 +54,7 @@ func (e *engine) outcomeOf(a *facts.Account, v *verdict) *outcome {
 	for _, i := range e.clauses {
 		e.clause(i, v, a)
 	}
+	e.stepsAhead(v, a)
 	if len(e.outcomes) >= outcomesKept || e.options.alone {
 		return &e.fresh
 	}

@@ -17,7 +17,7 @@ import (
 )
 
 // A Check looks for one thing. It has one of Account, Settings, SameStored,
-// System, Person, Between, SignIns, Record and Unused.
+// Steps, System, Person, Between, SignIns, Record and Unused.
 type Check struct {
 	ID           string
 	Title        string // what is so where it hits; stands in findings of accounts and systems
@@ -65,6 +65,9 @@ type Check struct {
 	Person func(*PersonView) string
 	// Stale: from the age Limit on a person's password counts as old.
 	Stale bool
+	// Steps: it reaches accounts that fall short of what a rule asks from a later day
+	// on, and not of what it asks until then.
+	Steps bool
 	// Between holds systems against one another.
 	Between func(*EstateView, func(system int, found Hit))
 	// SignIns looks at an account of which a record of sign-ins tells, and returns

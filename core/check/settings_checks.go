@@ -14,6 +14,12 @@ const daySeconds = 86400
 
 var settingsChecks = []Check{
 	{
+		ID: "step-ahead", Title: "a rule asks for more from a later day on, and these fall short of it then", Severity: rules.Info,
+		Doc:    "what is in order today breaks on that day, unless it is changed before.",
+		Remedy: "raise the setting before the day comes",
+		Steps:  true,
+	},
+	{
 		ID: "history-cycled", Title: "the history can be run through", Severity: rules.Medium,
 		Doc:      "whoever likes the old password changes it a few times in a row and has it back.",
 		Remedy:   "set min_age so that history times min_age is at least a week",

@@ -9,6 +9,7 @@
 package condition
 
 import (
+	"maps"
 	"regexp"
 	"slices"
 	"strings"
@@ -33,6 +34,8 @@ const maxLength = 4000
 // every account.
 type Condition struct {
 	text   strictyaml.Text
+	node   ast.Node // with the conditions that it names in place of their names
+	uses   []*Condition
 	asks   []*Fact
 	leaves []leaf
 	eval   func(*Subject) facts.Tri
@@ -54,6 +57,18 @@ func (c *Condition) String() string {
 	return c.text.Value
 }
 
+// Expanded is the condition with those that it names in place of their names; "" for
+// nil.
+func (c *Condition) Expanded() string {
+	switch {
+	case c == nil:
+		return ""
+	case len(c.uses) == 0:
+		return c.text.Value
+	}
+	return c.node.String()
+}
+
 // Place is where the condition stands; "" for one that stands in no file.
 func (c *Condition) Place() (file string, line int) { return c.text.File(), c.text.Line }
 
@@ -64,6 +79,9 @@ func (c *Condition) Literals() []string {
 	var list []string
 	for _, m := range literal.FindAllStringSubmatch(c.text.Value, -1) {
 		list = append(list, m[1]+m[2])
+	}
+	for _, named := range c.uses {
+		list = append(list, named.Literals()...)
 	}
 	return list
 }
@@ -85,6 +103,12 @@ func (c *Condition) UnknownFacts(s *Subject, names []string) []string {
 // Uses reports whether the condition asks for a fact.
 func (c *Condition) Uses(fact string) bool {
 	return c != nil && slices.ContainsFunc(c.asks, func(f *Fact) bool { return f.Name == fact })
+}
+
+// Derived reports whether the condition asks for what is worked out from settings,
+// such as dates.
+func (c *Condition) Derived() bool {
+	return c != nil && slices.ContainsFunc(c.asks, func(f *Fact) bool { return f.Stage > WithKind && f.Name != "privileged" })
 }
 
 var functions = map[string]any{
@@ -113,12 +137,12 @@ var configurations struct {
 func configFor(stage Stage) (*conf.Config, []string) {
 	all := &configurations
 	if all.made[stage] == nil {
-		all.made[stage], all.names[stage] = newConfig(stage)
+		all.made[stage], all.names[stage] = newConfig(stage, nil)
 	}
 	return all.made[stage], all.names[stage]
 }
 
-func newConfig(stage Stage) (*conf.Config, []string) {
+func newConfig(stage Stage, named Named) (*conf.Config, []string) {
 	env := map[string]any{}
 	var names []string
 	for i := range allFacts {
@@ -130,6 +154,10 @@ func newConfig(stage Stage) (*conf.Config, []string) {
 	for name, f := range functions {
 		env[name] = f
 	}
+	for _, name := range slices.Sorted(maps.Keys(named)) {
+		env[name] = false
+		names = append(names, name)
+	}
 	c := conf.New(env)
 	for _, option := range []expr.Option{expr.DisableAllBuiltins(), expr.AsBool()} {
 		option(c)
@@ -140,18 +168,33 @@ func newConfig(stage Stage) (*conf.Config, []string) {
 // Compile reads a condition. The error is a *strictyaml.Problem at the word
 // that is wrong.
 func Compile(text strictyaml.Text, stage Stage) (*Condition, error) {
+	return CompileWith(text, stage, nil)
+}
+
+// CompileWith is as Compile, for a condition that may ask others by their names.
+func CompileWith(text strictyaml.Text, stage Stage, named Named) (*Condition, error) {
 	if len(text.Value) > maxLength {
 		return nil, text.At(0, "the condition has %d characters; at most %d are read", len(text.Value), maxLength)
 	}
 	configurations.Lock()
 	defer configurations.Unlock()
 	config, names := configFor(stage)
-	tree, err := parser.ParseWithConfig(text.Value, config)
+	if len(named) > 0 {
+		config, names = newConfig(stage, named)
+	}
+	spelled, places := rewritten(text.Value)
+	tree, err := parser.ParseWithConfig(spelled, config)
 	if err == nil {
+		ast.Walk(&tree.Node, speller{})
 		_, err = checker.Check(tree, config)
 	}
 	if err != nil {
-		return nil, explain(text, err, names, stage)
+		return nil, explain(text, err, names, stage, places)
+	}
+	ast.Walk(&tree.Node, placer{places, map[ast.Node]bool{}})
+	in := inliner{named: named, stage: stage, text: text}
+	if ast.Walk(&tree.Node, &in); in.err != nil {
+		return nil, in.err
 	}
 	c := &compiler{text: text, stage: stage}
 	root, err := c.compile(tree.Node)
@@ -161,7 +204,7 @@ func Compile(text strictyaml.Text, stage Stage) (*Condition, error) {
 	if root.tri == nil {
 		return nil, text.At(0, "the condition must answer yes or no")
 	}
-	return &Condition{text: text, asks: c.asks, leaves: c.leaves, eval: root.tri}, nil
+	return &Condition{text: text, node: tree.Node, uses: in.uses, asks: c.asks, leaves: c.leaves, eval: root.tri}, nil
 }
 
 // FindFact returns the fact of a name, or nil.

@@ -14,7 +14,7 @@ import (
 
 // explain turns the checker's error into a problem with its place, and says
 // which fact was probably meant.
-func explain(text strictyaml.Text, err error, names []string, stage Stage) error {
+func explain(text strictyaml.Text, err error, names []string, stage Stage, places []int) error {
 	var at *file.Error
 	if !errors.As(err, &at) {
 		return text.At(0, "%s", inWords(plainTypes.Replace(err.Error())))
@@ -35,7 +35,7 @@ func explain(text strictyaml.Text, err error, names []string, stage Stage) error
 	if strings.Contains(message, "types time and number") {
 		message += "; write a length of time as days(90), hours(8) or months(3)"
 	}
-	return text.At(at.Column, "%s", inWords(message))
+	return text.At(places[min(max(at.Column, 0), len(places)-1)], "%s", inWords(message))
 }
 
 // plainTypes are the words for types of the expression language.
@@ -62,11 +62,16 @@ func inWords(message string) string {
 		left, right, two := strings.Cut(m[2], " and ")
 		switch {
 		case !two && m[1] == "-":
-			return "a length of time is never negative here"
+			return "a sign stands before a number or a length of time, as in -days(5)"
 		case left == "date" && right == "time":
 			return "a date is compared with a date: write account_ends < date(\"2026-11-20\")"
 		case !two:
 			return fmt.Sprintf("%s does not go with a %s: it takes what is yes or no", m[1], left)
+		case slices.Contains([]string{"and", "or", "&&", "||"}, m[1]):
+			if left == "yes or no" {
+				left = right
+			}
+			return fmt.Sprintf("%s joins what is yes or no, and one of its sides is a %s", m[1], left)
 		case left == "list" && (m[1] == "contains" || m[1] == "=="):
 			return "this is a list: write \"x\" in groups for what is in it"
 		case m[1] == "in" && right == "text":

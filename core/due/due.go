@@ -4,6 +4,7 @@ package due
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
 	"strings"
 	"time"
@@ -20,6 +21,7 @@ const (
 	Account   = "account"
 	Exception = "exception"
 	Lock      = "lock"
+	Rule      = "rule" // not an end: a rule asks for more from then on
 )
 
 // An Item is one thing that ends.
@@ -38,7 +40,7 @@ type Item struct {
 	WarnedFrom facts.Moment // of passwords; unknown where nothing says it
 	ShutAt     facts.Moment // of passwords: when the account is shut after the end
 	Overdue    bool         // it is past; else it lies ahead
-	Text       string       // of exceptions: what is accepted, and why
+	Text       string       // of exceptions: what is accepted, and why; of rules: what is asked, and of how many it is not so
 	Origin     facts.Origin
 }
 
@@ -71,14 +73,24 @@ func Of(estate string, subjects []audit.Subject, o audit.Options, within setting
 		if err != nil {
 			return nil, err
 		}
+		steps := judge.Steps()
+		short := make([]int, len(steps))
 		if err := s.Export.Accounts(func(a *facts.Account) error {
-			_, about := judge.Resolve(a)
+			settings, about := judge.Resolve(a)
 			w.account(a, &about.Derived)
+			for i := range steps {
+				if judge.Breaks(&steps[i], a, settings) {
+					short[i]++
+				}
+			}
 			return nil
 		}); err != nil {
 			return nil, err
 		}
 		w.exceptions()
+		for i := range steps {
+			w.step(&steps[i], short[i])
+		}
 		if s.Export.Notes().Partial() {
 			l.Partial = append(l.Partial, system.Name)
 		}
@@ -152,6 +164,25 @@ func (w *walker) exceptions() {
 	}
 }
 
+// step adds a step of a rule that some accounts will fall short of.
+func (w *walker) step(x *audit.StepAhead, short int) {
+	at := facts.OnDay(x.From)
+	if !w.ahead(at) || short == 0 {
+		return
+	}
+	name := setting.At(x.Setting).Name
+	text := x.Rule.String() + " asks for " + name + " " + x.Asks.String()
+	if x.Until != "" {
+		text += ", until then " + x.Until
+	}
+	text += fmt.Sprintf("; %d accounts fall short of it", short)
+	if short == 1 {
+		text = strings.TrimSuffix(text, "1 accounts fall short of it") + "one account falls short of it"
+	}
+	w.list.Items = append(w.list.Items, Item{UID: finding.Fingerprint("due", w.system.Name, x.Rule.String(), name, at.String(), Rule),
+		What: Rule, System: w.system.Name, Title: w.system.Title, Owner: w.subject.Owner, At: at, Text: text})
+}
+
 // Count counts the items of a kind, those past or those ahead.
 func (l *List) Count(what string, overdue bool) int {
 	n := 0
@@ -166,6 +197,8 @@ func (l *List) Count(what string, overdue bool) int {
 // Summary says in one line what ends.
 func (i *Item) Summary() string {
 	switch i.What {
+	case Rule:
+		return "From now on " + i.Text + " on " + i.System
 	case Exception:
 		return "Exception on " + i.System + " ends: " + i.Text
 	case Lock:

@@ -4,6 +4,7 @@ package explain
 import (
 	"slices"
 	"strings"
+	"time"
 
 	"yewcone/core/audit"
 	"yewcone/core/condition"
@@ -135,6 +136,13 @@ func explain(judge *audit.Judge, system *facts.System, a *facts.Account) *Explan
 	}
 	for _, answer := range judge.Answers(a, s) {
 		x.Rules = append(x.Rules, explainRule(&answer, s))
+	}
+	for _, step := range judge.Steps() {
+		if judge.Breaks(&step, a, s) {
+			def := setting.At(step.Setting)
+			x.Rules = append(x.Rules, RuleOutcome{Rule: step.Rule, Outcome: finding.Soon, Text: "asks for " + def.Name + " " + step.Asks.String() +
+				" from " + step.From.Format(time.DateOnly) + " on; it is " + def.Text(s.Get(step.Setting).Value)})
+		}
 	}
 	return x
 }

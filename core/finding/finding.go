@@ -117,6 +117,7 @@ const (
 	Accepted = "accepted"
 	Replaced = "replaced"
 	NotForIt = "not for it"
+	Soon     = "soon" // a step of a rule that lies ahead, and that the account will fall short of
 )
 
 // An Ask is what a clause wants of a setting.

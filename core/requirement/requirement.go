@@ -5,6 +5,7 @@ package requirement
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"yewcone/core/nearword"
@@ -241,6 +242,42 @@ func (alt alternative) text(s *setting.Setting) string {
 		return "same as " + alt.system + " (" + texts[0] + ")"
 	}
 	return texts[0]
+}
+
+// Plain reports whether it asks for no value of another system.
+func (r Requirement) Plain() bool { return len(r.Systems()) == 0 }
+
+// Or is met where either of two requirements on one setting is.
+func (r Requirement) Or(o Requirement) Requirement {
+	return Requirement{setting: r.setting, any: append(slices.Clone(r.any), o.any...)}
+}
+
+// The forms of an alternative.
+const (
+	AtLeast = "at least"
+	AtMost  = "at most"
+	Between = "between"
+	Exactly = "exactly"
+	OneOf   = "one of"
+	SameAs  = "same as"
+	IsSet   = "set"
+)
+
+// An Alternative is one part of a requirement, for who words it otherwise.
+type Alternative struct {
+	Form   string
+	Values []setting.Value // one, two for Between, several for OneOf, none for SameAs and IsSet
+	System string          // of SameAs
+}
+
+// Alternatives are the parts of which one must hold.
+func (r Requirement) Alternatives() []Alternative {
+	forms := [...]string{atLeast: AtLeast, atMost: AtMost, between: Between, exactly: Exactly, oneOf: OneOf, isSet: IsSet, sameAs: SameAs}
+	var list []Alternative
+	for _, alt := range r.any {
+		list = append(list, Alternative{forms[alt.op], alt.values, alt.system})
+	}
+	return list
 }
 
 // Setting returns what the requirement is about.

@@ -58,9 +58,9 @@ type exceptionFile struct {
 }
 
 // ReadExceptions reads a file of exceptions. check, called with each system
-// and rule, returns an error for a name that does not exist. The error is
-// strictyaml.Problems.
-func ReadExceptions(file string, data []byte, check func(system, rule strictyaml.Text) error) ([]*Exception, error) {
+// and rule, returns the conditions that may be asked by a name on the system, and an
+// error for a name that does not exist. The error is strictyaml.Problems.
+func ReadExceptions(file string, data []byte, check func(system, rule strictyaml.Text) (condition.Named, error)) ([]*Exception, error) {
 	var raw exceptionsFile
 	if err := strictyaml.Decode(file, data, &raw); err != nil {
 		return nil, err
@@ -69,7 +69,9 @@ func ReadExceptions(file string, data []byte, check func(system, rule strictyaml
 	var list []*Exception
 	for i := range raw.Exceptions {
 		x := &raw.Exceptions[i]
-		r.note(check(x.System, x.Rule))
+		var err error
+		r.named, err = check(x.System, x.Rule)
+		r.note(err)
 		for _, text := range []strictyaml.Text{x.Because, x.Owner} {
 			if strings.TrimSpace(text.Value) == "" {
 				r.note(text.At(0, "an exception has a reason and somebody who answers for it; this is empty"))

@@ -23,7 +23,14 @@ type Set struct {
 	Title   string
 	InForce time.Time // zero when not said
 	Source  string    // the standard or decision that it comes from
+	Who     []Named   // conditions that clauses ask by a name
 	Clauses []Clause
+}
+
+// Named is a condition with a name.
+type Named struct {
+	Name string
+	If   *condition.Condition
 }
 
 // A Clause asks something of the settings, or forbids something, of the
@@ -40,22 +47,26 @@ type Clause struct {
 	Because      string
 	Remedy       string
 	Replaces     []string // rules that do not count for accounts this one reaches
+	Coming       []Coming // of a set as it holds at a moment: what is asked later
 	replaces     []strictyaml.Text
 }
 
 // An Expectation is what a clause asks of one setting.
 type Expectation struct {
 	Setting     setting.ID
-	Requirement requirement.Requirement
-	Written     strictyaml.Text // as it stands in the file of rules
+	Requirement requirement.Requirement // the first step's, where no moment was asked for
+	Since       time.Time               // when that began to hold; zero where it always did
+	Ladder      requirement.Ladder      // all steps; one where there are no steps
+	Written     strictyaml.Text         // as it stands in the file of rules
 }
 
 type setFile struct {
-	Rules   strictyaml.Text  `yaml:"rules,required"`
-	Title   string           `yaml:"title"`
-	InForce *strictyaml.Text `yaml:"in_force"`
-	Source  string           `yaml:"source"`
-	Clauses []clauseFile     `yaml:"clauses,required"`
+	Rules   strictyaml.Text                    `yaml:"rules,required"`
+	Title   string                             `yaml:"title"`
+	InForce *strictyaml.Text                   `yaml:"in_force"`
+	Source  string                             `yaml:"source"`
+	Who     []strictyaml.Pair[strictyaml.Text] `yaml:"who"`
+	Clauses []clauseFile                       `yaml:"clauses,required"`
 }
 
 type clauseFile struct {
@@ -99,6 +110,14 @@ func Read(file string, data []byte) (*Set, error) {
 		set.InForce, err = raw.InForce.Date()
 		r.note(err)
 	}
+	r.named = condition.Named{}
+	for _, p := range raw.Who {
+		if err := r.named.With(p.Key, p.Value); err != nil {
+			r.note(err)
+			continue
+		}
+		set.Who = append(set.Who, Named{p.Key.Value, r.named[p.Key.Value]})
+	}
 	seen := map[string]bool{}
 	for i := range raw.Clauses {
 		c := &raw.Clauses[i]
@@ -113,6 +132,7 @@ func Read(file string, data []byte) (*Set, error) {
 }
 
 type reader struct {
+	named    condition.Named
 	problems strictyaml.Problems
 }
 
@@ -136,7 +156,13 @@ func (r *reader) clause(set string, raw *clauseFile) Clause {
 	c.Forbid = r.condition(raw.Forbid)
 	c.Expect = r.expectations(raw.Expect)
 	for _, list := range raw.AnyOf {
-		c.AnyOf = append(c.AnyOf, r.expectations(list))
+		any := r.expectations(list)
+		for _, x := range any {
+			if len(x.Ladder) > 1 || !x.Ladder[0].From.IsZero() {
+				r.note(x.Written.At(0, "what has steps stands under \"expect\", not under \"any_of\""))
+			}
+		}
+		c.AnyOf = append(c.AnyOf, any)
 	}
 	c.Severity = r.severity(raw.Severity, Medium)
 	c.IfPrivileged = r.severity(raw.IfPrivileged, c.Severity)
@@ -154,7 +180,7 @@ func (r *reader) condition(text *strictyaml.Text) *condition.Condition {
 	if text == nil {
 		return nil
 	}
-	c, err := condition.Compile(*text, condition.Complete)
+	c, err := condition.CompileWith(*text, condition.Complete, r.named)
 	r.note(err)
 	return c
 }
@@ -188,7 +214,7 @@ func (r *reader) expect(list []Expectation, pair strictyaml.Pair[strictyaml.Text
 		r.note(pair.Key.At(0, "no setting is named %q%s", pair.Key.Value, advice))
 		return list
 	}
-	req, err := requirement.Parse(setting.At(id), pair.Value.Value)
+	ladder, err := requirement.ParseLadder(setting.At(id), pair.Value.Value)
 	if err != nil {
 		offset := 0
 		if at, ok := err.(*requirement.Error); ok {
@@ -197,7 +223,7 @@ func (r *reader) expect(list []Expectation, pair strictyaml.Pair[strictyaml.Text
 		r.note(pair.Value.At(offset, "%s", err))
 		return list
 	}
-	return append(list, Expectation{Setting: id, Requirement: req, Written: pair.Value})
+	return append(list, Expectation{Setting: id, Requirement: ladder[0].Requirement, Ladder: ladder, Written: pair.Value})
 }
 
 // checkReplaces refuses names of clauses of this set that do not exist, and a
@@ -249,6 +275,36 @@ func replaces(clauses map[string]*Clause, name, other string, seen map[string]bo
 	}
 	seen[name] = true
 	return slices.ContainsFunc(c.Replaces, func(next string) bool { return next == other || replaces(clauses, next, other, seen) })
+}
+
+// NamedOf gathers the conditions that sets have names for: those that hold on a system
+// count before the others of the estate. The error tells of a name that means one
+// thing in one set that holds and another in the next.
+func NamedOf(hold, all []*Set) (condition.Named, error) {
+	named, from, unsure := condition.Named{}, map[string]string{}, map[string]bool{}
+	for _, s := range hold {
+		for _, n := range s.Who {
+			if known := named[n.Name]; known != nil && known.String() != n.If.String() {
+				return named, fmt.Errorf("%q means one thing in %s and another in %s; name one of the two otherwise", n.Name, from[n.Name], s.Name)
+			}
+			named[n.Name], from[n.Name] = n.If, s.Name
+		}
+	}
+	others := condition.Named{}
+	for _, s := range all {
+		for _, n := range s.Who {
+			if known := others[n.Name]; known != nil && known.String() != n.If.String() {
+				unsure[n.Name] = true
+			}
+			others[n.Name] = n.If
+		}
+	}
+	for name, c := range others {
+		if named[name] == nil && !unsure[name] {
+			named[name] = c
+		}
+	}
+	return named, nil
 }
 
 // Clause returns the clause with a name such as house/length, or nil.

@@ -17,6 +17,7 @@ import (
 func Asked(system string, sets []*rules.Set, holds func(*rules.Clause) bool) *Target {
 	var asked [setting.Len][]requirement.Requirement
 	var from []string
+	by := map[setting.ID][]string{}
 	for _, set := range sets {
 		for i := range set.Clauses {
 			c := &set.Clauses[i]
@@ -25,8 +26,9 @@ func Asked(system string, sets []*rules.Set, holds func(*rules.Clause) bool) *Ta
 			}
 			used := false
 			for _, x := range c.Expect {
-				if slices.Contains(demandSettings(), x.Setting) && len(x.Requirement.Systems()) == 0 {
+				if slices.Contains(demandSettings(), x.Setting) && x.Requirement.Plain() {
 					asked[x.Setting] = append(asked[x.Setting], x.Requirement)
+					by[x.Setting] = append(by[x.Setting], c.Rule.String())
 					used = true
 				}
 			}
@@ -38,7 +40,7 @@ func Asked(system string, sets []*rules.Set, holds func(*rules.Clause) bool) *Ta
 	if from == nil {
 		return nil
 	}
-	t := &Target{System: "the rules of " + system, values: make([]setting.Value, setting.Len), asked: from}
+	t := &Target{System: "the rules of " + system, of: system, values: make([]setting.Value, setting.Len), asked: from, by: by}
 	for id, list := range asked {
 		if list != nil {
 			t.values[id], _ = requirement.Together(list...)
@@ -53,11 +55,17 @@ func demandSettings() []setting.ID {
 	for _, d := range password.Demands() {
 		list = append(list, d.Setting)
 	}
-	return list
+	return append(list, setting.BlankAllowed)
 }
 
 // Asks names the rule sets, for what rules ask.
 func (t *Target) Asks() string { return strings.Join(t.asked, ", ") }
+
+// Of is the system on which rules ask it.
+func (t *Target) Of() string { return t.of }
+
+// AskedBy are the clauses that ask for a setting.
+func (t *Target) AskedBy(id setting.ID) []string { return t.by[id] }
 
 // OfPerson lets what is asked be judged for the person of another target, with its
 // lists.

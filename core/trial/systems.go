@@ -153,6 +153,9 @@ func Trying(files []*File, system string, all []string) ([]*File, error) {
 	return kept, nil
 }
 
+// ErrNone is that there was nothing to try.
+var ErrNone = errors.New("no candidates")
+
 // mostCandidates bounds how many are tried at a time.
 const mostCandidates = 10000
 
@@ -180,7 +183,7 @@ func ReadCandidates(r io.Reader, name string) ([]string, error) {
 		return nil, fmt.Errorf("%s: %w", name, s.Err())
 	}
 	if len(list) == 0 {
-		return nil, fmt.Errorf("%s has no candidates; write one a line", name)
+		return nil, fmt.Errorf("%s has %w; write one a line", name, ErrNone)
 	}
 	return list, nil
 }

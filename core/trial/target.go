@@ -28,8 +28,10 @@ type Target struct {
 	Note    string // what is odd about it; "" for nothing
 
 	Limits map[setting.ID]facts.Limit
-	values []setting.Value // by setting.ID
-	asked  []string        // the rule sets that ask it; nil for what a system does
+	values []setting.Value         // by setting.ID
+	asked  []string                // the rule sets that ask it; nil for what a system does
+	of     string                  // the system on which they ask it
+	by     map[setting.ID][]string // the clauses that ask it
 	person *password.Person
 	lists  password.Lists
 }
@@ -266,20 +268,22 @@ type Row struct {
 	Number     int // counted from 1
 	Characters int
 	Judgements []*password.Judgement // beside Table.Targets
+	ByRules    []*password.Judgement // beside Table.Rules; what is refused breaks them
 	Common     bool                  // on the list of well-known passwords
 	House      bool                  // nothing but words of the house or the calendar, decorated
 }
 
-// A Table is candidates against targets.
+// A Table is candidates against targets, and against what rules ask.
 type Table struct {
 	Targets []*Target
+	Rules   []*Target
 	Rows    []Row
 }
 
-// Try holds candidates against targets. common and house are what any system
-// aside would be guessed by.
-func Try(candidates []string, old string, targets []*Target, common password.Lookup, house *password.House) (*Table, error) {
-	t := &Table{Targets: targets}
+// Try holds candidates against targets, and against what rules ask. common and house
+// are what any system aside would be guessed by.
+func Try(candidates []string, old string, targets, asked []*Target, common password.Lookup, house *password.House) (*Table, error) {
+	t := &Table{Targets: targets, Rules: asked}
 	var before *password.Candidate
 	if old != "" {
 		before = password.NewCandidate(old)
@@ -288,7 +292,7 @@ func Try(candidates []string, old string, targets []*Target, common password.Loo
 	for i, text := range candidates {
 		measured[i] = password.NewCandidate(text)
 	}
-	if err := prepare(measured, targets); err != nil {
+	if err := prepare(measured, slices.Concat(targets, asked)); err != nil {
 		return nil, err
 	}
 	for i, c := range measured {
@@ -299,6 +303,16 @@ func Try(candidates []string, old string, targets []*Target, common password.Loo
 				return nil, err
 			}
 			row.Judgements = append(row.Judgements, j)
+		}
+		for _, target := range asked {
+			j, err := password.Judge(c, target.Against(before))
+			if err != nil {
+				return nil, err
+			}
+			if least := target.values[setting.MinLength]; c.Length() == 0 && least.Known() && least.State() != setting.Off {
+				j.Refused = append(j.Refused, password.Reason{Setting: setting.MinLength, Text: "it is empty"})
+			}
+			row.ByRules = append(row.ByRules, j)
 		}
 		var err error
 		if row.Common, err = password.OnList(c, common); err != nil {

@@ -44,12 +44,11 @@ shot intake 'head -35' 'yewcone intake rota'
 shot draft 'head -35' 'yewcone intake --draft exports/rota/settings.csv exports/rota/roles.csv exports/rota/users.csv'
 shot why 'head -35' 'yewcone why rota siobhan.keane'
 shot rules 'head -35' 'yewcone rules compare nist-800-63b-4 pci-dss-4.0.1 stig-unix'
-shot checks 'head -35' 'yewcone checks'
 shot replay 'head -35' 'yewcone replay quay1 --set lockout_attempts=3,5'
 printf 'summer2026\nKelp over granite 47\nMarrowby-2026!\n7294\n' >"$work/marrowby/candidates.txt"
 shot try 'head -35' 'yewcone try rota quay1 mailboxes --file candidates.txt'
 shot derive 'head -35' 'yewcone derive rota'
-shot asked 'head -35' 'yewcone rules asked rota'
+shot asked 'head -38' 'yewcone rules asked'
 shot gaps 'head -35' 'yewcone gaps'
 
 # Six months of two systems, and their picture.
@@ -63,12 +62,16 @@ mv "$work/estate" "$work/marrowby.demo"
 "$work/yewcone" replay --estate "$work/marrowby.demo" rota --propose --format png --out "$work/border.png"
 convert "$work/border.png" +dither -colors 128 docs/screenshots/border.png
 
-# The report's page, in headless Chromium (Debian: chromium).
+# The pages, in headless Chromium (Debian: chromium).
 "$work/yewcone" report --estate "$work/marrowby.demo" --out "$work/report.html"
+cp -r "$work/marrowby.demo" "$work/spring"
+sed -i 's/lockout_attempts: at most 10/lockout_attempts: at most 20/; s/{max_age: at most 365 days}/{max_age: at most 180 days}/' "$work/spring/rules/house.yaml"
+"$work/yewcone" rules page --since "$work/spring" --estate "$work/marrowby.demo" --format html --out "$work/rules-page.html"
 page() {
 	local name=$1
 	shift
 	chromium --headless --no-sandbox --disable-gpu --no-first-run --disable-background-networking --disable-component-update --disable-sync \
-		--hide-scrollbars --user-data-dir="$work/chromium" --window-size=1280,800 --screenshot="docs/screenshots/$name.png" "$@" "file://$work/report.html" >/dev/null 2>&1
+		--hide-scrollbars --user-data-dir="$work/chromium" --window-size=1280,800 --screenshot="docs/screenshots/$name.png" "$@" "file://$work/$name.html" >/dev/null 2>&1
 }
 page report
+page rules-page

@@ -94,6 +94,7 @@ type System struct {
 	Kinds      []audit.KindCondition
 	Privileged *condition.Condition
 	Rules      []*rules.Set
+	Named      condition.Named // conditions that rule sets have names for
 
 	limits       map[setting.ID]facts.Limit
 	known        map[setting.ID]facts.Sourced
@@ -139,7 +140,9 @@ func Find(dir string) (string, error) {
 
 // Load reads the estate file and the rule sets. What is wrong in them is
 // returned together, as strictyaml.Problems.
-func Load(folder string) (*Estate, error) {
+func Load(folder string) (*Estate, error) { return loadFolder(folder, false) }
+
+func loadFolder(folder string, rulesOnly bool) (*Estate, error) {
 	l := &loader{folder: folder}
 	e := &Estate{Folder: folder, Rules: l.ruleSets(), Checks: map[string]check.Adjustment{}}
 	var raw estateFile
@@ -151,10 +154,17 @@ func Load(folder string) (*Estate, error) {
 		l.note(err)
 		return nil, l.problems
 	}
+	asOf, from := l.date(raw.AsOf, time.Time{}, "")
+	if rulesOnly {
+		for i := range raw.Systems {
+			e.Systems = append(e.Systems, l.rulesOnly(e, raw.Systems[i].Key.Value, &raw.Systems[i].Value, asOf))
+		}
+		e.Name = raw.Estate.Value
+		return e, l.problems.Err()
+	}
 	e.Name, e.Words, e.lists, l.outside = raw.Estate.Value, raw.Words, raw.Lists, raw.Outside
 	e.History = l.history(raw.History)
 	l.checkLists(raw.Lists)
-	asOf, from := l.date(raw.AsOf, time.Time{}, "")
 	for i := range raw.Systems {
 		e.Systems = append(e.Systems, l.system(e, &raw.Systems[i], asOf, from))
 	}
@@ -223,6 +233,7 @@ func (l *loader) date(text *strictyaml.Text, fallback time.Time, from string) (t
 }
 
 func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.Time, from string) System {
+	var err error
 	name, f := raw.Key, &raw.Value
 	l.note(rules.CheckName(name))
 	s := System{Name: name.Value}
@@ -261,8 +272,11 @@ func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.T
 		}
 		s.Request.Chooses = facts.Precedence(f.Chooses.Value)
 	}
-	l.kinds(&s, f)
 	l.chosenRules(e, &s, f.Rules)
+	if s.Named, err = rules.NamedOf(s.Rules, e.Rules); err != nil {
+		l.note(name.At(0, "the rules of %s: %s", name.Value, err))
+	}
+	l.kinds(&s, f)
 	l.limitsAndKnown(&s, f)
 	s.owner, s.depends = f.Owner, f.Depends
 	for _, p := range f.Lasting {
@@ -303,12 +317,12 @@ func (l *loader) kinds(s *System, f *systemFile) {
 			l.note(k.Key.At(0, "%q is no kind of account; it is one of %s%s", k.Key.Value, strings.Join(facts.Kinds, ", "),
 				nearword.Advice(k.Key.Value, facts.Kinds)))
 		}
-		c, err := condition.Compile(k.Value, condition.FromExport)
+		c, err := condition.CompileWith(k.Value, condition.FromExport, s.Named)
 		l.note(err)
 		s.Kinds = append(s.Kinds, audit.KindCondition{Kind: k.Key.Value, If: c})
 	}
 	if f.Privileged != nil {
-		c, err := condition.Compile(*f.Privileged, condition.WithKind)
+		c, err := condition.CompileWith(*f.Privileged, condition.WithKind, s.Named)
 		l.note(err)
 		s.Privileged = c
 	}
@@ -349,19 +363,27 @@ func (e *Estate) Names() []string {
 	return names
 }
 
-// Subjects opens the exports of the named systems, or of all. asOf, when not
-// zero, counts before what the estate file and the exports say. A system
-// whose export cannot be read becomes an empty subject whose notes say why; a
-// mapping that is wrong is an error, as strictyaml.Problems.
-func (e *Estate) Subjects(names []string, asOf time.Time) ([]audit.Subject, error) {
+// Knows returns an error where the estate has no system of a name.
+func (e *Estate) Knows(names []string) error {
 	for _, name := range names {
 		if !slices.Contains(e.Names(), name) {
 			advice := nearword.Advice(name, e.Names())
 			if advice == "" {
 				advice = "; the estate has " + strings.Join(e.Names(), ", ")
 			}
-			return nil, fmt.Errorf("no system is named %q%s", name, advice)
+			return fmt.Errorf("no system is named %q%s", name, advice)
 		}
+	}
+	return nil
+}
+
+// Subjects opens the exports of the named systems, or of all. asOf, when not
+// zero, counts before what the estate file and the exports say. A system
+// whose export cannot be read becomes an empty subject whose notes say why; a
+// mapping that is wrong is an error, as strictyaml.Problems.
+func (e *Estate) Subjects(names []string, asOf time.Time) ([]audit.Subject, error) {
+	if err := e.Knows(names); err != nil {
+		return nil, err
 	}
 	var subjects []audit.Subject
 	l := &loader{folder: e.Folder}

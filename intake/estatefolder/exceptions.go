@@ -3,12 +3,14 @@ package estatefolder
 import (
 	"errors"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
 
 	"yewcone/core/audit"
 	"yewcone/core/check"
+	"yewcone/core/condition"
 	"yewcone/core/nearword"
 	"yewcone/core/rules"
 	"yewcone/core/strictyaml"
@@ -27,18 +29,31 @@ func (l *loader) exceptions(e *Estate) {
 		l.note(err)
 		return
 	}
-	e.exceptions, err = rules.ReadExceptions(ExceptionsFile, data, func(system, rule strictyaml.Text) error {
+	e.exceptions, err = rules.ReadExceptions(ExceptionsFile, data, func(system, rule strictyaml.Text) (condition.Named, error) {
 		i := slices.Index(e.Names(), system.Value)
 		if i < 0 {
-			return system.At(0, "no system is named %q%s", system.Value, nearword.Advice(system.Value, e.Names()))
+			return nil, system.At(0, "no system is named %q%s", system.Value, nearword.Advice(system.Value, e.Names()))
 		}
 		known := e.Systems[i].RuleNames()
 		if !slices.Contains(known, rule.Value) && !l.badRules {
-			return rule.At(0, "no rule of %s is named %q%s", system.Value, rule.Value, nearword.Advice(rule.Value, known))
+			return nil, rule.At(0, "no rule of %s is named %q%s", system.Value, rule.Value, nearword.Advice(rule.Value, known))
 		}
-		return nil
+		return e.Systems[i].Named, nil
 	})
 	l.note(err)
+}
+
+// NamedOn are the conditions that may be asked by a name on a system, or with "" on
+// any.
+func (e *Estate) NamedOn(system string) condition.Named {
+	if i := slices.Index(e.Names(), system); i >= 0 {
+		return e.Systems[i].Named
+	}
+	all := condition.Named{}
+	for i := range e.Systems {
+		maps.Copy(all, e.Systems[i].Named)
+	}
+	return all
 }
 
 // RuleNames lists the clauses that hold on the system, and the checks.

@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"yewcone/core/condition"
 	"yewcone/core/rules"
 	"yewcone/core/strictyaml"
 	"yewcone/core/trial"
@@ -63,7 +64,7 @@ func FuzzConfiguration(f *testing.F) {
 		}()
 		_, err := rules.Read("rules/x.yaml", data)
 		placed(t, "rules", data, err)
-		_, err = rules.ReadExceptions("exceptions.yaml", data, func(_, _ strictyaml.Text) error { return nil })
+		_, err = rules.ReadExceptions("exceptions.yaml", data, func(_, _ strictyaml.Text) (condition.Named, error) { return nil, nil })
 		placed(t, "exceptions", data, err)
 		_, err = trial.ReadFile("trials/x.yaml", data)
 		placed(t, "trials", data, err)

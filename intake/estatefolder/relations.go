@@ -162,7 +162,11 @@ func (l *loader) sameAs(e *Estate) {
 		for i := range set.Clauses {
 			c := &set.Clauses[i]
 			for _, x := range slices.Concat(append(slices.Clone(c.AnyOf), c.Expect)...) {
-				for _, name := range x.Requirement.Systems() {
+				var names []string
+				for _, step := range x.Ladder {
+					names = append(names, step.Requirement.Systems()...)
+				}
+				for _, name := range names {
 					if !slices.Contains(e.Names(), name) {
 						l.note(x.Written.At(strings.Index(x.Written.Value, name), "no system is named %q%s", name,
 							nearword.Advice(name, e.Names())))

@@ -52,7 +52,7 @@ func Due(w io.Writer, l *due.List, o output.Options) error {
 		if x.What == due.Password {
 			p.WarnedFrom, p.ShutAt = x.WarnedFrom.String(), x.ShutAt.String()
 		}
-		if x.What != due.Exception {
+		if x.What != due.Exception && x.What != due.Rule {
 			p.Privileged = x.Privileged.String()
 		}
 		d.Items = append(d.Items, p)

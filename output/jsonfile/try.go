@@ -2,6 +2,7 @@ package jsonfile
 
 import (
 	"io"
+	"strings"
 
 	"yewcone/core/password"
 	"yewcone/core/setting"
@@ -18,6 +19,7 @@ type tryDocument struct {
 	Version    int             `json:"version"`
 	Tool       string          `json:"tool"`
 	Targets    []targetPart    `json:"targets"`
+	Rules      []rulesPart     `json:"rules"`
 	Candidates []candidatePart `json:"candidates"`
 }
 
@@ -35,6 +37,20 @@ type candidatePart struct {
 	WellKnown  bool         `json:"well_known"`
 	HouseWords bool         `json:"house_words"`
 	Results    []resultPart `json:"results"`
+	Breaks     []breaksPart `json:"breaks"` // of the rules
+}
+
+// rulesPart is what rules ask on a system.
+type rulesPart struct {
+	System string   `json:"system"`
+	Rules  []string `json:"rules"`
+}
+
+// breaksPart is something that rules ask and a candidate does not meet.
+type breaksPart struct {
+	System  string   `json:"system"`
+	Clauses []string `json:"clauses"`
+	reasonPart
 }
 
 type resultPart struct {
@@ -75,15 +91,24 @@ func resultOf(t *trial.Target, j *password.Judgement) resultPart {
 
 // Try writes candidates against targets, without the candidates.
 func Try(w io.Writer, t *trial.Table, o output.Options) error {
-	d := tryDocument{Format: "yewcone try", Version: TryVersion, Tool: o.Version, Targets: []targetPart{}, Candidates: []candidatePart{}}
+	d := tryDocument{Format: "yewcone try", Version: TryVersion, Tool: o.Version, Targets: []targetPart{}, Rules: []rulesPart{}, Candidates: []candidatePart{}}
 	for _, target := range t.Targets {
 		d.Targets = append(d.Targets, targetOf(target))
 	}
+	for _, asked := range t.Rules {
+		d.Rules = append(d.Rules, rulesPart{asked.Of(), strings.Split(asked.Asks(), ", ")})
+	}
 	for i := range t.Rows {
 		row := &t.Rows[i]
-		part := candidatePart{Number: row.Number, Characters: row.Characters, WellKnown: row.Common, HouseWords: row.House}
+		part := candidatePart{Number: row.Number, Characters: row.Characters, WellKnown: row.Common, HouseWords: row.House, Breaks: []breaksPart{}}
 		for n, j := range row.Judgements {
 			part.Results = append(part.Results, resultOf(t.Targets[n], j))
+		}
+		for n, j := range row.ByRules {
+			for _, r := range reasons(j.Refused) {
+				id, _ := setting.Find(r.Setting)
+				part.Breaks = append(part.Breaks, breaksPart{t.Rules[n].Of(), t.Rules[n].AskedBy(id), r})
+			}
 		}
 		d.Candidates = append(d.Candidates, part)
 	}

@@ -12,8 +12,13 @@ import (
 )
 
 // Asked tells what the rules ask of the accounts of systems, and how they stand.
-func Asked(w io.Writer, list []audit.AskedOf, o output.Options) error {
+// Several systems stand side by side.
+func Asked(w io.Writer, estate string, list []audit.AskedOf, o output.Options) error {
 	p := newPage(w, o)
+	if len(list) > 1 {
+		p.askedMatrix(estate, audit.MatrixOf(list))
+		return p.w.Flush()
+	}
 	for i := range list {
 		if i > 0 {
 			p.blank()
@@ -75,6 +80,80 @@ func (p *page) askedOf(s *audit.AskedOf) {
 			return p.paint(faintStyle, text)
 		case column == 5 && (states[row-1] == finding.Broken || states[row-1] == audit.Beyond):
 			return p.paint(badStyle, text)
+		}
+		return text
+	})
+}
+
+// stateWords are what a cell says where no account is below.
+var stateWords = map[string]string{"": "·", finding.Met: "met", finding.Open: "?", audit.Beyond: "beyond"}
+
+func (p *page) askedMatrix(estate string, m *audit.Matrix) {
+	total := 0
+	var counts []string
+	for _, x := range []struct{ state, words string }{{finding.Broken, "broken"}, {audit.Beyond, "beyond what the system can do"}, {finding.Open, "not known"},
+		{finding.Met, "met"}} {
+		if n := m.Counts[x.state]; n > 0 {
+			total += n
+			counts = append(counts, fmt.Sprintf("%d %s", n, x.words))
+		}
+	}
+	if total == 0 {
+		p.para("", boldStyle, seen(estate+": nothing of this kind is asked."))
+		return
+	}
+	p.para("", boldStyle, seen(fmt.Sprintf("%s: %d things are asked of %d systems, %s.", estate, total, len(m.Systems), list(counts))))
+	p.para("", faintStyle, "A number is how many accounts are below what is asked; ? is not known, · is not asked, beyond is what the system cannot do.")
+	name := 0
+	for _, id := range m.Settings {
+		name = max(name, len(id.String()))
+	}
+	for from := 0; from < len(m.Systems); {
+		width, to := 2+name, from
+		for ; to < len(m.Systems) && (to == from || width+2+max(6, len(m.Systems[to])) <= p.width); to++ {
+			width += 2 + max(6, len(m.Systems[to]))
+		}
+		p.blank()
+		p.askedBlock(m, from, to)
+		from = to
+	}
+	p.blank()
+	p.para("", plainStyle, seen("Next: yewcone rules asked "+m.Systems[0]+p.asIf+" (of whom, by which clause, and today's values), --only broken, --format xlsx."))
+}
+
+// askedBlock writes some systems of a matrix, without the settings that none of them
+// is asked for.
+func (p *page) askedBlock(m *audit.Matrix, from, to int) {
+	rows := [][]string{append([]string{"setting"}, m.Systems[from:to]...)}
+	var kinds [][]audit.Cell
+	for i, id := range m.Settings {
+		row, any := []string{id.String()}, false
+		for _, c := range m.Cells[i][from:to] {
+			text := stateWords[c.State]
+			switch {
+			case c.Below > 0 && c.State == audit.Beyond:
+				text = "beyond"
+			case c.Below > 0:
+				text = fmt.Sprint(c.Below)
+			}
+			any = any || c.State != ""
+			row = append(row, text)
+		}
+		if any {
+			rows, kinds = append(rows, row), append(kinds, m.Cells[i][from:to])
+		}
+	}
+	p.table("  ", rows, func(column int) bool { return column > 0 }, func(row, column int, text string) string {
+		if row == 0 {
+			return p.paint(faintStyle, text)
+		}
+		if column > 0 {
+			switch kinds[row-1][column-1].State {
+			case finding.Broken, audit.Beyond:
+				return p.paint(badStyle, text)
+			case finding.Open:
+				return p.paint(oddStyle, text)
+			}
 		}
 		return text
 	})

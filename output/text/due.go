@@ -26,6 +26,9 @@ func Due(w io.Writer, l *due.List, o output.Options) error {
 	if len(ahead) > 0 {
 		text = list(ahead) + plural(len(l.Items), " ends", " end")
 	}
+	if n := l.Count(due.Rule, false); n > 0 {
+		text += fmt.Sprintf(", %d %s for more", n, plural(n, "rule asks", "rules ask"))
+	}
 	overdue := l.Count(due.Password, true)
 	p.para("", boldStyle, seen(fmt.Sprintf("%s: within %s of %s, %s; %d %s past %s end.", l.Estate, l.Within, asOf(l.AsOf), text, overdue,
 		plural(overdue, "password is", "passwords are"), plural(overdue, "its", "their"))))
@@ -113,6 +116,13 @@ func (p *page) ahead(l *due.List) {
 // dueText tells of items of one kind: how many, and the first by name, the
 // privileged before the others.
 func dueText(items []*due.Item, dates bool) string {
+	if items[0].What == due.Rule {
+		var texts []string
+		for _, x := range items {
+			texts = append(texts, x.Text)
+		}
+		return seen(strings.Join(texts, "; "))
+	}
 	if items[0].What == due.Exception {
 		var texts []string
 		for _, x := range items {

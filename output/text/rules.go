@@ -50,6 +50,9 @@ func RuleSet(w io.Writer, sets []*rules.Set, o output.Options) error {
 		if s.Source != "" {
 			p.para("  ", plainStyle, seen("source: "+s.Source))
 		}
+		for _, n := range s.Who {
+			p.para("  "+n.Name+" are those where ", plainStyle, seen(n.If.String()))
+		}
 		for j := range s.Clauses {
 			c := &s.Clauses[j]
 			p.blank()
@@ -74,7 +77,7 @@ func asks(c *rules.Clause) string {
 	join := func(list []rules.Expectation) string {
 		var parts []string
 		for _, x := range list {
-			parts = append(parts, setting.At(x.Setting).Name+" "+x.Requirement.String())
+			parts = append(parts, setting.At(x.Setting).Name+" "+x.Ladder.String())
 		}
 		return strings.Join(parts, ", ")
 	}

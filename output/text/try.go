@@ -28,8 +28,9 @@ func Try(w io.Writer, t *trial.Table, o output.Options) error {
 	p.para("", boldStyle, tried(t))
 	p.blank()
 	p.matrix(t)
+	p.byRules(t)
 	for i := range t.Rows {
-		p.reasons(&t.Rows[i], t.Targets)
+		p.reasons(&t.Rows[i], t.Targets, t.Rules)
 	}
 	p.open(t)
 	return p.w.Flush()
@@ -111,7 +112,7 @@ func (p *page) matrix(t *trial.Table) {
 
 // reasons tells why a candidate is refused. Targets with the same reasons are
 // named together.
-func (p *page) reasons(row *trial.Row, targets []*trial.Target) {
+func (p *page) reasons(row *trial.Row, targets, asked []*trial.Target) {
 	var lists [][]password.Reason
 	var names [][]string
 	for i, j := range row.Judgements {
@@ -132,7 +133,8 @@ func (p *page) reasons(row *trial.Row, targets []*trial.Target) {
 	case row.House:
 		guess = "it is a word of the house or the calendar with the usual decoration, which is tried early wherever it is accepted"
 	}
-	if len(lists) == 0 && guess == "" {
+	broken := brokenBy(row, asked)
+	if len(lists)+len(broken) == 0 && guess == "" {
 		return
 	}
 	p.blank()
@@ -145,6 +147,59 @@ func (p *page) reasons(row *trial.Row, targets []*trial.Target) {
 		for _, r := range list {
 			p.para("    "+padded(r.Setting.String(), 22), plainStyle, r.Text)
 		}
+	}
+	if len(broken) > 0 {
+		p.para("  ", triedStyles[trial.Refused], "breaks the rules")
+		for _, b := range broken {
+			p.para("    "+padded(b.setting, 22), plainStyle, seen(b.text+" ("+b.by+" on "+list(b.systems)+")"))
+		}
+	}
+}
+
+// brokenRule is what rules ask alike on some systems, and a candidate does not meet.
+type brokenRule struct {
+	setting, text, by string
+	systems           []string
+}
+
+func brokenBy(row *trial.Row, asked []*trial.Target) (broken []brokenRule) {
+	for n, j := range row.ByRules {
+		for _, r := range j.Refused {
+			b := brokenRule{r.Setting.String(), r.Text, strings.Join(asked[n].AskedBy(r.Setting), ", "), []string{asked[n].Of()}}
+			at := slices.IndexFunc(broken, func(o brokenRule) bool { return o.setting == b.setting && o.text == b.text && o.by == b.by })
+			if at >= 0 {
+				broken[at].systems = append(broken[at].systems, b.systems...)
+				continue
+			}
+			broken = append(broken, b)
+		}
+	}
+	return broken
+}
+
+// byRules says which candidates meet what the rules ask.
+func (p *page) byRules(t *trial.Table) {
+	if len(t.Rules) == 0 {
+		return
+	}
+	p.blank()
+	for n, asked := range t.Rules {
+		var meets, breaks []string
+		for i := range t.Rows {
+			if len(t.Rows[i].ByRules[n].Refused) > 0 {
+				breaks = append(breaks, fmt.Sprint(t.Rows[i].Number))
+			} else {
+				meets = append(meets, fmt.Sprint(t.Rows[i].Number))
+			}
+		}
+		var parts []string
+		if len(breaks) > 0 {
+			parts = append(parts, p.paint(triedStyles[trial.Refused], "broken by "+strings.Join(breaks, ", ")))
+		}
+		if len(meets) > 0 {
+			parts = append(parts, "met by "+strings.Join(meets, ", "))
+		}
+		p.para("  ", plainStyle, seen("the rules of "+asked.Of()+" ("+asked.Asks()+")")+": "+strings.Join(parts, "; "))
 	}
 }
 

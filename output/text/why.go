@@ -242,7 +242,7 @@ func step(t explain.TrailStep, usual string) string {
 func (p *page) outcomes(x *explain.Explanation) {
 	p.blank()
 	p.para("", boldStyle, "The rules")
-	for _, outcome := range []string{finding.Broken, finding.Accepted, finding.Open} {
+	for _, outcome := range []string{finding.Broken, finding.Accepted, finding.Open, finding.Soon} {
 		for _, r := range x.Rules {
 			if r.Outcome == outcome {
 				p.para("  "+p.paint(outcomeStyles[outcome], padded(outcome, 11)), plainStyle, seen(r.Rule.String()+": "+r.Text))

@@ -1,0 +1,79 @@
+package jsonfile
+
+import (
+	"io"
+
+	"yewcone/core/audit"
+	"yewcone/core/setting"
+	"yewcone/output"
+)
+
+// AskedVersion changes when a reader of an older version would go wrong.
+const AskedVersion = 1
+
+type askedDocument struct {
+	Format  string        `json:"format"`
+	Version int           `json:"version"`
+	Tool    string        `json:"tool"`
+	Estate  string        `json:"estate"`
+	Systems []askedSystem `json:"systems"`
+}
+
+type askedSystem struct {
+	System string      `json:"system"`
+	Title  string      `json:"title,omitempty"`
+	Rules  []string    `json:"rules"`
+	Asked  []askedPart `json:"asked"`
+}
+
+type askedPart struct {
+	Of       string     `json:"of"`
+	Setting  string     `json:"setting"`
+	Asked    []string   `json:"asked"` // all must hold
+	By       []askedBy  `json:"by"`
+	State    string     `json:"state"`
+	Accounts int        `json:"accounts"`
+	Below    int        `json:"below"`
+	Unknown  int        `json:"unknown"`
+	Today    valueOrNot `json:"today"`
+	Limit    string     `json:"limit,omitempty"`
+	Nearest  string     `json:"nearest,omitempty"`
+}
+
+type askedBy struct {
+	Rule  string `json:"rule"`
+	Asked string `json:"asked"`
+}
+
+// valueOrNot is a value as files write it; null for one that is not known.
+type valueOrNot *string
+
+// Asked writes what rules ask of the accounts of systems, and how they stand.
+func Asked(w io.Writer, estate string, list []audit.AskedOf, o output.Options) error {
+	d := askedDocument{Format: "yewcone rules asked", Version: AskedVersion, Tool: o.Version, Estate: estate, Systems: []askedSystem{}}
+	for i := range list {
+		s := askedSystem{System: list[i].System, Title: list[i].Title, Rules: append([]string{}, list[i].Rules...), Asked: []askedPart{}}
+		for n := range list[i].Standings {
+			s.Asked = append(s.Asked, askedOf(&list[i].Standings[n]))
+		}
+		d.Systems = append(d.Systems, s)
+	}
+	return encode(w, d)
+}
+
+func askedOf(x *audit.Standing) askedPart {
+	def := setting.At(x.Setting)
+	p := askedPart{Of: x.Who, Setting: def.Name, Asked: x.Asks(), By: []askedBy{}, State: x.State(), Accounts: x.Accounts, Below: x.Below,
+		Unknown: x.Unknown, Limit: x.Limit}
+	if x.Today.Known() {
+		text := def.Text(x.Today)
+		p.Today = &text
+	}
+	if x.Beyond {
+		p.Nearest = def.Text(x.Nearest)
+	}
+	for _, by := range x.By {
+		p.By = append(p.By, askedBy{by.Rule.String(), by.Requirement.String()})
+	}
+	return p
+}
