@@ -2,6 +2,8 @@ package main
 
 import (
 	"fmt"
+	"slices"
+	"strings"
 	"time"
 )
 
@@ -13,6 +15,41 @@ var columns = []string{
 	"login", "name", "mail", "employee", "unit", "role", "type", "active", "locked",
 	"must_change", "never_expires", "second_factor", "created", "password_set", "last_sign_in",
 }
+
+// lived are the further columns of accounts as houses have them.
+var lived = []string{"groups", "scheme"}
+
+func columnsOf(shape string) []string {
+	if shape == "lived" {
+		return slices.Concat(columns, lived)
+	}
+	return columns
+}
+
+// schemes are ways to store a password, with their grades.
+var schemes = []struct{ name, grade string }{{"bcrypt", "salted slow"}, {"argon2id", "memory-hard"}, {"scrypt", "memory-hard"}, {"sha512crypt", "salted slow"},
+	{"sha1", "unsalted fast"}, {"ssha", "salted fast"}, {"md5", "unsalted fast"}, {"pbkdf2", "salted slow"}}
+
+var farNames = []string{"Łucja", "Søren", "Zoë", "Jürgen", "Núria", "Đorđe", "Ágnes", "İpek"}
+
+// live makes of an account one as houses have them: a third of the names beyond
+// ASCII, a third with a comma, up to six groups, and the scheme of the password.
+func (m *maker) live(fields []string) {
+	first, last, _ := strings.Cut(fields[1], " ")
+	switch m.next(3) {
+	case 0:
+		fields[1] = m.pick(farNames) + " " + last
+	case 1:
+		fields[1] = last + ", " + first
+	}
+	var groups []string
+	for range 1 + m.next(6) {
+		groups = append(groups, fmt.Sprintf("%s-%02d", m.pick(groupNames), m.next(20)))
+	}
+	fields[len(columns)], fields[len(columns)+1] = strings.Join(groups, ";"), schemes[m.next(len(schemes))].name
+}
+
+var groupNames = []string{"watch", "berth", "tide", "stores"}
 
 var (
 	firstNames = []string{"Ada", "Bryn", "Cora", "Davin", "Esme", "Fern", "Gareth", "Hettie", "Idris", "Juno", "Kester",

@@ -14,9 +14,9 @@ import (
 // shapes are the ways to write the same accounts, by form. The first of each
 // form is the clean one.
 var shapes = map[string][]string{
-	"csv":    {"clean", "quoted", "crlf"},
-	"ndjson": {"clean", "blanks", "reordered", "escaped"},
-	"ldif":   {"clean", "folded", "base64", "crlf", "reordered"},
+	"csv":    {"clean", "lived", "quoted", "crlf"},
+	"ndjson": {"clean", "lived", "blanks", "reordered", "escaped"},
+	"ldif":   {"clean", "lived", "folded", "base64", "crlf", "reordered"},
 }
 
 // generate writes an export of so many accounts.
@@ -35,13 +35,16 @@ func generate(path, form, shape string, count int) error {
 	if !ok {
 		return fmt.Errorf("no form %q", form)
 	}
+	names := columnsOf(shape)
 	if form == "csv" {
-		writeCSV(w, shape, columns, 0)
+		writeCSV(w, shape, names, 0)
 	}
-	var m maker
-	fields := make([]string, len(columns))
+	var m, more maker
+	fields := make([]string, len(names))
 	for i := range count {
-		m.account(i+1, fields, date)
+		if m.account(i+1, fields, date); shape == "lived" {
+			more.live(fields)
+		}
 		write(w, shape, fields, i)
 	}
 	if err := w.Flush(); err != nil {
@@ -56,6 +59,17 @@ func writeCSV(w io.Writer, shape string, fields []string, _ int) {
 		fmt.Fprintf(w, "\"%s\"\n", strings.Join(fields, "\",\""))
 	case "crlf":
 		fmt.Fprintf(w, "%s\r\n", strings.Join(fields, ","))
+	case "lived":
+		for i, text := range fields {
+			if i > 0 {
+				fmt.Fprint(w, ",")
+			}
+			if strings.Contains(text, ",") {
+				text = `"` + text + `"`
+			}
+			fmt.Fprint(w, text)
+		}
+		fmt.Fprint(w, "\n")
 	default:
 		fmt.Fprintf(w, "%s\n", strings.Join(fields, ","))
 	}
@@ -67,6 +81,7 @@ func writeJSON(w io.Writer, shape string, fields []string, row int) {
 		colon, comma = ": ", ", "
 	}
 	var b strings.Builder
+	columns := columnsOf(shape)
 	for i := range fields {
 		at := i
 		if shape == "reordered" { // another order in each row
@@ -77,6 +92,8 @@ func writeJSON(w io.Writer, shape string, fields []string, row int) {
 		}
 		text := `"` + fields[at] + `"`
 		switch {
+		case columns[at] == "groups":
+			text = `["` + strings.ReplaceAll(fields[at], ";", `","`) + `"]`
 		case fields[at] == "yes":
 			text = "true"
 		case fields[at] == "no":
@@ -96,6 +113,7 @@ func writeLDIF(w io.Writer, shape string, fields []string, row int) {
 	}
 	fmt.Fprintf(w, "dn: uid=%s,ou=people,dc=marrowby,dc=example%s", fields[0], end)
 	fmt.Fprintf(w, "objectClass: marrowbyAccount%s", end)
+	columns := columnsOf(shape)
 	for i := range fields {
 		at := i
 		if shape == "reordered" {
@@ -112,6 +130,12 @@ func writeLDIF(w io.Writer, shape string, fields []string, row int) {
 		}
 		name := strings.ReplaceAll(columns[at], "_", "-")
 		switch {
+		case name == "groups":
+			for group := range strings.SplitSeq(text, ";") {
+				fmt.Fprintf(w, "groups: %s%s", group, end)
+			}
+		case shape == "lived" && strings.ContainsFunc(text, func(r rune) bool { return r > 127 }):
+			fmt.Fprintf(w, "%s:: %s%s", name, base64.StdEncoding.EncodeToString([]byte(text)), end)
 		case shape == "base64":
 			fmt.Fprintf(w, "%s:: %s%s", name, base64.StdEncoding.EncodeToString([]byte(text)), end)
 		case shape == "folded" && len(text) > 6:
@@ -125,7 +149,7 @@ func writeLDIF(w io.Writer, shape string, fields []string, row int) {
 
 // writeEstate writes what the program needs to check an export: the estate
 // file, the mapping and the rules.
-func writeEstate(folder, file, form string) error {
+func writeEstate(folder, file, form, shape string) error {
 	column := func(name string) string {
 		switch form {
 		case "ndjson":
@@ -152,6 +176,21 @@ func writeEstate(folder, file, form string) error {
 		mapping += fmt.Sprintf("      %s: %q\n", pair[0], column(pair[1]))
 	}
 	mapping += fmt.Sprintf("      last_sign_in: {from: %q, empty: never}\n", column("last_sign_in"))
+	if shape == "lived" {
+		split := ""
+		if form == "csv" {
+			split = `, split: ";"`
+		}
+		groups := column("groups")
+		if form == "ndjson" {
+			groups += "[*]"
+		}
+		mapping += fmt.Sprintf("      groups: {from: %q%s}\n      storage: {from: %q, words: {", groups, split, column("scheme"))
+		for i, s := range schemes {
+			mapping += map[bool]string{true: ", "}[i > 0] + s.name + ": " + s.grade
+		}
+		mapping += "}}\n"
+	}
 	rules := "rules: bench\ntitle: Twelve conditions\nclauses:\n"
 	for _, c := range conditions {
 		rules += fmt.Sprintf("  - id: %s\n    forbid: %s\n    severity: low\n    because: the yardstick counts the same\n", c.name, c.text)

@@ -67,7 +67,7 @@ func prepare(folder, form, shape string, rows int) error {
 		return err
 	}
 	file := "accounts." + form
-	if err := writeEstate(folder, file, form); err != nil {
+	if err := writeEstate(folder, file, form, shape); err != nil {
 		return err
 	}
 	return generate(filepath.Join(folder, file), form, shape, rows)

@@ -20,11 +20,12 @@ import (
 func mintCommand() *cli.Command {
 	return &cli.Command{
 		Name:      "mint",
-		Usage:     "make random passwords that systems accept",
+		Usage:     "make random passwords that nothing known of systems refuses",
 		ArgsUsage: "[options] SYSTEM…",
-		Description: `Makes passwords that every named system accepts and its rules ask for, from the operating
-system's source of randomness, each as likely as any other that could have been made. The
-rules are those for the account that --as names, else for a person who is no administrator.
+		Description: `Makes passwords that nothing known of the named systems refuses and that their rules ask for,
+from the operating system's source of randomness, each as likely as any other that could have
+been made. The rules are those for the account that --as names, else for a person who is no
+administrator. What the exports do not say is named, so that nothing is promised for it.
 Only the passwords, and with --aloud how to read them out, are written to standard output;
 what they are worth goes to standard error. Where the systems' settings cannot be met
 together, it says which, and ends with status 1; rules that no system can meet it leaves

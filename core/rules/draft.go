@@ -146,7 +146,7 @@ func (d *Draft) joinOne(i, n int) {
 				mine = d.loosen(x, mine, theirs, b)
 				y.ladder = nil
 			case a.reach == "" && b.reach != "" && d.Loosest:
-				theirs = d.loosen(y, theirs, mine, a)
+				d.loosen(y, theirs, mine, a)
 				if !slices.Contains(b.replaces, a.id) {
 					b.replaces = append(b.replaces, a.id)
 				}

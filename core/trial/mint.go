@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"yewcone/core/password"
+	"yewcone/core/setting"
 )
 
 // Wish is what minted passwords shall be like.
@@ -17,7 +18,7 @@ type Wish struct {
 	Phrase bool    // words instead of characters
 }
 
-// A Mint makes passwords that all of its targets take.
+// A Mint makes passwords that nothing known of its targets refuses.
 type Mint struct {
 	Targets []*Target
 	Bits    float64 // of what it makes; a ceiling where Exact is false
@@ -26,6 +27,7 @@ type Mint struct {
 	Length  int  // characters, or words of a phrase
 	Phrase  bool
 	make    func() (string, error)
+	open    map[*Target][]setting.ID
 }
 
 // Make returns one password.
@@ -77,7 +79,7 @@ func NewMint(targets []*Target, w Wish) (*Mint, error) {
 			return nil, &Collision{sets}
 		}
 	}
-	m := &Mint{Targets: targets, Phrase: w.Phrase}
+	m := &Mint{Targets: targets, Phrase: w.Phrase, open: map[*Target][]setting.ID{}}
 	c := password.Together(claims)
 	if w.Phrase {
 		return m, m.phrases(&c, w)
@@ -87,13 +89,23 @@ func NewMint(targets []*Target, w Wish) (*Mint, error) {
 
 // accept asks every target.
 func (m *Mint) accept(text string) (bool, error) {
+	c := password.NewCandidate(text)
 	for _, t := range m.Targets {
-		if ok, err := t.Accepts(text); !ok || err != nil {
+		j, err := password.Judge(c, t.Against(nil))
+		if err != nil || len(j.Refused) > 0 {
 			return false, err
+		}
+		for _, r := range j.Open {
+			if !t.OfRules() && !slices.Contains(m.open[t], r.Setting) {
+				m.open[t] = append(m.open[t], r.Setting)
+			}
 		}
 	}
 	return true, nil
 }
+
+// Open are the settings of a target that could not be judged of what was made.
+func (m *Mint) Open(t *Target) []setting.ID { return m.open[t] }
 
 func (m *Mint) characters(c *password.Composition, w Wish) error {
 	alphabet := password.Printable

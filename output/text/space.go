@@ -48,6 +48,9 @@ func Minted(w io.Writer, m *trial.Mint, anybody bool, o output.Options) error {
 		case t.Note != "":
 			p.para("", faintStyle, seen(t.Name()+" "+t.Note+"."))
 		}
+		if open := m.Open(t); len(open) > 0 {
+			p.para("", faintStyle, seen("Whether "+t.Name()+" takes it is no promise: the export does not say all of "+list(setting.NamesOf(open))+"."))
+		}
 	}
 	return p.w.Flush()
 }

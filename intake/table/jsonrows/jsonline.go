@@ -240,6 +240,9 @@ func (p *jsonLine) member(n *jsonNode, name string, guess *int, depth int) error
 
 // take puts a value into the columns that want it.
 func (p *jsonLine) take(kid *jsonKid, depth int) error {
+	if p.at('[') && p.textList(kid) {
+		return nil
+	}
 	start, value := p.i, ""
 	var err error
 	late := -1
@@ -267,9 +270,56 @@ func (p *jsonLine) take(kid *jsonKid, depth int) error {
 		}
 	}
 	for _, o := range kid.odd {
+		p.undo(o.column)
 		p.row[o.column] = ""
 	}
 	return nil
+}
+
+// textList takes a list of nothing but texts of which all elements are asked for, which needs no values to be made; false, with nothing done, for any other.
+func (p *jsonLine) textList(kid *jsonKid) bool {
+	if len(kid.columns) > 0 {
+		return false // which want the list as it is written
+	}
+	for _, o := range kid.odd {
+		if len(o.steps) != 1 || o.steps[0].kind != toAll {
+			return false
+		}
+	}
+	start, from, count, ended := p.i, len(p.bytes), 0, false
+	p.i++
+	for p.space(); p.at('"'); count++ {
+		raw, odd, err := p.raw()
+		if err != nil {
+			break
+		}
+		if count > 0 {
+			p.bytes = append(p.bytes, '\n')
+		}
+		if odd {
+			p.bytes = unescape(p.bytes, raw)
+		} else {
+			p.bytes = append(p.bytes, raw...)
+		}
+		if p.space(); !p.at(',') {
+			ended = p.at(']')
+			break
+		}
+		p.i++
+		p.space()
+	}
+	if !ended {
+		p.i, p.bytes = start, p.bytes[:from]
+		return false
+	}
+	p.i++
+	late := lateText{0, from, len(p.bytes)}
+	for _, o := range kid.odd {
+		p.undo(o.column)
+		late.column, p.found[o.column] = o.column, true
+		p.late = append(p.late, late)
+	}
+	return true
 }
 
 // undo forgets what a member of the same name before has left for a column.
@@ -293,6 +343,7 @@ func (p *jsonLine) nested(kid *jsonKid, raw string, start, depth int) error {
 	}
 	for _, o := range kid.odd {
 		text, found := valueAt(node, o.steps)
+		p.undo(o.column)
 		p.row[o.column], p.found[o.column] = text, p.found[o.column] || found
 	}
 	if kid.inner != nil && raw[0] == '{' {
@@ -309,6 +360,7 @@ func (p *jsonLine) forget(n *jsonNode) {
 			p.row[c] = table.Absent
 		}
 		for _, o := range n.kids[i].odd {
+			p.undo(o.column)
 			p.row[o.column] = table.Absent
 		}
 		if n.kids[i].inner != nil {

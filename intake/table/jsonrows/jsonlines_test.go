@@ -7,7 +7,7 @@ import (
 	"testing"
 )
 
-var lineColumns = []string{"$.a", "$.b.c", "$.b", "$.list[*]", "$.list[0].x", "$['odd name']", "$.b.d.e"}
+var lineColumns = []string{"$.a", "$.b.c", "$.b", "$.list[*]", "$.list[0].x", "$['odd name']", "$.b.d.e", "$.tags[*]", "$.b.tags[*]"}
 
 // compareLines holds jsonLine against encoding/json with paths followed one by
 // one.
@@ -57,6 +57,9 @@ var someLines = []string{
 	`{"list":[1,"two",{"x":3}],"odd name":-1.5e3}`,
 	`{"list":[{"x":"first"}]}`, `{"a":"\u00e9\ud83d\ude00\ud83d \n\/"}`, `{"a":1,"a":2,"b":{"c":1},"b":3}`,
 	`{"b":3,"b":{"c":1}}`, `{"list":[1],"list":5}`,
+	`{"tags":["a","b"]}`, `{"tags":["a"],"tags":["b","\u00e9\n"],"b":{"tags":["ü",""]}}`, `{"tags":["a"],"tags":5}`, `{"tags":["a"],"tags":[]}`,
+	`{"tags":["a",1]}`, `{"tags":["a",]}`, `{"tags":["a" "b"]}`, `{"tags":[ "a" , "b" ] }`, `{"tags":["a"`, `{"tags":["\x"]}`, `{"b":{"tags":["a"]},"b":{"c":1}}`,
+	`{"b":{"tags":["a"]},"b":7}`, `{"tags":["a"],"tags":{"x":1}}`, `{"tags":[["a"]]}`, "{\"tags\":[\"\xff\"]}",
 	`[1]`, `{"a":01}`, `{"a":1,}`, `{"a"}`, `{"a":tru}`, `{"a":"`, `{"a":"\x"}`, "{\"a\":\"\x01\"}", "{\"a\":\"\xff\xfe\"}",
 	`{"a":1}{"a":2}`, `{"a":-}`, `{"a":1.}`, `{"a":1e}`, `{"a":[1,]}`, `{"a":[1 2]}`, `{"\u0061":7}`, ``,
 	`{"a":"<&>","b":"<"}`, `{"b":{"q":"<"}}`,
