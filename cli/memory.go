@@ -8,6 +8,7 @@ import (
 	"runtime"
 	"runtime/debug"
 	"runtime/metrics"
+	"sync"
 	"sync/atomic"
 	"time"
 
@@ -59,26 +60,20 @@ func boundMemory(stderr io.Writer) (undo func()) {
 	}
 	limitMemory(most)
 	done := make(chan struct{})
-	go func() {
-		look := time.NewTicker(lookEvery)
-		defer look.Stop()
-		for {
-			select {
-			case <-done:
-				return
-			case <-look.C:
-			}
-			taken, live := memory()
-			most := memoryAllowed.Load()
-			if taken < most {
-				continue
-			}
-			if live < most*3/4 {
-				runtime.GC()
-				if taken, _ := memory(); taken < most {
-					continue
-				}
-			}
+	var one sync.Mutex // looks at a time
+	look := func() {
+		one.Lock()
+		defer one.Unlock()
+		taken, live := memory()
+		most := memoryAllowed.Load()
+		if taken < most {
+			return
+		}
+		if live < most*3/4 {
+			runtime.GC()
+			taken, _ = memory()
+		}
+		if taken >= most {
 			atomicfile.Abandon()
 			file := ""
 			if latest := text.Latest(); latest != "" {
@@ -87,6 +82,19 @@ func boundMemory(stderr io.Writer) (undo func()) {
 			fmt.Fprintf(stderr, "yewcone: %sreading this takes more than %d MB of memory; where the file is as long as it "+
 				"should be, allow more with GOMEMLIMIT=1GiB in the environment\n", file, most>>20)
 			os.Exit(ExitPartial)
+		}
+	}
+	text.Heed = look // a busy machine calls a ticker late
+	go func() {
+		tick := time.NewTicker(lookEvery)
+		defer tick.Stop()
+		for {
+			select {
+			case <-done:
+				return
+			case <-tick.C:
+				look()
+			}
 		}
 	}()
 	return func() { close(done) }

@@ -42,6 +42,13 @@ func Told(err error) error {
 	return err
 }
 
+// heedEvery is after how many bytes of a file Heed is called.
+const heedEvery = 1 << 20
+
+// Heed is called now and then while a file is read, for who bounds what a run takes
+// up; may be nil. It is set before anything is read.
+var Heed func()
+
 var latest atomic.Pointer[string]
 
 // Opening notes that a file is opened, so that Latest can tell it.

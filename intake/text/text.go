@@ -63,6 +63,7 @@ type lastByte struct {
 	n   int64
 	odd int64 // where the first control character is, counted from 1; 0 for none
 
+	heeded int64 // where Heed was called last
 	mark   int64 // where the row begins that is being read
 	marked bool
 }
@@ -111,7 +112,10 @@ func (l *lastByte) Read(p []byte) (int, error) {
 			}
 		}
 		l.b = p[n-1]
-		l.n += int64(n)
+		if l.n += int64(n); Heed != nil && l.n-l.heeded > heedEvery {
+			l.heeded = l.n
+			Heed()
+		}
 	}
 	return n, err
 }
