@@ -77,6 +77,13 @@ func TestRulesPage(t *testing.T) {
 	if code != ExitClean || !strings.Contains(html, `<span class="sev medium">changed</span>`) || !strings.Contains(html, "default-src 'none'") {
 		t.Errorf("exit %d: %.200s", code, html)
 	}
+	replaceIn(t, house, "title: House password rules", "title: \"House \\u202e\\x1b[2J <script>alert(1)</script>\"")
+	for _, args := range []string{"rules page", "rules page --format html", "rules draft --from house --for rota", "rules asked quay1", "rules asked quay1 --format html",
+		"rules compare house estate"} {
+		if out, _, _ := runTool(t, folder, strings.Fields(args)...); strings.ContainsAny(out, "\u202e\x1b") || strings.Contains(out, "<script>") {
+			t.Errorf("%s shows what a title hides: %q", args, out[:min(len(out), 600)])
+		}
+	}
 	for _, c := range []struct{ args, want string }{{"rules page --since nosuch", "--since: git knows no such revision"}, {"rules page --since=-x", "is no revision"},
 		{"rules page --since " + t.TempDir(), "no estate.yaml"}, {"rules page nosuch", "no system is named \"nosuch\""},
 		{"rules page --format csv", "--format is one of markdown, html"}, {"rules draft --from house", "--for SYSTEM"},

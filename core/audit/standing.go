@@ -82,6 +82,7 @@ type askedKey struct {
 // askedSum counts accounts by the value that holds for them.
 type askedSum struct {
 	Standing
+	seen   map[int]bool // rules that are among By
 	values map[setting.Value]int
 	below  map[setting.Value]int
 }
@@ -162,11 +163,13 @@ func (e *engine) addAsked(sums map[askedKey]*askedSum, i int, who string, reach 
 		key := askedKey{who, x.setting}
 		sum := sums[key]
 		if sum == nil {
-			sum = &askedSum{Standing: Standing{Who: who, Setting: x.setting}, values: map[setting.Value]int{}, below: map[setting.Value]int{}}
+			sum = &askedSum{Standing: Standing{Who: who, Setting: x.setting}, values: map[setting.Value]int{}, below: map[setting.Value]int{},
+				seen: map[int]bool{}}
 			sum.Limit = e.system.Limits[x.setting].Phrase
 			sums[key] = sum
 		}
-		if !slices.ContainsFunc(sum.By, func(by AskedBy) bool { return by.Rule == r.id }) {
+		if !sum.seen[i] {
+			sum.seen[i] = true
 			sum.By = append(sum.By, AskedBy{r.id, x.requirement})
 		}
 		if x.beyond {

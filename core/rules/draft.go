@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
 
 	"yewcone/core/requirement"
 	"yewcone/core/setting"
@@ -324,7 +325,12 @@ func (c *draftClause) yaml(line func(string, ...any)) {
 	line("  - id: %s%s", c.id, strings.Repeat(" ", max(1, 28-len(c.id)))+"# "+s.Rule.String())
 	quoted := func(key, text string) {
 		if text != "" {
-			line("    %s: '%s'", key, strings.ReplaceAll(strings.Join(strings.Fields(text), " "), "'", "''"))
+			text = strings.Join(strings.Fields(text), " ")
+			if strings.ContainsFunc(text, func(r rune) bool { return !unicode.IsPrint(r) }) {
+				line("    %s: %s", key, strconv.Quote(text))
+				return
+			}
+			line("    %s: '%s'", key, strings.ReplaceAll(text, "'", "''"))
 		}
 	}
 	quoted("for", c.reach)
