@@ -147,6 +147,12 @@ func everythingWritten(t *testing.T, folder string) map[string]string {
 	run("report", "--format", "html", "--out", "report.html")
 	run("replay", "rota", "--all")
 	run("impact", "--set", "rota/service.min_length=16")
+	for _, format := range []string{"text", "json", "html", "csv"} {
+		run("rules", "asked", "--format", format)
+	}
+	run("rules", "asked", "--format", "xlsx", "--out", "asked.xlsx")
+	run("rules", "page")
+	run("rules", "draft", "--from", "nist-800-63b-4", "--for", "rota")
 	run("try", "--trials")
 	run("derive", "rota")
 	err := fs.WalkDir(os.DirFS(folder), ".", func(name string, d fs.DirEntry, err error) error {
