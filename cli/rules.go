@@ -153,17 +153,12 @@ func rulesCompare(c *cli.Command, names []string) error {
 	}
 	var list []*rules.Adoption
 	for _, set := range sets {
-		var mine []*rules.Adoption
+		var each []*rules.Adoption
 		for i := range systems {
 			s := &systems[i]
-			a := rules.Adopt(set.At(s.Moment), &facts.System{Name: s.Name, Title: s.Title, Labels: s.Labels}, rules.AllAt(s.Rules, s.Moment))
-			if same := slices.IndexFunc(mine, a.AsIn); same >= 0 {
-				mine[same].Systems = append(mine[same].Systems, s.Name)
-				continue
-			}
-			mine = append(mine, a)
+			each = append(each, rules.Adopt(set.At(s.Moment), &facts.System{Name: s.Name, Title: s.Title, Labels: s.Labels}, rules.AllAt(s.Rules, s.Moment)))
 		}
-		list = append(list, mine...)
+		list = append(list, rules.Alike(each)...)
 	}
 	return show(c, func(w io.Writer, o output.Options) error { return text.Adoptions(w, e.Name, list, o) })
 }

@@ -72,8 +72,20 @@ func Adopt(set *Set, system *facts.System, today []*Set) *Adoption {
 	return out
 }
 
-// AsIn reports whether a set would change the same on other systems.
-func (a *Adoption) AsIn(o *Adoption) bool {
+// Alike puts systems together on which a set would change the same.
+func Alike(each []*Adoption) (list []*Adoption) {
+	for _, a := range each {
+		if same := slices.IndexFunc(list, a.asIn); same >= 0 {
+			list[same].Systems = append(list[same].Systems, a.Systems...)
+			continue
+		}
+		list = append(list, a)
+	}
+	return list
+}
+
+// asIn reports whether a set would change the same on other systems.
+func (a *Adoption) asIn(o *Adoption) bool {
 	return slices.Equal(a.Rules, o.Rules) && slices.EqualFunc(a.Items, o.Items, func(x, y Adopted) bool {
 		return x.Setting == y.Setting && slices.Equal(x.Audiences, y.Audiences) && slices.Equal(x.Today, y.Today) && slices.Equal(x.Asks, y.Asks)
 	})

@@ -20,6 +20,9 @@ import (
 // the demo, are sound; and no account meets one and breaks a source, except where a
 // cut says so. Accounts are made up at random, within what the system can do.
 func TestDrafts(t *testing.T) {
+	if testing.Short() {
+		t.Skip("nothing runs side by side here")
+	}
 	folder := t.TempDir()
 	if err := demo.WriteEstate(folder); err != nil {
 		t.Fatal(err)

@@ -284,6 +284,11 @@ func (r *Entries) intern(raw string) (string, bool) {
 		r.flag = r.known[r.at-1].flag
 		return r.known[r.at-1].name, true
 	}
+	if known := r.near(raw); known != nil {
+		r.entry.Seen |= known.seen
+		r.flag = known.flag
+		return known.name, true
+	}
 	known, ok := r.names[raw]
 	if !ok {
 		if known, ok = r.fold(raw); !ok {
@@ -301,6 +306,22 @@ func (r *Entries) intern(raw string) (string, bool) {
 	r.entry.Seen |= known.seen
 	r.flag = known.flag
 	return known.name, true
+}
+
+// near finds a name that stood just before, of an attribute with several values, or
+// that comes soon, where some are missing.
+func (r *Entries) near(raw string) *knownName {
+	const soon = 3
+	if r.at > 0 && r.at <= len(r.known) && r.known[r.at-1].raw == raw {
+		return &r.known[r.at-1]
+	}
+	for i := r.at + 1; i < min(len(r.known), r.at+soon); i++ {
+		if r.known[i].raw == raw {
+			r.at = i + 1
+			return &r.known[i]
+		}
+	}
+	return nil
 }
 
 func (r *Entries) fold(raw string) (knownName, bool) {

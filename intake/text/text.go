@@ -83,18 +83,25 @@ func controls(p []byte) int {
 			continue
 		}
 		for j, c := range p[i : i+8] {
-			if control(c) {
+			if controlBytes[c] {
 				return i + j
 			}
 		}
 	}
 	for ; i < len(p); i++ {
-		if control(p[i]) {
+		if controlBytes[p[i]] {
 			return i
 		}
 	}
 	return -1
 }
+
+var controlBytes = func() (table [256]bool) {
+	for c := range table {
+		table[c] = control(byte(c))
+	}
+	return table
+}()
 
 // control reports whether a byte is a control character that no text has; an
 // escape begins colours, which some commands print.

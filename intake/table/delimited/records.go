@@ -82,18 +82,33 @@ func (r *records) split(row string) {
 
 func (r *records) advance(bytes, lines int) { r.pos, r.line = r.pos+bytes, r.line+lines }
 
-// quoted reads a record with quotes in it.
+// quoted reads a record with quotes in it. What stands between quoted fields is cut
+// as a row without quotes is.
 func (r *records) quoted(line int) ([]string, int, bool, error) {
 	for {
-		if !strings.HasPrefix(r.text[r.pos:], `"`) {
-			ended, bare := r.plain()
-			if bare {
-				return r.fields, line, true, csv.ErrBareQuote
+		rest := r.text[r.pos:]
+		end := strings.IndexByte(rest, '\n')
+		lineEnd := end >= 0
+		if !lineEnd {
+			end = len(rest)
+		}
+		quote := strings.IndexByte(rest[:end], '"')
+		switch {
+		case quote < 0:
+			r.split(strings.TrimSuffix(rest[:end], "\r"))
+			if r.pos += end; lineEnd {
+				r.advance(1, 1)
 			}
-			if ended {
-				return r.fields, line, true, nil
+			return r.fields, line, true, nil
+		case quote > 0 && rest[quote-1] != r.comma:
+			if before := strings.LastIndexByte(rest[:quote], r.comma); before >= 0 {
+				r.split(rest[:before])
 			}
-			continue
+			r.toNextLine()
+			return r.fields, line, true, csv.ErrBareQuote
+		case quote > 0:
+			r.split(rest[:quote-1])
+			r.pos += quote
 		}
 		ended, bad := r.inQuotes()
 		if bad {
@@ -103,41 +118,6 @@ func (r *records) quoted(line int) ([]string, int, bool, error) {
 			return r.fields, line, true, nil
 		}
 	}
-}
-
-// plain reads a field without quotes; ended tells that the record ends with
-// it, bare that it holds a quote after all.
-func (r *records) plain() (ended, bare bool) {
-	rest := r.text[r.pos:]
-	end := strings.IndexByte(rest, '\n')
-	lineEnd := end >= 0
-	if !lineEnd {
-		end = len(rest)
-	}
-	if i := strings.IndexByte(rest[:end], r.comma); i >= 0 {
-		end, lineEnd = i, false
-		ended = false
-	} else {
-		ended = true
-	}
-	field := rest[:end]
-	if ended {
-		field = strings.TrimSuffix(field, "\r")
-	}
-	if strings.IndexByte(field, '"') >= 0 {
-		r.toNextLine()
-		return true, true
-	}
-	r.fields = append(r.fields, field)
-	switch {
-	case !ended:
-		r.pos += end + 1
-	case lineEnd:
-		r.advance(end+1, 1)
-	default:
-		r.pos += end
-	}
-	return ended, false
 }
 
 // inQuotes reads a quoted field; bad tells that its quotes are wrong.

@@ -21,6 +21,7 @@ type ldifTable struct {
 	class   string // object class of the entries that are rows; "" for all
 	names   []string
 	small   []string // the names in small letters
+	twice   []bool   // whether several columns take the attribute
 	wanted  map[string]bool
 	found   []bool
 	skipped map[string]bool
@@ -61,18 +62,26 @@ func (t *ldifTable) Column(name string) (int, error) {
 	small := strings.ToLower(name)
 	t.names, t.small, t.found = append(t.names, name), append(t.small, small), append(t.found, false)
 	t.wanted[small] = true
+	t.twice = append(t.twice, false)
+	for c, other := range t.small[:len(t.small)-1] {
+		if other == small {
+			t.twice[c], t.twice[len(t.small)-1] = true, true
+		}
+	}
 	return len(t.names) - 1, nil
 }
 
 // ldifRows are the rows of one piece.
 type ldifRows struct {
 	*ldif.Entries
-	whole *ldifTable
-	notes *facts.Notes
-	row   []string
-	found []bool
-	count int
-	all   int // entries, of other classes too
+	whole  *ldifTable
+	notes  *facts.Notes
+	row    []string
+	found  []bool
+	late   []lateText
+	joined []byte // what they are
+	count  int
+	all    int // entries, of other classes too
 }
 
 // Part reads the entries of a piece.
@@ -109,9 +118,16 @@ func (r *ldifRows) Next() ([]string, table.Place) {
 // same order as the columns.
 func (r *ldifRows) fill(x *ldif.Entry) {
 	clear(r.row)
+	r.late, r.joined = r.late[:0], r.joined[:0]
 	names, next := r.whole.small, 0
-	for i := range x.Attrs {
+	for i := 0; i < len(x.Attrs); i++ {
 		a := &x.Attrs[i]
+		several := i + 1
+		for several < len(x.Attrs) && x.Attrs[several].Name == a.Name {
+			several++
+		}
+		value := r.together(x.Attrs[i:several])
+		i = several - 1
 		for range names {
 			if next >= len(names) {
 				next = 0
@@ -119,8 +135,8 @@ func (r *ldifRows) fill(x *ldif.Entry) {
 			c := next
 			next++
 			if names[c] == a.Name {
-				r.put(c, a.Value)
-				if !slices.Contains(names[next:], a.Name) {
+				r.put(c, value)
+				if !r.whole.twice[c] {
 					break
 				}
 			}
@@ -131,10 +147,61 @@ func (r *ldifRows) fill(x *ldif.Entry) {
 			r.row[c], r.found[c] = x.DN, true
 		}
 	}
+	if len(r.late) > 0 {
+		all := string(r.joined)
+		for _, l := range r.late {
+			r.row[l.column] = all[l.from:l.to]
+		}
+	}
 }
 
-func (r *ldifRows) put(c int, value string) {
+// several values on a line each.
+type several struct {
+	text     string // of one, and of those that were joined at once
+	from, to int    // of several, in what is joined; else 0
+	lead     int    // empty ones before the first that is not
+}
+
+// lateText is of several values, which become one string when the row is whole.
+type lateText struct{ column, from, to int }
+
+// together joins the values of one attribute.
+func (r *ldifRows) together(list []ldif.Attribute) several {
+	if len(list) == 1 {
+		return several{text: list[0].Value}
+	}
+	from, lead := len(r.joined), 0
+	for i := range list {
+		if len(r.joined) > from {
+			r.joined = append(r.joined, '\n')
+		}
+		r.joined = append(r.joined, list[i].Value...)
+		if len(r.joined) == from {
+			lead++
+		}
+	}
+	return several{from: from, to: len(r.joined), lead: lead}
+}
+
+// put puts values into a column, behind those that stand there.
+func (r *ldifRows) put(c int, v several) {
+	value := v.text
+	if v.to > v.from {
+		if r.row[c] == "" && !slices.ContainsFunc(r.late, func(l lateText) bool { return l.column == c }) {
+			r.found[c] = true
+			r.late = append(r.late, lateText{c, v.from, v.to})
+			return
+		}
+		value = strings.Repeat("\n", v.lead) + string(r.joined[v.from:v.to])
+	}
+	if at := slices.IndexFunc(r.late, func(l lateText) bool { return l.column == c }); at >= 0 {
+		r.row[c] = string(r.joined[r.late[at].from:r.late[at].to])
+		r.late = slices.Delete(r.late, at, at+1)
+	}
 	r.found[c] = true
+	if v.to == v.from && v.lead > 1 && r.row[c] != "" {
+		value = strings.Repeat("\n", v.lead-1)
+	}
 	if r.row[c] == "" {
 		r.row[c] = value
 	} else {
