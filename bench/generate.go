@@ -14,9 +14,10 @@ import (
 // shapes are the ways to write the same accounts, by form. The first of each
 // form is the clean one.
 var shapes = map[string][]string{
-	"csv":    {"clean", "lived", "quoted", "crlf"},
-	"ndjson": {"clean", "lived", "blanks", "reordered", "escaped"},
-	"ldif":   {"clean", "lived", "folded", "base64", "crlf", "reordered"},
+	"parquet": {"clean", "lived"},
+	"csv":     {"clean", "lived", "quoted", "crlf"},
+	"ndjson":  {"clean", "lived", "blanks", "reordered", "escaped"},
+	"ldif":    {"clean", "lived", "folded", "base64", "crlf", "reordered"},
 }
 
 // generate writes an export of so many accounts.
@@ -31,11 +32,15 @@ func generate(path, form, shape string, count int) error {
 	if form == "ldif" {
 		date = func(t time.Time) string { return t.Format("20060102150405Z") }
 	}
+	names := columnsOf(shape)
 	write, ok := map[string]func(io.Writer, string, []string, int){"csv": writeCSV, "ndjson": writeJSON, "ldif": writeLDIF}[form]
+	var columnar *parquetWriter
+	if form == "parquet" {
+		columnar, ok = newParquetWriter(w), true
+	}
 	if !ok {
 		return fmt.Errorf("no form %q", form)
 	}
-	names := columnsOf(shape)
 	if form == "csv" {
 		writeCSV(w, shape, names, 0)
 	}
@@ -45,7 +50,16 @@ func generate(path, form, shape string, count int) error {
 		if m.account(i+1, fields, date); shape == "lived" {
 			more.live(fields)
 		}
-		write(w, shape, fields, i)
+		if columnar == nil {
+			write(w, shape, fields, i)
+		} else if err := columnar.write(fields); err != nil {
+			return err
+		}
+	}
+	if columnar != nil {
+		if err := columnar.w.Close(); err != nil {
+			return err
+		}
 	}
 	if err := w.Flush(); err != nil {
 		return err
@@ -161,7 +175,7 @@ func writeEstate(folder, file, form, shape string) error {
 	}
 	yes, no, dates, rows := "yes", "no", "iso 8601", ""
 	switch form {
-	case "ndjson":
+	case "ndjson", "parquet":
 		yes, no = "true", "false"
 	case "ldif":
 		yes, no, dates, rows = "TRUE", "FALSE", "generalized time", "    rows: marrowbyAccount\n"

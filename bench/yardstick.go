@@ -104,6 +104,8 @@ func count(path, form string) (*counts, error) {
 		return countJSON(f)
 	case "ldif":
 		return countLDIF(f)
+	case "parquet":
+		return countParquet(f)
 	}
 	return nil, fmt.Errorf("no form %q", form)
 }

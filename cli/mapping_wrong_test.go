@@ -42,7 +42,7 @@ accounts:
 		{"dates: iso 8601", "dates: iso8601", `mapping.yaml:2:8: "iso8601" is no date pattern`},
 		{"file: m.csv", "file: n.csv", "n.csv: no such file"},
 		{"file: a.csv", "file: a.csv\n    form: jsn",
-			`mapping.yaml:7:11: expected one of csv, json, ini, ldif, xml, xlsx, html, columns, blanks, found "jsn"; did you mean "json"?`},
+			`mapping.yaml:7:11: expected one of csv, json, ini, ldif, xml, xlsx, parquet, html, columns, blanks, found "jsn"; did you mean "json"?`},
 		{"file: a.csv", "file: a.csv\n    form: xml", "a.csv is XML: say under \"rows\" which elements are the rows"},
 		{"login: user", "display_name: user", `a table of accounts needs "login" under "take"`},
 	} {

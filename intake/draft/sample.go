@@ -30,6 +30,18 @@ func takeSamples(r *intake.Request, name string) ([]sample, error) {
 		return sheetSamples(r, name, base)
 	case "json":
 		return jsonSamples(r, name, base)
+	case "parquet":
+		t, err := openTable(r, name, "", nil)
+		if err != nil {
+			return nil, err
+		}
+		defer t.Close()
+		for _, heading := range t.Headings() {
+			if _, err := t.Column(heading); err != nil { // only what is asked for is read
+				return nil, err
+			}
+		}
+		return []sample{{file: base, header: t.Headings(), rows: firstRows(t)}}, nil
 	case "ini":
 		t, err := openTable(r, name, "", nil)
 		if err != nil {

@@ -13,12 +13,13 @@ import (
 	"yewcone/intake/table/jsonrows"
 	"yewcone/intake/table/keyvalue"
 	"yewcone/intake/table/ldifrows"
+	"yewcone/intake/table/parquetrows"
 	"yewcone/intake/table/workbook"
 	"yewcone/intake/table/xmlrows"
 )
 
 // All are the forms; the first is for names that tell nothing.
-var All = []table.Form{delimited.Form, jsonrows.Form, keyvalue.Form, ldifrows.Form, xmlrows.Form, workbook.Form, htmlrows.Form,
+var All = []table.Form{delimited.Form, jsonrows.Form, keyvalue.Form, ldifrows.Form, xmlrows.Form, workbook.Form, parquetrows.Form, htmlrows.Form,
 	aligned.Columns, aligned.Blanks}
 
 // Names are the names of all of them.

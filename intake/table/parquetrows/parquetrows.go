@@ -1,0 +1,362 @@
+// Package parquetrows reads the rows of Parquet files (Apache Parquet format 2):
+// only the columns that are asked for, row group by row group.
+package parquetrows
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"slices"
+	"strings"
+	"unicode/utf8"
+	"unsafe"
+
+	"github.com/parquet-go/parquet-go"
+
+	"yewcone/core/facts"
+	"yewcone/intake"
+	"yewcone/intake/table"
+	"yewcone/intake/text"
+)
+
+// Form is a Parquet file.
+var Form = table.Form{Name: "parquet", Endings: []string{".parquet"}, Open: open}
+
+// fileTable reads one file. Values come as files of text have them: dates and moments
+// by ISO 8601, yes and no as true and false, the elements of a list on a line each.
+type fileTable struct {
+	name     string
+	os       *os.File
+	file     *parquet.File
+	leaves   []*parquet.Column
+	headings []string
+	wanted   []*column // by heading; nil for what nobody asks for
+	groups   []parquet.RowGroup
+	group    int   // the next one
+	left     int64 // rows of the one that is read
+	rows     int64 // that were read
+	row      []string
+	done     bool
+	notes    *facts.Notes
+}
+
+// valuesAtATime are how many values of a column are decoded together.
+const valuesAtATime = 512
+
+func open(s *table.Source) (t table.Table, err error) {
+	if err := text.Regular(s.File); err != nil {
+		return nil, intake.CannotOpen(s.Name, err)
+	}
+	f, err := os.Open(s.File)
+	if err != nil {
+		return nil, intake.CannotOpen(s.Name, err)
+	}
+	text.Opening(s.File)
+	defer func() {
+		if wrong := recover(); wrong != nil { // the library trusts what stands in the file's own description
+			err = &intake.Unreadable{File: s.Name, Message: "no sound Parquet file; take the export again", Err: errDamaged}
+		}
+		if err != nil {
+			f.Close()
+		}
+	}()
+	info, err := f.Stat()
+	if err != nil {
+		return nil, intake.CannotOpen(s.Name, err)
+	}
+	file, err := parquet.OpenFile(f, info.Size(), parquet.SkipPageIndex(true), parquet.SkipBloomFilters(true))
+	if err != nil {
+		return nil, &intake.Unreadable{File: s.Name, Message: "no whole Parquet file: " + err.Error() + "; take the export again", Err: err}
+	}
+	out := &fileTable{name: s.Name, os: f, file: file, groups: file.RowGroups(), notes: s.Notes}
+	out.gather(file.Root(), nil)
+	if len(out.leaves) > text.MaxParts {
+		return nil, &intake.Unreadable{File: s.Name, Message: text.ErrManyParts.Error(), Err: text.ErrManyParts}
+	}
+	out.wanted, out.row = make([]*column, len(out.leaves)), make([]string, len(out.leaves))
+	return out, nil
+}
+
+var errDamaged = errors.New("the file is damaged")
+
+// gather lists the columns that hold values.
+func (t *fileTable) gather(c *parquet.Column, path []string) {
+	if len(path) > text.MaxDepth {
+		return
+	}
+	for _, child := range c.Columns() {
+		below := append(slices.Clone(path), child.Name())
+		if child.Leaf() {
+			t.leaves, t.headings = append(t.leaves, child), append(t.headings, headingOf(child, below))
+			continue
+		}
+		t.gather(child, below)
+	}
+}
+
+// headingOf is the path of a column; of a list without the names that its elements lie
+// under.
+func headingOf(c *parquet.Column, path []string) string {
+	if n := len(path); n >= 3 && c.MaxRepetitionLevel() == 1 && slices.Contains([]string{"list", "bag", "array"}, path[n-2]) {
+		path = path[:n-2]
+	}
+	return strings.Join(path, ".")
+}
+
+// Close closes the file.
+func (t *fileTable) Close() {
+	for _, c := range t.wanted {
+		if c != nil {
+			c.close()
+		}
+	}
+	t.os.Close()
+}
+
+// Origin names the file.
+func (t *fileTable) Origin() facts.Origin { return facts.Origin{File: t.name} }
+
+// Heading is the heading of a column.
+func (t *fileTable) Heading(c int) string { return t.headings[c] }
+
+// Headings are all of them.
+func (t *fileTable) Headings() []string { return t.headings }
+
+// Column asks for a column.
+func (t *fileTable) Column(name string) (int, error) {
+	i, err := table.Find(t.name, t.headings, name)
+	if err == nil && t.wanted[i] == nil {
+		t.wanted[i] = newColumn(t.leaves[i], t.file.Root())
+	}
+	return i, err
+}
+
+// Next returns the next row and its number.
+func (t *fileTable) Next() (row []string, at table.Place) {
+	defer func() {
+		if wrong := recover(); wrong != nil {
+			err := errDamaged
+			if told, ok := wrong.(error); ok && errors.Is(told, text.ErrTooLong) {
+				err = told
+			}
+			row, at = t.broken(err)
+		}
+	}()
+	for t.left == 0 {
+		if t.done || t.group >= len(t.groups) {
+			return t.end()
+		}
+		if err := t.begin(); err != nil {
+			return t.broken(err)
+		}
+	}
+	for i, c := range t.wanted {
+		if c == nil {
+			continue
+		}
+		value, err := c.next()
+		if err != nil {
+			return t.broken(err)
+		}
+		t.row[i] = value
+	}
+	t.left--
+	t.rows++
+	return t.row, table.Place{Line: int(t.rows)}
+}
+
+// begin turns to the next row group.
+func (t *fileTable) begin() error {
+	group := t.groups[t.group]
+	t.group++
+	if group.NumRows() < 0 {
+		return errDamaged
+	}
+	chunks := group.ColumnChunks()
+	for i, c := range t.wanted {
+		if c == nil {
+			continue
+		}
+		if t.leaves[i].Index() >= len(chunks) {
+			return errDamaged
+		}
+		c.begin(chunks[t.leaves[i].Index()])
+	}
+	t.left = group.NumRows()
+	if text.Heed != nil {
+		text.Heed()
+	}
+	return nil
+}
+
+func (t *fileTable) broken(err error) ([]string, table.Place) {
+	t.left, t.done = 0, true
+	if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
+		err = errors.New("a column has fewer values than there are rows")
+	}
+	t.notes.Incomplete(table.Place{Line: int(t.rows)}.In(t.Origin()), "the file cannot be read on: %s; take the export again", err)
+	return nil, table.Place{}
+}
+
+// end says where the file tells of more rows than there were.
+func (t *fileTable) end() ([]string, table.Place) {
+	if !t.done {
+		t.done = true
+		if all := t.file.NumRows(); all != t.rows {
+			t.notes.Incomplete(t.Origin(), "the file says that it has %d rows, and has %d; take the export again", all, t.rows)
+		}
+		if t.rows == 0 {
+			t.notes.Incomplete(t.Origin(), "no rows were found here")
+		}
+	}
+	return nil, table.Place{}
+}
+
+// Unread names the columns that nobody asked for.
+func (t *fileTable) Unread() facts.Unread {
+	u := facts.Unread{File: t.name}
+	for i, c := range t.wanted {
+		if c == nil && len(u.Names) < table.MostUnread {
+			u.Names = append(u.Names, t.headings[i])
+		}
+	}
+	slices.Sort(u.Names)
+	return u
+}
+
+// column reads the values of one column, row by row.
+type column struct {
+	write  func(parquet.Value) string
+	texts  bool // what is written is what is kept
+	repeat int  // the definition level of the repeated node; 0 for none
+
+	pages  parquet.Pages
+	page   parquet.ValueReader
+	buffer []parquet.Value
+	ready  []parquet.Value // of buffer
+	many   []byte
+}
+
+func newColumn(leaf *parquet.Column, root *parquet.Column) *column {
+	write := writerOf(leaf.Type())
+	c := &column{write: write, texts: write == nil, buffer: make([]parquet.Value, valuesAtATime)}
+	if c.texts {
+		c.write = plain
+	}
+	level, node := 0, root
+	for _, name := range leaf.Path() {
+		if node = node.Column(name); node == nil {
+			break
+		}
+		if node.Optional() || node.Repeated() {
+			level++
+		}
+		if node.Repeated() && c.repeat == 0 {
+			c.repeat = level
+		}
+	}
+	return c
+}
+
+func (c *column) close() {
+	if c.pages != nil {
+		c.pages.Close()
+		c.pages = nil
+	}
+}
+
+func (c *column) begin(chunk parquet.ColumnChunk) {
+	c.close()
+	c.pages, c.page, c.ready = chunk.Pages(), nil, nil
+}
+
+// more decodes further values; io.EOF where there are none.
+func (c *column) more() error {
+	for {
+		if c.page != nil {
+			n, err := c.page.ReadValues(c.buffer)
+			if n > 0 {
+				c.ready = c.buffer[:n]
+				return nil
+			}
+			if err != nil && !errors.Is(err, io.EOF) {
+				return err
+			}
+			c.page = nil
+		}
+		page, err := c.pages.ReadPage()
+		if err != nil {
+			return err
+		}
+		c.page = page.Values()
+	}
+}
+
+// next is the text of the next row.
+func (c *column) next() (string, error) {
+	if len(c.ready) == 0 {
+		if err := c.more(); err != nil {
+			return "", err
+		}
+	}
+	v := c.ready[0]
+	c.ready = c.ready[1:]
+	if c.repeat == 0 {
+		return c.text(v), nil
+	}
+	c.many = c.many[:0]
+	count := 1
+	first := c.element(v)
+	for {
+		if len(c.ready) == 0 {
+			if err := c.more(); errors.Is(err, io.EOF) {
+				break
+			} else if err != nil {
+				return "", err
+			}
+		}
+		v := c.ready[0]
+		if v.RepetitionLevel() == 0 {
+			break
+		}
+		c.ready = c.ready[1:]
+		if count++; count == 2 {
+			c.many = append(c.many, first...)
+		}
+		if c.many = append(append(c.many, '\n'), c.element(v)...); len(c.many) > text.MaxEntry {
+			return "", fmt.Errorf("a list is longer than %d MB, and is not read", text.MaxEntry>>20)
+		}
+	}
+	if count == 1 {
+		return first, nil
+	}
+	return string(c.many), nil
+}
+
+// element is a value of a list: a list without any is there and empty.
+func (c *column) element(v parquet.Value) string {
+	if v.IsNull() && v.DefinitionLevel() == c.repeat-1 {
+		return ""
+	}
+	return c.text(v)
+}
+
+// text writes a value. Texts are not copied: a row is only good until the next call,
+// and pages are never given back to the library while they are read.
+func (c *column) text(v parquet.Value) string {
+	if v.IsNull() {
+		return "null"
+	}
+	if v.Kind() != parquet.ByteArray {
+		return c.write(v)
+	}
+	raw := v.ByteArray()
+	switch {
+	case len(raw) > text.MaxRow:
+		panic(text.ErrTooLong)
+	case c.texts && utf8.Valid(raw):
+		return unsafe.String(unsafe.SliceData(raw), len(raw))
+	}
+	return c.write(v)
+}

@@ -1,0 +1,187 @@
+package parquetrows
+
+import (
+	"bytes"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/parquet-go/parquet-go"
+
+	"yewcone/core/facts"
+	"yewcone/intake/table"
+)
+
+type address struct {
+	City string `parquet:"city"`
+}
+
+type account struct {
+	Login   string     `parquet:"login"`
+	Name    *string    `parquet:"name,optional"`
+	Enabled bool       `parquet:"enabled"`
+	Set     time.Time  `parquet:"set,timestamp(millisecond)"`
+	Born    int32      `parquet:"born,date"`
+	Groups  []string   `parquet:"groups,list"`
+	Marks   []string   `parquet:"marks"`
+	Fails   int64      `parquet:"fails"`
+	Score   int64      `parquet:"score,decimal(2:10)"`
+	Weight  float64    `parquet:"weight"`
+	Home    address    `parquet:"home"`
+	ID      [16]byte   `parquet:"id,uuid"`
+	Kind    string     `parquet:"kind,dict"`
+	Seen    *time.Time `parquet:"seen,optional,timestamp(microsecond)"`
+}
+
+// written makes a file of so many accounts in row groups of a thousand, and what its
+// rows are.
+func written(t *testing.T, count int) (path string, rows [][]string) {
+	t.Helper()
+	r := rand.New(rand.NewPCG(3, 3))
+	var list []account
+	for i := range count {
+		a := account{Login: fmt.Sprintf("user%05d", i), Enabled: r.IntN(2) == 0, Set: time.Unix(int64(1e9+i*3600), 0).UTC(), Born: int32(i % 20000),
+			Fails: int64(r.IntN(9)), Score: int64(r.IntN(9999) - 5000), Weight: 1.5, Home: address{"Süd"}, Kind: []string{"person", "service"}[r.IntN(2)]}
+		a.ID[15] = byte(i)
+		row := []string{a.Login, "null", fmt.Sprint(a.Enabled), a.Set.Format(time.RFC3339), time.Unix(int64(a.Born)*86400, 0).UTC().Format(time.DateOnly), "", "",
+			fmt.Sprint(a.Fails), "", "1.5", "Süd", fmt.Sprintf("00000000-0000-0000-0000-0000000000%02x", a.ID[15]), a.Kind, "null"}
+		if r.IntN(3) > 0 {
+			name := "Ada " + strings.Repeat("x", r.IntN(4))
+			a.Name, row[1] = &name, name
+		}
+		for range r.IntN(4) {
+			a.Groups = append(a.Groups, fmt.Sprintf("g%d", r.IntN(9)))
+		}
+		for range r.IntN(3) {
+			a.Marks = append(a.Marks, "m")
+		}
+		row[5], row[6] = strings.Join(a.Groups, "\n"), strings.Join(a.Marks, "\n")
+		sign, n := "", a.Score
+		if n < 0 {
+			sign, n = "-", -n
+		}
+		row[8] = sign + strings.TrimSuffix(strings.TrimRight(fmt.Sprintf("%d.%02d", n/100, n%100), "0"), ".")
+		if n == 0 {
+			row[8] = "0"
+		}
+		if r.IntN(2) == 0 {
+			at := time.Unix(int64(1.5e9+i), 0).UTC()
+			a.Seen, row[13] = &at, at.Format(time.RFC3339)
+		}
+		list, rows = append(list, a), append(rows, row)
+	}
+	path = filepath.Join(t.TempDir(), "x.parquet")
+	var b bytes.Buffer
+	w := parquet.NewGenericWriter[account](&b, parquet.MaxRowsPerRowGroup(1000), parquet.Compression(&parquet.Zstd), parquet.PageBufferSize(4000))
+	if _, err := w.Write(list); err != nil {
+		t.Fatal(err)
+	}
+	if err := w.Close(); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(path, b.Bytes(), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	return path, rows
+}
+
+var columns = []string{"login", "name", "enabled", "set", "born", "groups", "marks", "fails", "score", "weight", "home.city", "id", "kind", "seen"}
+
+// readAll reads the rows of the columns that are asked for.
+func readAll(t *testing.T, path string, asked []string) (rows [][]string, notes *facts.Notes, err error) {
+	t.Helper()
+	notes = &facts.Notes{}
+	f, err := Form.Open(&table.Source{Name: "x.parquet", File: path, Notes: notes})
+	if err != nil {
+		return nil, notes, err
+	}
+	defer f.Close()
+	var at []int
+	for _, name := range asked {
+		i, err := f.Column(name)
+		if err != nil {
+			return nil, notes, err
+		}
+		at = append(at, i)
+	}
+	for {
+		row, place := f.Next()
+		if row == nil {
+			return rows, notes, nil
+		}
+		if place.Line != len(rows)+1 {
+			t.Fatalf("row %d stands at %d", len(rows)+1, place.Line)
+		}
+		var picked []string
+		for _, i := range at {
+			picked = append(picked, row[i])
+		}
+		rows = append(rows, picked)
+	}
+}
+
+// TestRows: values of all kinds, lists, absent ones, over several row groups; and the
+// same of some columns alone.
+func TestRows(t *testing.T) {
+	path, want := written(t, 3500)
+	got, notes, err := readAll(t, path, columns)
+	if err != nil || len(got) != len(want) || len(notes.List()) > 0 {
+		t.Fatalf("%d rows of %d, %v, %v", len(got), len(want), err, notes.List())
+	}
+	for i := range want {
+		if !slices.Equal(got[i], want[i]) {
+			t.Fatalf("row %d: %q, want %q", i, got[i], want[i])
+		}
+	}
+	some, _, err := readAll(t, path, []string{"groups", "login"})
+	if err != nil || len(some) != len(want) || some[7][0] != want[7][5] || some[7][1] != want[7][0] {
+		t.Errorf("%v %q", err, some[7])
+	}
+	if _, _, err := readAll(t, path, []string{"logni"}); err == nil || !strings.Contains(err.Error(), `did you mean "login"`) {
+		t.Error(err)
+	}
+}
+
+// TestDamagedFile: a file that was cut or changed is refused, or says that it is not
+// whole; no row is missing without a word, and nothing else happens.
+func TestDamagedFile(t *testing.T) {
+	path, want := written(t, 1200)
+	whole, err := os.ReadFile(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r := rand.New(rand.NewPCG(5, 5))
+	changed, told := 0, 0
+	for i := range 600 {
+		data := slices.Clone(whole)
+		switch i % 3 {
+		case 0:
+			data = data[:r.IntN(len(data))]
+		case 1:
+			data[r.IntN(len(data))] ^= 1 << r.IntN(8)
+		default:
+			at := len(data) - 1 - r.IntN(2000) // of the description at the end
+			data[max(0, at)] ^= byte(1 + r.IntN(255))
+		}
+		if err := os.WriteFile(path, data, 0o600); err != nil {
+			t.Fatal(err)
+		}
+		got, notes, err := readAll(t, path, columns)
+		switch {
+		case err != nil || notes.Partial():
+			told++
+		case len(got) != len(want):
+			t.Errorf("change %d: %d rows of %d without a word", i, len(got), len(want))
+		default:
+			changed++
+		}
+	}
+	if told < 200 {
+		t.Errorf("told of %d; %d changes left all rows", told, changed)
+	}
+}
