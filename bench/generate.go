@@ -36,7 +36,7 @@ func generate(path, form, shape string, count int) error {
 	write, ok := map[string]func(io.Writer, string, []string, int){"csv": writeCSV, "ndjson": writeJSON, "ldif": writeLDIF}[form]
 	var columnar *parquetWriter
 	if form == "parquet" {
-		columnar, ok = newParquetWriter(w), true
+		columnar, ok = newParquetWriter(w, count), true
 	}
 	if !ok {
 		return fmt.Errorf("no form %q", form)

@@ -32,7 +32,7 @@ type parquetRow struct {
 	Scheme       string   `parquet:"scheme,dict"`
 }
 
-// parquetRows is how many rows a group has.
+// parquetRows is how many rows a group has at most; a file has at least four.
 const parquetRows = 100_000
 
 // parquetWriter writes accounts as Parquet.
@@ -40,8 +40,8 @@ type parquetWriter struct {
 	w *parquet.GenericWriter[parquetRow]
 }
 
-func newParquetWriter(w io.Writer) *parquetWriter {
-	return &parquetWriter{parquet.NewGenericWriter[parquetRow](w, parquet.MaxRowsPerRowGroup(parquetRows), parquet.Compression(&parquet.Zstd))}
+func newParquetWriter(w io.Writer, count int) *parquetWriter {
+	return &parquetWriter{parquet.NewGenericWriter[parquetRow](w, parquet.MaxRowsPerRowGroup(int64(min(parquetRows, count/4+1))), parquet.Compression(&parquet.Zstd))}
 }
 
 func (p *parquetWriter) write(f []string) error {

@@ -9,6 +9,7 @@ import (
 	"os"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"unicode/utf8"
 	"unsafe"
 
@@ -25,19 +26,20 @@ var Form = table.Form{Name: "parquet", Endings: []string{".parquet"}, Open: open
 
 // fileTable reads one file. Values come as files of text have them: dates and moments
 // by ISO 8601, yes and no as true and false, the elements of a list on a line each.
+// Its pieces are its row groups, each of which can be read on its own.
 type fileTable struct {
 	name     string
 	os       *os.File
 	file     *parquet.File
 	leaves   []*parquet.Column
 	headings []string
-	wanted   []*column // by heading; nil for what nobody asks for
+	wanted   []bool // by heading
 	groups   []parquet.RowGroup
 	group    int   // the next one
-	left     int64 // rows of the one that is read
 	rows     int64 // that were read
-	row      []string
-	done     bool
+	broken   bool
+	now      *groupRows
+	using    atomic.Int32 // who needs the file open
 	notes    *facts.Notes
 }
 
@@ -70,11 +72,12 @@ func open(s *table.Source) (t table.Table, err error) {
 		return nil, &intake.Unreadable{File: s.Name, Message: "no whole Parquet file: " + err.Error() + "; take the export again", Err: err}
 	}
 	out := &fileTable{name: s.Name, os: f, file: file, groups: file.RowGroups(), notes: s.Notes}
+	out.using.Store(1)
 	out.gather(file.Root(), nil)
 	if len(out.leaves) > text.MaxParts {
 		return nil, &intake.Unreadable{File: s.Name, Message: text.ErrManyParts.Error(), Err: text.ErrManyParts}
 	}
-	out.wanted, out.row = make([]*column, len(out.leaves)), make([]string, len(out.leaves))
+	out.wanted = make([]bool, len(out.leaves))
 	return out, nil
 }
 
@@ -104,14 +107,19 @@ func headingOf(c *parquet.Column, path []string) string {
 	return strings.Join(path, ".")
 }
 
-// Close closes the file.
+// Close closes the file, once all row groups that were given out are read: they may
+// be read after it.
 func (t *fileTable) Close() {
-	for _, c := range t.wanted {
-		if c != nil {
-			c.close()
-		}
+	if t.now != nil {
+		t.now.close()
 	}
-	t.os.Close()
+	t.release()
+}
+
+func (t *fileTable) release() {
+	if t.using.Add(-1) == 0 {
+		t.os.Close()
+	}
 }
 
 // Origin names the file.
@@ -126,98 +134,169 @@ func (t *fileTable) Headings() []string { return t.headings }
 // Column asks for a column.
 func (t *fileTable) Column(name string) (int, error) {
 	i, err := table.Find(t.name, t.headings, name)
-	if err == nil && t.wanted[i] == nil {
-		t.wanted[i] = newColumn(t.leaves[i], t.file.Root())
+	if err == nil {
+		t.wanted[i] = true
 	}
 	return i, err
 }
 
+// NextPiece returns the next row group, by its number as a line; false at the end.
+func (t *fileTable) NextPiece(*facts.Notes) (text.Piece, bool) {
+	if t.group >= len(t.groups) {
+		return text.Piece{}, false
+	}
+	t.group++
+	t.using.Add(1)
+	return text.Piece{Line: t.group, Last: t.group == len(t.groups)}, true
+}
+
+// Part reads the rows of a row group.
+func (t *fileTable) Part(piece text.Piece, notes *facts.Notes) table.Rows {
+	r := &groupRows{whole: t, group: t.groups[piece.Line-1], row: make([]string, len(t.leaves)), notes: notes}
+	for _, before := range t.groups[:piece.Line-1] {
+		r.before += before.NumRows()
+	}
+	return r
+}
+
+// Absorb takes in what a part has found.
+func (t *fileTable) Absorb(rows table.Rows) {
+	part := rows.(*groupRows)
+	t.rows += part.rows
+	t.broken = t.broken || part.broken
+}
+
+// Finish judges the whole.
+func (t *fileTable) Finish(notes *facts.Notes) { t.End(notes) }
+
+// End says where the file tells of more rows than there were.
+func (t *fileTable) End(notes *facts.Notes) {
+	all := t.file.NumRows()
+	switch {
+	case t.broken:
+	case all != t.rows:
+		notes.Incomplete(t.Origin(), "the file says that it has %d rows, and has %d; take the export again", all, t.rows)
+	case t.rows == 0:
+		notes.Incomplete(t.Origin(), "no rows were found here")
+	}
+}
+
 // Next returns the next row and its number.
-func (t *fileTable) Next() (row []string, at table.Place) {
+func (t *fileTable) Next() ([]string, table.Place) {
+	for {
+		if t.now == nil {
+			piece, ok := t.NextPiece(t.notes)
+			if !ok {
+				t.Finish(t.notes)
+				return nil, table.Place{}
+			}
+			t.now = t.Part(piece, t.notes).(*groupRows)
+		}
+		if row, at := t.now.Next(); row != nil {
+			return row, at
+		}
+		t.Absorb(t.now)
+		t.now = nil
+	}
+}
+
+// groupRows are the rows of one row group.
+type groupRows struct {
+	whole   *fileTable
+	group   parquet.RowGroup
+	before  int64     // rows of the groups before it
+	columns []*column // by heading; nil for what nobody asks for; none before it is begun
+	row     []string
+	rows    int64 // that were read
+	broken  bool
+	closed  bool
+	notes   *facts.Notes
+}
+
+// Next returns the next row and its number in the file.
+func (r *groupRows) Next() (row []string, at table.Place) {
 	defer func() {
 		if wrong := recover(); wrong != nil {
 			err := errDamaged
 			if told, ok := wrong.(error); ok && errors.Is(told, text.ErrTooLong) {
 				err = told
 			}
-			row, at = t.broken(err)
+			row, at = r.fail(err)
 		}
 	}()
-	for t.left == 0 {
-		if t.done || t.group >= len(t.groups) {
-			return t.end()
-		}
-		if err := t.begin(); err != nil {
-			return t.broken(err)
+	if r.closed {
+		return nil, table.Place{}
+	}
+	if r.columns == nil {
+		if err := r.begin(); err != nil {
+			return r.fail(err)
 		}
 	}
-	for i, c := range t.wanted {
+	if r.broken || r.rows >= r.group.NumRows() {
+		r.close()
+		return nil, table.Place{}
+	}
+	for i, c := range r.columns {
 		if c == nil {
 			continue
 		}
 		value, err := c.next()
 		if err != nil {
-			return t.broken(err)
+			return r.fail(err)
 		}
-		t.row[i] = value
+		r.row[i] = value
 	}
-	t.left--
-	t.rows++
-	return t.row, table.Place{Line: int(t.rows)}
+	r.rows++
+	return r.row, table.Place{Line: int(r.before + r.rows)}
 }
 
-// begin turns to the next row group.
-func (t *fileTable) begin() error {
-	group := t.groups[t.group]
-	t.group++
-	if group.NumRows() < 0 {
-		return errDamaged
-	}
-	chunks := group.ColumnChunks()
-	for i, c := range t.wanted {
-		if c == nil {
+func (r *groupRows) begin() error {
+	r.columns = make([]*column, len(r.whole.leaves))
+	chunks := r.group.ColumnChunks()
+	for i, leaf := range r.whole.leaves {
+		if !r.whole.wanted[i] {
 			continue
 		}
-		if t.leaves[i].Index() >= len(chunks) {
+		if leaf.Index() >= len(chunks) {
 			return errDamaged
 		}
-		c.begin(chunks[t.leaves[i].Index()])
+		r.columns[i] = newColumn(leaf, r.whole.file.Root())
+		r.columns[i].pages = chunks[leaf.Index()].Pages()
 	}
-	t.left = group.NumRows()
 	if text.Heed != nil {
 		text.Heed()
 	}
 	return nil
 }
 
-func (t *fileTable) broken(err error) ([]string, table.Place) {
-	t.left, t.done = 0, true
+func (r *groupRows) close() {
+	if r.closed {
+		return
+	}
+	r.closed = true
+	defer r.whole.release()
+	for _, c := range r.columns {
+		if c != nil {
+			c.close()
+		}
+	}
+}
+
+func (r *groupRows) fail(err error) ([]string, table.Place) {
+	r.broken = true
+	r.close()
 	if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
 		err = errors.New("a column has fewer values than there are rows")
 	}
-	t.notes.Incomplete(table.Place{Line: int(t.rows)}.In(t.Origin()), "the file cannot be read on: %s; take the export again", err)
-	return nil, table.Place{}
-}
-
-// end says where the file tells of more rows than there were.
-func (t *fileTable) end() ([]string, table.Place) {
-	if !t.done {
-		t.done = true
-		if all := t.file.NumRows(); all != t.rows {
-			t.notes.Incomplete(t.Origin(), "the file says that it has %d rows, and has %d; take the export again", all, t.rows)
-		}
-		if t.rows == 0 {
-			t.notes.Incomplete(t.Origin(), "no rows were found here")
-		}
-	}
+	r.notes.Incomplete(table.Place{Line: int(r.before + r.rows)}.In(r.whole.Origin()), "the file cannot be read on: %s; take the export again", err)
 	return nil, table.Place{}
 }
 
 // Unread names the columns that nobody asked for.
 func (t *fileTable) Unread() facts.Unread {
 	u := facts.Unread{File: t.name}
-	for i, c := range t.wanted {
-		if c == nil && len(u.Names) < table.MostUnread {
+	for i, wanted := range t.wanted {
+		if !wanted && len(u.Names) < table.MostUnread {
 			u.Names = append(u.Names, t.headings[i])
 		}
 	}
@@ -264,11 +343,6 @@ func (c *column) close() {
 		c.pages.Close()
 		c.pages = nil
 	}
-}
-
-func (c *column) begin(chunk parquet.ColumnChunk) {
-	c.close()
-	c.pages, c.page, c.ready = chunk.Pages(), nil, nil
 }
 
 // more decodes further values; io.EOF where there are none.

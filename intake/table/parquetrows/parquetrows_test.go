@@ -109,14 +109,16 @@ func readAll(t *testing.T, path string, asked []string) (rows [][]string, notes 
 		}
 		at = append(at, i)
 	}
+	last := 0
 	for {
 		row, place := f.Next()
 		if row == nil {
 			return rows, notes, nil
 		}
-		if place.Line != len(rows)+1 {
+		if place.Line <= last || place.Line != len(rows)+1 && !notes.Partial() {
 			t.Fatalf("row %d stands at %d", len(rows)+1, place.Line)
 		}
+		last = place.Line
 		var picked []string
 		for _, i := range at {
 			picked = append(picked, row[i])
