@@ -48,6 +48,15 @@ func (a *Standing) State() string {
 	return finding.Met
 }
 
+// NearestText is the nearest that the system can do, where it cannot do what is asked;
+// "" elsewhere.
+func (a *Standing) NearestText() string {
+	if !a.Beyond {
+		return ""
+	}
+	return setting.At(a.Setting).Text(a.Nearest)
+}
+
 // Asks are the requirements, each once, without those that another implies.
 func (a *Standing) Asks() (phrases []string) {
 	for i, by := range a.By {

@@ -21,12 +21,8 @@ func Asked(w io.Writer, list []audit.AskedOf) error {
 		for n := range list[i].Standings {
 			x := &list[i].Standings[n]
 			def := setting.At(x.Setting)
-			nearest := ""
-			if x.Beyond {
-				nearest = def.Text(x.Nearest)
-			}
 			if err := out.Write([]string{cell(list[i].System), cell(x.Who), def.Name, cell(strings.Join(x.Asks(), "; ")), cell(strings.Join(x.Clauses(), ", ")),
-				strconv.Itoa(x.Accounts), strconv.Itoa(x.Below), strconv.Itoa(x.Unknown), cell(def.Text(x.Today)), cell(x.Limit), cell(nearest), x.State()}); err != nil {
+				strconv.Itoa(x.Accounts), strconv.Itoa(x.Below), strconv.Itoa(x.Unknown), cell(def.Text(x.Today)), cell(x.Limit), cell(x.NearestText()), x.State()}); err != nil {
 				return err
 			}
 		}

@@ -64,13 +64,10 @@ func Asked(w io.Writer, estate string, list []audit.AskedOf, o output.Options) e
 func askedOf(x *audit.Standing) askedPart {
 	def := setting.At(x.Setting)
 	p := askedPart{Of: x.Who, Setting: def.Name, Asked: x.Asks(), By: []askedBy{}, State: x.State(), Accounts: x.Accounts, Below: x.Below,
-		Unknown: x.Unknown, Limit: x.Limit}
+		Unknown: x.Unknown, Limit: x.Limit, Nearest: x.NearestText()}
 	if x.Today.Known() {
 		text := def.Text(x.Today)
 		p.Today = &text
-	}
-	if x.Beyond {
-		p.Nearest = def.Text(x.Nearest)
 	}
 	for _, by := range x.By {
 		p.By = append(p.By, askedBy{by.Rule.String(), by.Requirement.String()})

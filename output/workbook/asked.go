@@ -20,12 +20,8 @@ func Asked(w io.Writer, estate string, list []audit.AskedOf, o output.Options) e
 			for n := range list[i].Standings {
 				x := &list[i].Standings[n]
 				def := setting.At(x.Setting)
-				nearest := ""
-				if x.Beyond {
-					nearest = def.Text(x.Nearest)
-				}
 				s.add(list[i].System, x.Who, def.Name, strings.Join(x.Asks(), "; "), strings.Join(x.Clauses(), ", "), x.State(), def.Text(x.Today),
-					x.Accounts, x.Below, x.Unknown, x.Limit, nearest)
+					x.Accounts, x.Below, x.Unknown, x.Limit, x.NearestText())
 			}
 		}
 		s.done()
