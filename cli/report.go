@@ -10,6 +10,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"yewcone/core/audit"
 	"yewcone/core/drift"
 	"yewcone/core/finding"
 	"yewcone/core/record"
@@ -87,8 +88,14 @@ func writeReport(ctx context.Context, c *cli.Command) error {
 			replays = append(replays, r)
 		}
 	}
+	var asked []audit.AskedOf
+	if format.Name == formats.Page {
+		if asked, err = audit.AskedOfAll(opened.subjects, opened.options); err != nil {
+			return err
+		}
+	}
 	err = show(c, func(w io.Writer, o output.Options) error {
-		o.Details, o.Drift, o.Since, o.Trend, o.Replays = true, d, since.name, t, replays
+		o.Details, o.Drift, o.Since, o.Trend, o.Replays, o.Asked = true, d, since.name, t, replays, asked
 		return format.Write(w, result, o)
 	})
 	if err == nil && result.Partial() {

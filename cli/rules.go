@@ -61,6 +61,7 @@ system can do.
 		Flags: []cli.Flag{estateFlag(),
 			&cli.StringFlag{Name: "only", Usage: "with asked: only what is " + strings.Join(askedStates, ", ")},
 			&cli.StringFlag{Name: "format", Usage: "with asked: " + strings.Join(askedFormats, ", ") + "; with page: " + strings.Join(pageFormats, ", ")},
+			&cli.BoolFlag{Name: "matrix", Usage: "with asked and csv: systems side by side, a row for each setting"},
 			rulesFlag(), insteadFlag(),
 			&cli.StringFlag{Name: "since", Usage: "with page: a folder with a former version of the estate, or a git revision"},
 			&cli.StringSliceFlag{Name: "from", Usage: "with draft: a rule set to take from; may be given several times"},
@@ -91,7 +92,7 @@ system can do.
 // ruleVerbs are what rules does; goesWith says with which of them options go.
 var (
 	ruleVerbs = []string{"asked", "page", "show", "validate", "compare", "draft"}
-	goesWith  = map[string][]string{"only": {"asked"}, "format": {"asked", "page"}, "rules": {"asked"}, "instead": {"asked"}, "since": {"page"},
+	goesWith  = map[string][]string{"only": {"asked"}, "matrix": {"asked"}, "format": {"asked", "page"}, "rules": {"asked"}, "instead": {"asked"}, "since": {"page"},
 		"from": {"draft"}, "for": {"draft"}, "name": {"draft"}, "loosest": {"draft"}, "out": {"asked", "page", "draft"}}
 )
 
@@ -343,6 +344,9 @@ func rulesAsked(c *cli.Command, systems []string) error {
 		o.AsIf = asIfAgain(c)
 		switch format {
 		case "csv":
+			if c.Bool("matrix") {
+				return csvfile.AskedMatrix(w, list)
+			}
 			return csvfile.Asked(w, list)
 		case "json":
 			return jsonfile.Asked(w, opened.estate.Name, list, o)

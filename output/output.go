@@ -8,6 +8,7 @@ import (
 	"math"
 	"slices"
 
+	"yewcone/core/audit"
 	"yewcone/core/drift"
 	"yewcone/core/finding"
 	"yewcone/core/gap"
@@ -26,6 +27,7 @@ type Options struct {
 	Drift   *drift.Drift     // since an earlier result; nil where none is given
 	Since   string           // where that result is, as it was named
 	Trend   *trend.Trend     // of the kept results; nil for none
+	Asked   []audit.AskedOf  // what the rules ask on each system; nil where it was not gone through
 	Replays []*replay.Result // of systems that have a record of sign-ins, with the lockout in force
 }
 

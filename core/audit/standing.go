@@ -57,6 +57,15 @@ func (a *Standing) NearestText() string {
 	return setting.At(a.Setting).Text(a.Nearest)
 }
 
+// LimitText is what the system can do, with the nearest where that is not what is
+// asked; "" where nothing is said of it.
+func (a *Standing) LimitText() string {
+	if a.Limit == "" || !a.Beyond {
+		return a.Limit
+	}
+	return a.Limit + ", nearest " + a.NearestText()
+}
+
 // Asks are the requirements, each once, without those that another implies.
 func (a *Standing) Asks() (phrases []string) {
 	for i, by := range a.By {

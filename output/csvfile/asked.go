@@ -30,3 +30,31 @@ func Asked(w io.Writer, list []audit.AskedOf) error {
 	out.Flush()
 	return out.Error()
 }
+
+// AskedMatrix writes a row for each setting and a column for each system: how many
+// accounts are below what is asked, else how it stands.
+func AskedMatrix(w io.Writer, list []audit.AskedOf) error {
+	out, m := csv.NewWriter(w), audit.MatrixOf(list)
+	heads := []string{"setting"}
+	for _, name := range m.Systems {
+		heads = append(heads, cell(name))
+	}
+	if err := out.Write(heads); err != nil {
+		return err
+	}
+	for i, id := range m.Settings {
+		row := []string{id.String()}
+		for _, c := range m.Cells[i] {
+			text := c.State
+			if c.Below > 0 {
+				text = strconv.Itoa(c.Below)
+			}
+			row = append(row, text)
+		}
+		if err := out.Write(row); err != nil {
+			return err
+		}
+	}
+	out.Flush()
+	return out.Error()
+}

@@ -16,7 +16,7 @@ import (
 //go:embed asked.tmpl
 var askedSource string
 
-var askedPage = template.Must(template.Must(page.Clone()).Funcs(template.FuncMap{"stood": stood, "word": word}).Parse(askedSource))
+var askedPage = template.Must(template.Must(page.Clone()).Parse(askedSource))
 
 // stood is the class by which a state is coloured.
 func stood(state string) string {
@@ -38,8 +38,8 @@ type askedSystem struct {
 }
 
 type askedRow struct {
-	Who, Setting, Asked, Today, State, By, Nearest string
-	Accounts, Below                                int
+	Who, Setting, Asked, Today, State, By, Limit string
+	Accounts, Below                              int
 }
 
 // Asked writes a page of what rules ask of the accounts of systems, and how they
@@ -57,10 +57,7 @@ func Asked(w io.Writer, estate string, list []audit.AskedOf, _ output.Options) e
 			x := &list[i].Standings[n]
 			def := setting.At(x.Setting)
 			row := askedRow{Who: x.Who, Setting: def.Name, Asked: strings.Join(x.Asks(), "; "), Today: def.Text(x.Today), State: x.State(),
-				By: strings.Join(x.Clauses(), ", "), Accounts: x.Accounts, Below: x.Below}
-			if x.State() == audit.Beyond {
-				row.Nearest = def.Text(x.Nearest)
-			}
+				By: strings.Join(x.Clauses(), ", "), Accounts: x.Accounts, Below: x.Below, Limit: x.LimitText()}
 			s.Rows = append(s.Rows, row)
 		}
 		v.Systems = append(v.Systems, s)

@@ -12,6 +12,7 @@ import (
 	"strings"
 	"time"
 
+	"yewcone/core/audit"
 	"yewcone/core/change"
 	"yewcone/core/drift"
 	"yewcone/core/facts"
@@ -46,11 +47,13 @@ var page = template.Must(template.New("page").Funcs(template.FuncMap{
 	"seen": visible.Text, "rules": rules.Names,
 	"join": func(list []string) string { return visible.Text(strings.Join(list, ", ")) },
 	"day":  day, "moment": moment, "origin": where, "reach": reach, "anchor": anchor, "add": func(a, b int) int { return a + b },
+	"stood": stood, "word": word,
 }).Parse(source))
 
 // A view is what the template shows.
 type view struct {
 	*finding.Result
+	Asked          *audit.Matrix // of what the rules ask; nil for none
 	Style          template.CSS
 	Script         template.JS
 	Version        string
@@ -269,6 +272,9 @@ func Check(w io.Writer, r *finding.Result, o output.Options) error {
 	v.Unknown = r.Unknowns[:min(mostUnknowns, len(r.Unknowns))]
 	v.OmittedUnknown = len(r.Unknowns) - len(v.Unknown)
 	v.Severities = counts(r, "")
+	if o.Asked != nil {
+		v.Asked = audit.MatrixOf(o.Asked)
+	}
 	if err := v.records(o); err != nil {
 		return err
 	}

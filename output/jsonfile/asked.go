@@ -17,6 +17,20 @@ type askedDocument struct {
 	Tool    string        `json:"tool"`
 	Estate  string        `json:"estate"`
 	Systems []askedSystem `json:"systems"`
+	Matrix  []matrixPart  `json:"matrix"`
+}
+
+// matrixPart is how the systems stand to what is asked of one setting.
+type matrixPart struct {
+	Setting string              `json:"setting"`
+	Systems map[string]cellPart `json:"systems"` // those that are asked
+}
+
+type cellPart struct {
+	State    string `json:"state"`
+	Accounts int    `json:"accounts"`
+	Below    int    `json:"below"`
+	Unknown  int    `json:"unknown"`
 }
 
 type askedSystem struct {
@@ -57,6 +71,17 @@ func Asked(w io.Writer, estate string, list []audit.AskedOf, o output.Options) e
 			s.Asked = append(s.Asked, askedOf(&list[i].Standings[n]))
 		}
 		d.Systems = append(d.Systems, s)
+	}
+	m := audit.MatrixOf(list)
+	d.Matrix = []matrixPart{}
+	for i, id := range m.Settings {
+		part := matrixPart{id.String(), map[string]cellPart{}}
+		for n, c := range m.Cells[i] {
+			if c.State != "" {
+				part.Systems[m.Systems[n]] = cellPart{c.State, c.Accounts, c.Below, c.Unknown}
+			}
+		}
+		d.Matrix = append(d.Matrix, part)
 	}
 	return encode(w, d)
 }

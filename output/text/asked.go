@@ -3,6 +3,7 @@ package text
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"yewcone/core/audit"
@@ -41,7 +42,7 @@ func (p *page) askedOf(s *audit.AskedOf) {
 	for i := range s.Standings {
 		counts[s.Standings[i].State()]++
 	}
-	text := fmt.Sprintf("%s: %s ask %d %s of its accounts", name, strings.Join(s.Rules, " and "), len(s.Standings), plural(len(s.Standings), "thing", "things"))
+	text := fmt.Sprintf("%s: %s %s %d %s of its accounts", name, strings.Join(s.Rules, " and "), plural(len(s.Rules), "asks", "ask"), len(s.Standings), plural(len(s.Standings), "thing", "things"))
 	for _, state := range []string{finding.Broken, audit.Beyond, finding.Open, finding.Met} {
 		if n := counts[state]; n > 0 {
 			text += fmt.Sprintf(", %d %s", n, map[string]string{finding.Open: "not known"}[state]+map[bool]string{true: state}[state != finding.Open])
@@ -49,7 +50,7 @@ func (p *page) askedOf(s *audit.AskedOf) {
 	}
 	p.para("", boldStyle, seen(text+"."))
 	var states []string
-	rows := [][]string{{"of", "setting", "asked", "today", "accounts", "below", "by"}}
+	rows := [][]string{{"of", "setting", "asked", "the system can", "today", "accounts", "below", "so it is", "by"}}
 	who := ""
 	for i := range s.Standings {
 		x := &s.Standings[i]
@@ -61,9 +62,6 @@ func (p *page) askedOf(s *audit.AskedOf) {
 		who = x.Who
 		asked, by := strings.Join(x.Asks(), "; "), strings.Join(x.Clauses(), ", ")
 		today := def.Text(x.Today)
-		if x.State() == audit.Beyond {
-			asked += "; the system takes " + def.Text(x.Nearest)
-		}
 		below := "·"
 		switch {
 		case x.Below > 0:
@@ -71,18 +69,34 @@ func (p *page) askedOf(s *audit.AskedOf) {
 		case x.Unknown > 0:
 			below = "?"
 		}
-		rows = append(rows, []string{first, def.Name, seen(asked), today, fmt.Sprint(x.Accounts), below, seen(by)})
+		rows = append(rows, []string{first, def.Name, seen(asked), seen(x.LimitText()), today, fmt.Sprint(x.Accounts), below, stateOf(x), seen(by)})
 		states = append(states, x.State())
 	}
-	p.table("  ", rows, func(column int) bool { return column == 4 || column == 5 }, func(row, column int, text string) string {
+	const limits = 3
+	count := 5
+	if !slices.ContainsFunc(s.Standings, func(x audit.Standing) bool { return x.Limit != "" }) {
+		for i := range rows {
+			rows[i] = slices.Delete(rows[i], limits, limits+1)
+		}
+		count--
+	}
+	p.table("  ", rows, func(column int) bool { return column == count || column == count+1 }, func(row, column int, text string) string {
 		switch {
 		case row == 0:
 			return p.paint(faintStyle, text)
-		case column == 5 && (states[row-1] == finding.Broken || states[row-1] == audit.Beyond):
+		case (column == count+1 || column == count+2) && (states[row-1] == finding.Broken || states[row-1] == audit.Beyond):
 			return p.paint(badStyle, text)
 		}
 		return text
 	})
+}
+
+// stateOf is how something that is asked stands, in a word.
+func stateOf(x *audit.Standing) string {
+	if x.State() == finding.Open {
+		return "not known"
+	}
+	return strings.TrimSuffix(x.State(), " the system")
 }
 
 // stateWords are what a cell says where no account is below.
