@@ -74,7 +74,7 @@ func TestAskedAgrees(t *testing.T) {
 	for line, wants := range map[string]string{"rules asked rota": "rota (Crew rota): house and privileged ask",
 		"rules asked mailboxes --only beyond": "at most 8, nearest 8", "rules asked --format csv --matrix": "setting,directory,quay1,rota,",
 		"report --format html": "id=\"asked\"",
-		"rules asked crewdb":                  "nobody has said which rules hold", "rules asked crewdb --rules house": "house asks"} {
+		"rules asked crewdb":   "nobody has said which rules hold", "rules asked crewdb --rules house": "house asks"} {
 		if out, stderr, code := runTool(t, folder, strings.Fields(line)...); code != ExitClean || !strings.Contains(out, wants) {
 			t.Errorf("%s: exit %d: %s%s", line, code, out, stderr)
 		}

@@ -24,7 +24,8 @@ func mintCommand() *cli.Command {
 		ArgsUsage: "[options] SYSTEM…",
 		Description: `Makes passwords that nothing known of the named systems refuses and that their rules ask for,
 from the operating system's source of randomness, each as likely as any other that could have
-been made. The rules are those for the account that --as names, else for a person who is no
+been made. They are for the account that --as names; else they pass every policy that reaches
+somebody, where these can be met together, and the rules for a person who is no
 administrator. What the exports do not say is named, so that nothing is promised for it.
 Only the passwords, and with --aloud how to read them out, are written to standard output;
 what they are worth goes to standard error. Where the systems' settings cannot be met
@@ -96,6 +97,13 @@ func mintedFor(c *cli.Command, names []string) ([]*trial.Target, error) {
 	if err != nil {
 		return nil, err
 	}
+	if c.String("as") == "" && c.String("policy") == "" {
+		if strictest, err := e.reaching(); err != nil {
+			return nil, err
+		} else if !trial.Collide(strictest) {
+			targets = strictest
+		}
+	}
 	return append(targets, e.asked(c.String("as"), targets)...), nil
 }
 
@@ -148,6 +156,11 @@ func measuredOn(c *cli.Command, names []string) ([]*trial.Target, error) {
 	if err != nil {
 		return nil, err
 	}
+	return e.reaching()
+}
+
+// reaching is each policy of the systems that reaches somebody.
+func (e *triedEstate) reaching() ([]*trial.Target, error) {
 	var all []*trial.Target
 	for i := range e.systems {
 		list, err := trial.Reaching(&e.systems[i])

@@ -45,7 +45,7 @@ func TestMintedAreAccepted(t *testing.T) {
 	for _, args := range [][]string{
 		{"rota"}, {"rota", "directory", "quay1"}, {"rota", "--phrase"}, {"quay1", "--aloud"}, {"mailboxes"},
 		{"tills", "--policy", "Counter"}, {"tills", "--policy", "Purser", "--aloud"}, {"rota", "--as", "siobhan.keane"},
-		{"rota", "--length", "20"}, {"directory", "--bits", "200"}, {"directory", "quay1", "--phrase", "--length", "4"},
+		{"rota", "--length", "28"}, {"directory", "--bits", "200"}, {"directory", "quay1", "--phrase", "--length", "4"},
 	} {
 		stdout, stderr, code := runTool(t, folder, append([]string{"mint", "--number", "15"}, args...)...)
 		if code != 0 || !strings.Contains(stderr, "each as likely as any other") {

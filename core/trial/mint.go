@@ -60,6 +60,15 @@ const (
 	aloudSymbols  = "+-=?!"
 )
 
+// Collide reports whether no password can satisfy all of the targets.
+func Collide(targets []*Target) bool {
+	var claims []password.Claim
+	for _, t := range targets {
+		claims = append(claims, password.ClaimsOf(t.Name(), t.Value)...)
+	}
+	return len(password.Collisions(claims, &password.Printable)) > 0
+}
+
 // NewMint prepares a mint for targets. The error is *Collision where nothing
 // satisfies them all. What rules ask gives way to what systems can do, and then
 // has a note.
