@@ -47,7 +47,8 @@ func TestRulesPage(t *testing.T) {
 		}
 	}
 	later, _, _ := runTool(t, folder, "rules", "page", "rota", "--as-of", "2027-01-01")
-	if !strings.Contains(later, "- A new password is none of the last 10 passwords.") || strings.Contains(later, "From 2027") || strings.Contains(later, "tills") {
+	if !strings.Contains(later, "- A new password is none of the last 10 passwords.") || strings.Contains(later, "From 2027") ||
+		strings.Contains(later, "tills") {
 		t.Errorf("on the day of a step:\n%s", later)
 	}
 	since := []string{former}
@@ -58,7 +59,8 @@ func TestRulesPage(t *testing.T) {
 	for _, from := range since {
 		page, stderr, code := runTool(t, folder, "rules", "page", "--since", from)
 		for _, line := range []string{"- **Changed:** An account is locked after at most 8 wrong passwords, for at least 15 minutes. (before: An account is locked after at most 10 " +
-			"wrong passwords, for at least 15 minutes.)", "- **New:** A password has no hint.", "- **No longer asked:** ~~A password may have 64 characters"} {
+			"wrong passwords, for at least 15 minutes.)", "- **New:** A password has no hint.",
+			"- **No longer asked:** ~~A password may have 64 characters"} {
 			if !strings.Contains(page, line) {
 				t.Errorf("since %s: no %q, exit %d %s", from, line, code, stderr)
 			}
@@ -78,13 +80,15 @@ func TestRulesPage(t *testing.T) {
 		t.Errorf("exit %d: %.200s", code, html)
 	}
 	replaceIn(t, house, "title: House password rules", "title: \"House \\u202e\\x1b[2J <script>alert(1)</script>\"")
-	for _, args := range []string{"rules page", "rules page --format html", "rules draft --from house --for rota", "rules asked quay1", "rules asked quay1 --format html",
+	for _, args := range []string{"rules page", "rules page --format html", "rules draft --from house --for rota", "rules asked quay1",
+		"rules asked quay1 --format html",
 		"rules compare house estate"} {
 		if out, _, _ := runTool(t, folder, strings.Fields(args)...); strings.ContainsAny(out, "\u202e\x1b") || strings.Contains(out, "<script>") {
 			t.Errorf("%s shows what a title hides: %q", args, out[:min(len(out), 600)])
 		}
 	}
-	for _, c := range []struct{ args, want string }{{"rules page --since nosuch", "--since: git knows no such revision"}, {"rules page --since=-x", "is no revision"},
+	for _, c := range []struct{ args, want string }{{"rules page --since nosuch", "--since: git knows no such revision"}, {"rules page --since=-x",
+		"is no revision"},
 		{"rules page --since " + t.TempDir(), "no estate.yaml"}, {"rules page nosuch", "no system is named \"nosuch\""},
 		{"rules page --format csv", "--format is one of markdown, html"}, {"rules draft --from house", "--for SYSTEM"},
 		{"rules draft --from huose --for rota", "did you mean \"house\""}, {"rules draft --from house --for rotta", "did you mean \"rota\""},
@@ -110,7 +114,8 @@ func TestDraftedRules(t *testing.T) {
 	}
 	folder := demoFolder(t)
 	draft, stderr, code := runTool(t, folder, "rules", "draft", "--from", "nist-800-63b-4", "--from", "house", "--for", "mailboxes", "--name", "exchange")
-	for _, part := range []string{"rules: exchange\n", "      min_length: at least 8", "#    rule: house/length\n#    setting: min_length\n#    value: \"8\"     # asked for: at least 12",
+	for _, part := range []string{"rules: exchange\n", "      min_length: at least 8",
+		"#    rule: house/length\n#    setting: min_length\n#    value: \"8\"     # asked for: at least 12",
 		"change_at_first_use yes (house/first-use)", "max_age: nist-800-63b-4/no-routine-change asks for never, and house/expiry for at most 365 days",
 		"max_length: at least 64   # also house/room (at least 64)", "    for: 'kind == \"person\"'\n"} {
 		if !strings.Contains(draft, part) {
@@ -132,7 +137,8 @@ func TestDraftedRules(t *testing.T) {
 	}
 	adopt, stderr, code := runTool(t, folder, "rules", "compare", "nist-800-63b-4", "estate")
 	for _, part := range []string{"nist-800-63b-4 on directory, quay1, rota", "2 cannot be met beside what is asked today", "where nothing holds today:",
-		"max_age            administrators                             at most 60 days   never", "lockout_attempts   administrators                             at most 5"} {
+		"max_age            administrators                             at most 60 days   never",
+		"lockout_attempts   administrators                             at most 5"} {
 		if !strings.Contains(adopt, part) {
 			t.Errorf("no %q; exit %d %s\n%s", part, code, stderr, adopt)
 		}
@@ -163,7 +169,8 @@ func TestStepAhead(t *testing.T) {
 	for _, f := range read() {
 		switch f.Rule {
 		case "check/step-ahead":
-			if ahead[f.System] += f.Reach.Accounts; f.Severity != "info" || !strings.Contains(f.Sentence, "house/history asks at least 10 from 2027-01-01 on") {
+			if ahead[f.System] += f.Reach.Accounts; f.Severity != "info" ||
+				!strings.Contains(f.Sentence, "house/history asks at least 10 from 2027-01-01 on") {
 				t.Errorf("%+v", f)
 			}
 		case "house/history":
@@ -191,7 +198,8 @@ func TestStepAhead(t *testing.T) {
 	}
 	due, _, _ := runTool(t, folder, "due", "--within", "50 days", "--format", "csv")
 	why, _, _ := runTool(t, folder, "why", "directory", "imacaskill")
-	if !strings.Contains(due, "rule,ahead,2027-01-01,2027-01-01,39,directory,Staff directory,") || !strings.Contains(due, "until then at least 8; 18 accounts fall short") ||
+	if !strings.Contains(due, "rule,ahead,2027-01-01,2027-01-01,39,directory,Staff directory,") ||
+		!strings.Contains(due, "until then at least 8; 18 accounts fall short") ||
 		!strings.Contains(why, "soon       house/history: asks for history at least 10 from 2027-01-01 on; it is 8") {
 		t.Errorf("%s\n%s", due, why)
 	}

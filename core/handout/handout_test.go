@@ -96,8 +96,10 @@ clauses:
 	former := read(t, strings.NewReplacer("at most 10", "at most 20", "  - {id: agency", "  - {id: gone, expect: {hint_allowed: no}}\n  - {id: agency").
 		Replace("rules: house\nclauses:\n  - {id: lock, expect: {lockout_attempts: at most 10, lockout_duration: at least 15 minutes}}\n"+
 			"  - {id: agency, forbid: privileged and login == \"x\", says: administrators named x}\n"))
-	h := Of("Marrowby", []System{{Name: "a", Title: "A", Rules: []*rules.Set{house, admins}, Moment: at}, {Name: "b", Rules: []*rules.Set{house, admins}, Moment: at},
-		{Name: "c", Moment: at}}, []System{{Name: "a", Rules: []*rules.Set{former}, Moment: at}, {Name: "b", Rules: []*rules.Set{former}, Moment: at}}, "spring")
+	h := Of("Marrowby", []System{{Name: "a", Title: "A", Rules: []*rules.Set{house, admins}, Moment: at},
+		{Name: "b", Rules: []*rules.Set{house, admins}, Moment: at},
+		{Name: "c", Moment: at}}, []System{{Name: "a", Rules: []*rules.Set{former}, Moment: at},
+		{Name: "b", Rules: []*rules.Set{former}, Moment: at}}, "spring")
 	if len(h.Parts) != 2 || h.Parts[0].Name() != "A, b" || h.Parts[1].From() != "Nobody has said which rules hold here." {
 		t.Fatalf("%+v", h.Parts)
 	}
