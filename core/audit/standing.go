@@ -100,9 +100,10 @@ type askedKey struct {
 // askedSum counts accounts by the value that holds for them.
 type askedSum struct {
 	Standing
-	seen   map[int]bool // rules that are among By
-	values map[setting.Value]int
-	below  map[setting.Value]int
+	seen     map[int]bool // rules that are among By
+	beyondBy int          // the first rule that the system cannot meet
+	values   map[setting.Value]int
+	below    map[setting.Value]int
 }
 
 // WhatIsAsked tells, by kind of account, what the rules of a system ask once those
@@ -114,32 +115,28 @@ func WhatIsAsked(s *Subject, o Options) ([]Standing, error) {
 		return nil, err
 	}
 	sums := map[askedKey]*askedSum{}
-	var asked [setting.Len]outcomeOfOne
+	alike := map[askedAlike]int{}
+	var reach []byte
 	err = s.Export.Accounts(func(a *facts.Account) error {
 		holds := e.resolve(a)
 		if a.WithoutPassword() {
 			return nil
 		}
+		reach = reach[:0]
 		for _, i := range e.clauses {
-			e.reach[i] = e.rules[i].clause.For.Test(&e.about)
+			reach = append(reach, byte(e.rules[i].clause.For.Test(&e.about)))
 		}
-		clear(asked[:])
-		who := whoIs(a)
-		for _, i := range e.clauses {
-			if reach := e.afterReplacing(i); reach != facts.No {
-				e.addAsked(sums, i, who, reach, holds, &asked)
-			}
-		}
-		for id := range asked {
-			if asked[id].asked {
-				sums[askedKey{who, setting.ID(id)}].add(holds.Get(setting.ID(id)).Value, asked[id])
-			}
+		alike[askedAlike{holds, whoIs(a), string(reach)}]++
+		if len(alike) >= outcomesKept {
+			e.askedOf(sums, alike)
+			clear(alike)
 		}
 		return nil
 	})
 	if err != nil {
 		return nil, err
 	}
+	e.askedOf(sums, alike)
 	var list []Standing
 	for _, sum := range sums {
 		list = append(list, sum.settle())
@@ -148,6 +145,33 @@ func WhatIsAsked(s *Subject, o Options) ([]Standing, error) {
 		return cmp.Or(cmp.Compare(orderOf(a.Who), orderOf(b.Who)), cmp.Compare(a.Setting, b.Setting))
 	})
 	return list, nil
+}
+
+// askedAlike are accounts of which the same is asked, and that have the same.
+type askedAlike struct {
+	holds *effective.Settings
+	who   string
+	reach string // of the clauses, each a facts.Tri
+}
+
+// askedOf counts accounts that are alike together.
+func (e *engine) askedOf(sums map[askedKey]*askedSum, alike map[askedAlike]int) {
+	for x, accounts := range alike {
+		for n, i := range e.clauses {
+			e.reach[i] = facts.Tri(x.reach[n])
+		}
+		var asked [setting.Len]outcomeOfOne
+		for _, i := range e.clauses {
+			if reach := e.afterReplacing(i); reach != facts.No {
+				e.addAsked(sums, i, x.who, reach, x.holds, &asked)
+			}
+		}
+		for id := range asked {
+			if asked[id].asked {
+				sums[askedKey{x.who, setting.ID(id)}].add(x.holds.Get(setting.ID(id)).Value, asked[id], accounts)
+			}
+		}
+	}
 }
 
 // whoIs is the kind of account that rules mostly tell apart.
@@ -190,8 +214,8 @@ func (e *engine) addAsked(sums map[askedKey]*askedSum, i int, who string, reach 
 			sum.seen[i] = true
 			sum.By = append(sum.By, AskedBy{r.id, x.requirement})
 		}
-		if x.beyond {
-			sum.Beyond, sum.Nearest = true, x.nearest
+		if x.beyond && (!sum.Beyond || i <= sum.beyondBy) {
+			sum.Beyond, sum.Nearest, sum.beyondBy = true, x.nearest, i
 		}
 		one := &asked[x.setting]
 		one.asked = true
@@ -206,16 +230,16 @@ func (e *engine) addAsked(sums map[askedKey]*askedSum, i int, who string, reach 
 	}
 }
 
-// add counts one account.
-func (s *askedSum) add(value setting.Value, o outcomeOfOne) {
-	s.Accounts++
-	s.values[value]++
+// add counts accounts that have the same value.
+func (s *askedSum) add(value setting.Value, o outcomeOfOne, accounts int) {
+	s.Accounts += accounts
+	s.values[value] += accounts
 	switch {
 	case o.below:
-		s.Below++
-		s.below[value]++
+		s.Below += accounts
+		s.below[value] += accounts
 	case o.unknown:
-		s.Unknown++
+		s.Unknown += accounts
 	}
 }
 
