@@ -254,7 +254,9 @@ func rulesPage(c *cli.Command, names []string) error {
 		}
 	}
 	if info, err := os.Stat(since); err == nil && info.IsDir() {
-		since = filepath.Base(since)
+		if whole, err := filepath.Abs(since); err == nil { // "." has no name
+			since = filepath.Base(whole)
+		}
 	}
 	h := handout.Of(e.Name, systems, former, since)
 	return show(c, func(w io.Writer, o output.Options) error {
