@@ -171,6 +171,9 @@ func (r *Entries) Next() (*Entry, error) {
 	e.DN, e.Line, e.Attrs, e.Seen = "", 0, e.Attrs[:0], 0
 	r.at, r.late, r.decoded = 0, r.late[:0], r.decoded[:0]
 	for {
+		if e.Line > 0 {
+			r.plain(e)
+		}
 		ok := r.logical()
 		if !ok || r.raw == "" {
 			if e.Line > 0 {
@@ -192,6 +195,47 @@ func (r *Entries) Next() (*Entry, error) {
 			return nil, err
 		}
 	}
+}
+
+// plain adds attributes as long as each line is one that the entry before had there
+// too, or one more value of the same, and is written plainly.
+func (r *Entries) plain(e *Entry) {
+	for r.at < len(r.known) {
+		rest, k, next := r.text[r.pos:], &r.known[r.at], r.at+1
+		if !k.begins(rest) {
+			if r.at == 0 {
+				return
+			}
+			if k, next = &r.known[r.at-1], r.at; !k.begins(rest) {
+				return
+			}
+		}
+		if k.flag || k.name == "dn" || k.name == "changetype" {
+			return
+		}
+		end := strings.IndexByte(rest, '\n')
+		if end < 0 || end+1 >= len(rest) || rest[end+1] == ' ' {
+			return
+		}
+		r.at = next
+		r.pos += end + 1
+		r.Line++
+		e.Seen |= k.seen
+		if k.name == "" {
+			continue
+		}
+		for rest[end-1] == '\r' {
+			end--
+		}
+		e.Attrs = append(e.Attrs, Attribute{Name: k.name, Value: rest[min(len(k.raw)+2, end):end], Line: r.Line})
+	}
+}
+
+// begins reports whether a line begins with the name, a colon and a blank, and then
+// with a value.
+func (k *knownName) begins(line string) bool {
+	n := len(k.raw)
+	return len(line) > n+2 && line[n] == ':' && line[n+1] == ' ' && line[n+2] != ' ' && line[:n] == k.raw
 }
 
 // settle makes texts of the values that had to be put together.

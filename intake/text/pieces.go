@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 	"strings"
+	"unsafe"
 )
 
 const pieceSize = 1 << 18
@@ -13,6 +14,19 @@ type Piece struct {
 	Text string
 	Line int  // of its first character, counted from 1
 	Last bool // nothing follows; its last record may not be whole
+
+	memory []byte
+	spare  chan<- []byte
+}
+
+// Free gives the memory of the text back, to be read into again: for those who keep
+// nothing of it.
+func (p *Piece) Free() {
+	select {
+	case p.spare <- p.memory:
+	default:
+	}
+	p.Text, p.memory, p.spare = "", nil, nil
 }
 
 // Pieces cuts a file into pieces.
@@ -23,12 +37,16 @@ type Pieces struct {
 	size  int // how much to read at a time
 	line  int
 	ended bool
+	spare chan []byte
 }
+
+// mostSpare is how many pieces of memory wait to be read into again.
+const mostSpare = 8
 
 // NewPieces returns the pieces of what r reads. cut returns how many bytes at
 // the beginning of a text are whole records; 0 for none.
 func NewPieces(r io.Reader, cut func(string) int) *Pieces {
-	return &Pieces{r: r, cut: cut, size: pieceSize, line: 1}
+	return &Pieces{r: r, cut: cut, size: pieceSize, line: 1, spare: make(chan []byte, mostSpare)}
 }
 
 // Next returns the next piece; io.EOF when there is none.
@@ -40,7 +58,7 @@ func (p *Pieces) Next() (Piece, error) {
 		if len(p.buf) == 0 {
 			return Piece{}, io.EOF
 		}
-		whole := string(p.buf)
+		whole := unsafe.String(&p.buf[0], len(p.buf)) // which nobody writes to any more, once it is a piece
 		n := len(whole)
 		if !p.ended {
 			n = p.cut(whole)
@@ -52,19 +70,34 @@ func (p *Pieces) Next() (Piece, error) {
 			p.size *= 2
 			continue
 		}
-		p.size = pieceSize
-		piece := Piece{Text: whole[:n], Line: p.line, Last: p.ended}
+		piece := Piece{Text: whole[:n], Line: p.line, Last: p.ended, memory: p.buf, spare: p.spare}
 		p.line += strings.Count(piece.Text, "\n")
-		p.buf = p.buf[:copy(p.buf, p.buf[n:])]
+		rest := p.buf[n:]
+		p.size, p.buf = pieceSize, nil
+		if len(rest) > 0 {
+			p.buf = append(p.memory(len(rest)), rest...)
+		}
 		return piece, nil
 	}
+}
+
+// memory is empty and has room for so many bytes, and for a piece.
+func (p *Pieces) memory(size int) []byte {
+	select {
+	case spare := <-p.spare:
+		if cap(spare) > size {
+			return spare[:0]
+		}
+	default:
+	}
+	return make([]byte, 0, max(size, pieceSize)+pieceSize/4)
 }
 
 // fill reads until there are more than size bytes, so that it is known whether
 // a piece that ends there is the last.
 func (p *Pieces) fill(size int) error {
 	if cap(p.buf) <= size {
-		p.buf = append(make([]byte, 0, size+pieceSize/4), p.buf...)
+		p.buf = append(p.memory(size), p.buf...)
 	}
 	for len(p.buf) <= size && !p.ended {
 		n, err := p.r.Read(p.buf[len(p.buf):cap(p.buf)])

@@ -74,12 +74,17 @@ type lastByte struct {
 func (f *File) Odd() int64 { return f.last.odd }
 
 // controls returns the place of the first control character; -1 for none. Eight
-// bytes at a time are tested for one below 32, which ends of lines are too.
+// bytes at a time are tested for one below 32 that ends no line.
 func controls(p []byte) int {
+	const low = 0x7f7f7f7f7f7f7f7f
 	i := 0
 	for ; i+8 <= len(p); i += 8 {
 		word := binary.LittleEndian.Uint64(p[i:])
-		if (word-0x2020202020202020)&^word&0x8080808080808080 == 0 {
+		below := (word - 0x2020202020202020) &^ word & 0x8080808080808080
+		if below == 0 {
+			continue
+		}
+		if x := word ^ 0x0a0a0a0a0a0a0a0a; below&((x&low+low)|x) == 0 { // nothing but line feeds
 			continue
 		}
 		for j, c := range p[i : i+8] {

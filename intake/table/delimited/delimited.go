@@ -68,7 +68,8 @@ func open(s *table.Source) (table.Table, error) {
 	if r.pos >= len(piece.Text) && piece.Last && !strings.HasSuffix(piece.Text, "\n") {
 		s.Notes.Incomplete(facts.Origin{File: name, Line: 1}, "the file ends in its headings: it was cut off; take the export again")
 	}
-	t.Waiting = &text.Piece{Text: piece.Text[r.pos:], Line: r.line, Last: piece.Last}
+	piece.Text, piece.Line = piece.Text[r.pos:], r.line
+	t.Waiting = &piece
 	return t, nil
 }
 

@@ -46,8 +46,13 @@ func (r *records) next() (fields []string, line int, ok bool, err error) {
 			r.advance(next, 1)
 			continue
 		}
-		if r.quotes && strings.IndexByte(row, '"') >= 0 {
-			return r.quoted(line)
+		if r.quotes {
+			if !r.splitQuoted(row) {
+				r.fields = r.fields[:0]
+				return r.quoted(line)
+			}
+			r.advance(next, 1)
+			return r.fields, line, true, nil
 		}
 		r.advance(next, 1)
 		r.split(row)
@@ -78,6 +83,75 @@ func (r *records) split(row string) {
 		}
 	}
 	r.fields = append(fields, row[from:])
+}
+
+// splitQuoted is split for a row that may have quoted fields; false where one is out
+// of the ordinary.
+func (r *records) splitQuoted(row string) bool {
+	const ones, low, quotes = 0x0101010101010101, 0x7f7f7f7f7f7f7f7f, 0x2222222222222222
+	commas := ones * uint64(r.comma)
+	bytes := unsafe.Slice(unsafe.StringData(row), len(row)) // only read
+	fields, from, i := r.fields, 0, 0
+scan:
+	for i+8 <= len(bytes) {
+		word := binary.LittleEndian.Uint64(bytes[i:])
+		x, y := word^commas, word^quotes
+		found := ^((x&low + low) | x | low) | ^((y&low + low) | y | low)
+		for ; found != 0; found &= found - 1 {
+			at := i + bits.TrailingZeros64(found)/8
+			if row[at] == r.comma {
+				fields = append(fields, row[from:at])
+				from = at + 1
+				continue
+			}
+			end := r.closed(row, from, at)
+			if end < 0 {
+				return false
+			}
+			fields = append(fields, row[from+1:end])
+			if from = end + 2; from > len(row) { // the field is the last
+				r.fields = fields
+				return true
+			}
+			i = from
+			continue scan
+		}
+		i += 8
+	}
+	for ; i < len(row); i++ {
+		switch row[i] {
+		case r.comma:
+			fields = append(fields, row[from:i])
+			from = i + 1
+		case '"':
+			end := r.closed(row, from, i)
+			if end < 0 {
+				return false
+			}
+			fields = append(fields, row[from+1:end])
+			if from = end + 2; from > len(row) {
+				r.fields = fields
+				return true
+			}
+			i = end + 1
+		}
+	}
+	r.fields = append(fields, row[from:])
+	return true
+}
+
+// closed finds the end of a field whose quote stands at a place; -1 where it is not
+// a plain one.
+func (r *records) closed(row string, from, quote int) int {
+	if quote != from {
+		return -1
+	}
+	n := strings.IndexByte(row[quote+1:], '"')
+	end := quote + 1 + n
+	if n < 0 || end+1 < len(row) && row[end+1] != r.comma {
+		return -1
+	}
+	return end
 }
 
 func (r *records) advance(bytes, lines int) { r.pos, r.line = r.pos+bytes, r.line+lines }
@@ -185,6 +259,9 @@ func afterRecord(comma byte) func(string) int {
 		if strings.IndexByte(s, '"') < 0 {
 			return strings.LastIndexByte(s, '\n') + 1
 		}
+		if whole, ok := afterQuotes(s, comma); ok {
+			return whole
+		}
 		r := records{text: s, comma: comma}
 		whole := 0
 		for {
@@ -195,5 +272,40 @@ func afterRecord(comma byte) func(string) int {
 			whole = r.pos
 		}
 		return whole
+	}
+}
+
+// afterQuotes finds the last line end outside of quotes; false where a quote stands
+// where none should, and rows end otherwise.
+func afterQuotes(s string, comma byte) (int, bool) {
+	whole, at := 0, 0
+	for {
+		n := strings.IndexByte(s[at:], '"')
+		if n < 0 {
+			if end := strings.LastIndexByte(s[at:], '\n'); end >= 0 {
+				whole = at + end + 1
+			}
+			return whole, true
+		}
+		quote := at + n
+		if quote > 0 && s[quote-1] != comma && s[quote-1] != '\n' {
+			return 0, false
+		}
+		if end := strings.LastIndexByte(s[at:quote], '\n'); end >= 0 {
+			whole = at + end + 1
+		}
+		for at = quote + 1; ; at += 2 { // past doubled quotes
+			n := strings.IndexByte(s[at:], '"')
+			if at += n; n < 0 || at+1 == len(s) {
+				return whole, true // the text ends in the field
+			}
+			if s[at+1] != '"' {
+				break
+			}
+		}
+		at++
+		if s[at] != comma && s[at] != '\n' && !strings.HasPrefix(s[at:], "\r\n") {
+			return 0, false
+		}
 	}
 }

@@ -15,10 +15,12 @@ import (
 type jsonNode struct {
 	path string
 	kids []jsonKid
+	flat bool // no member is more than a plain value or a list of texts
 }
 
 type jsonKid struct {
 	name    string
+	quoted  string
 	columns []int     // that take the member's value as it is
 	inner   *jsonNode // members of the member; nil for none
 	odd     []oddPath // paths on from it that are more than names
@@ -39,6 +41,7 @@ func jsonTree(paths [][]step) *jsonNode {
 		}
 		root.add(steps, column)
 	}
+	root.flatten()
 	return root
 }
 
@@ -95,6 +98,8 @@ type jsonLine struct {
 	late  []lateText      // texts that had to be decoded
 	bytes []byte          // what they are
 	left  map[string]bool // paths of members that no column takes; nil where nobody asks
+
+	escapes bool // the line has backslashes
 }
 
 // maxNesting bounds how deep values may lie, as encoding/json does.
@@ -136,13 +141,18 @@ func (p *jsonLine) read(s string, root *jsonNode) error {
 	if p.i < len(p.s) {
 		return p.fail("the end of the line")
 	}
+	p.settle()
+	return nil
+}
+
+// settle puts the texts that had to be decoded into the row.
+func (p *jsonLine) settle() {
 	if len(p.late) > 0 {
 		all := string(p.bytes)
 		for _, l := range p.late {
 			p.row[l.column] = all[l.from:l.to]
 		}
 	}
-	return nil
 }
 
 func (p *jsonLine) at(c byte) bool { return p.i < len(p.s) && p.s[p.i] == c }

@@ -108,6 +108,9 @@ func (r *jsonLineRows) Next() ([]string, table.Place) {
 func (r *jsonLineRows) read(line string) error {
 	t := r.whole
 	if t.tree != nil {
+		if r.line.quick(line, t.tree) {
+			return nil
+		}
 		return r.line.read(line, t.tree)
 	}
 	if err := r.line.read(line, nil); err != nil {

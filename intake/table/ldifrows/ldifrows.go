@@ -21,6 +21,7 @@ type ldifTable struct {
 	class   string // object class of the entries that are rows; "" for all
 	names   []string
 	small   []string // the names in small letters
+	dn      []int    // columns that take the name of the entry
 	twice   []bool   // whether several columns take the attribute
 	wanted  map[string]bool
 	found   []bool
@@ -62,6 +63,9 @@ func (t *ldifTable) Column(name string) (int, error) {
 	small := strings.ToLower(name)
 	t.names, t.small, t.found = append(t.names, name), append(t.small, small), append(t.found, false)
 	t.wanted[small] = true
+	if small == "dn" {
+		t.dn = append(t.dn, len(t.names)-1)
+	}
 	t.twice = append(t.twice, false)
 	for c, other := range t.small[:len(t.small)-1] {
 		if other == small {
@@ -122,6 +126,12 @@ func (r *ldifRows) fill(x *ldif.Entry) {
 	names, next := r.whole.small, 0
 	for i := 0; i < len(x.Attrs); i++ {
 		a := &x.Attrs[i]
+		if next < len(names) && names[next] == a.Name && !r.whole.twice[next] && r.row[next] == "" && len(r.late) == 0 &&
+			(i+1 == len(x.Attrs) || x.Attrs[i+1].Name != a.Name) {
+			r.row[next], r.found[next] = a.Value, true
+			next++
+			continue
+		}
 		several := i + 1
 		for several < len(x.Attrs) && x.Attrs[several].Name == a.Name {
 			several++
@@ -142,10 +152,8 @@ func (r *ldifRows) fill(x *ldif.Entry) {
 			}
 		}
 	}
-	for c, name := range names {
-		if name == "dn" {
-			r.row[c], r.found[c] = x.DN, true
-		}
+	for _, c := range r.whole.dn {
+		r.row[c], r.found[c] = x.DN, true
 	}
 	if len(r.late) > 0 {
 		all := string(r.joined)

@@ -1,0 +1,255 @@
+package jsonrows
+
+import (
+	"encoding/binary"
+	"strings"
+	"unicode/utf8"
+	"unsafe"
+
+	"yewcone/intake/table"
+)
+
+// quick is read for an object as most exports write them: members with plain values
+// and lists of texts, of which each stands once. It returns false for every other,
+// with nothing found, and for what is no object.
+func (p *jsonLine) quick(s string, n *jsonNode) bool {
+	if n == nil || !n.flat || !plainText(s) || s[0] != '{' {
+		return false
+	}
+	p.s, p.late, p.bytes = s, p.late[:0], p.bytes[:0]
+	for i := range p.row {
+		p.row[i] = table.Absent
+	}
+	p.escapes = strings.IndexByte(s, '\\') >= 0
+	i, guess := 1, 0
+	for i < len(s) {
+		if s[i] == ' ' {
+			i++
+		}
+		kid := -1
+		if guess < len(n.kids) && strings.HasPrefix(s[i:], n.kids[guess].quoted) {
+			kid = guess
+			i += len(n.kids[guess].quoted)
+			guess++
+		} else {
+			name, end := p.plainName(i)
+			if end < 0 {
+				return false
+			}
+			if kid = n.find(name, guess); kid >= 0 {
+				guess = kid + 1
+			} else if p.left != nil && len(p.left) < table.MostUnread {
+				p.left[Member(n.path, name)] = true
+			}
+			i = end
+		}
+		if i >= len(s) || s[i] != ':' {
+			return false
+		}
+		if i++; i < len(s) && s[i] == ' ' {
+			i++
+		}
+		if i = p.value(n, kid, i); i < 0 || i >= len(s) {
+			return false
+		}
+		switch {
+		case s[i] == ',':
+			i++
+		case s[i] == '}' && (i+1 == len(s) || strings.TrimSpace(s[i+1:]) == ""):
+			p.settle()
+			return true
+		default:
+			return false
+		}
+	}
+	return false
+}
+
+// find returns the kid of a name, looking from where it is expected on; -1 for none.
+func (n *jsonNode) find(name string, guess int) int {
+	for range n.kids {
+		if guess >= len(n.kids) {
+			guess = 0
+		}
+		if n.kids[guess].name == name {
+			return guess
+		}
+		guess++
+	}
+	return -1
+}
+
+// plainName reads a name in quotes and returns where it ends; -1 where it is
+// written in another way.
+func (p *jsonLine) plainName(i int) (string, int) {
+	if i >= len(p.s) || p.s[i] != '"' {
+		return "", -1
+	}
+	j := strings.IndexByte(p.s[i+1:], '"')
+	if j < 0 {
+		return "", -1
+	}
+	name := p.s[i+1 : i+1+j]
+	if p.escapes && strings.IndexByte(name, '\\') >= 0 {
+		return "", -1
+	}
+	return name, i + j + 2
+}
+
+// value reads the value of a kid, -1 for one that no column takes, and returns where
+// it ends; -1 where it is not plain, or the kid has one already.
+func (p *jsonLine) value(n *jsonNode, at, i int) int {
+	s, start := p.s, i
+	if i >= len(s) {
+		return -1
+	}
+	var kid *jsonKid
+	if at >= 0 {
+		kid = &n.kids[at]
+		if p.row[kid.first()] != table.Absent {
+			return -1
+		}
+	}
+	text, late := "", -1
+	switch c := s[i]; {
+	case c == '"':
+		j := strings.IndexByte(s[i+1:], '"')
+		if j < 0 {
+			return -1
+		}
+		text, i = s[i+1:i+1+j], i+j+2
+		if !p.escapes || strings.IndexByte(text, '\\') < 0 {
+			break
+		}
+		p.i = start
+		raw, _, err := p.raw()
+		if err != nil {
+			return -1
+		}
+		if i = p.i; kid != nil {
+			late = len(p.bytes)
+			p.bytes = unescape(p.bytes, raw)
+		}
+	case c == 't' || c == 'f' || c == 'n':
+		word := "true"
+		if c == 'f' {
+			word = "false"
+		} else if c == 'n' {
+			word = "null"
+		}
+		if !strings.HasPrefix(s[i:], word) {
+			return -1
+		}
+		text, i = word, i+len(word)
+	case c == '-' || c >= '0' && c <= '9':
+		p.i = i
+		if p.number() != nil {
+			return -1
+		}
+		text, i = s[start:p.i], p.i
+	case c == '[':
+		return p.texts(kid, i)
+	default:
+		return -1
+	}
+	if kid == nil {
+		return i
+	}
+	for _, c := range kid.columns {
+		p.row[c], p.found[c] = text, true
+		if late >= 0 {
+			p.late = append(p.late, lateText{c, late, len(p.bytes)})
+		}
+	}
+	for _, o := range kid.odd {
+		p.row[o.column] = ""
+	}
+	return i
+}
+
+// texts reads a list of texts for columns that take all its elements.
+func (p *jsonLine) texts(kid *jsonKid, i int) int {
+	if kid == nil || len(kid.columns) > 0 {
+		return -1
+	}
+	s, from, count := p.s, len(p.bytes), 0
+	var first string
+	i++
+	for i < len(s) && s[i] != ']' {
+		text, end := p.plainName(i)
+		if end < 0 || end >= len(s) {
+			return -1
+		}
+		switch i = end; count {
+		case 0:
+			first = text
+		case 1:
+			p.bytes = append(append(append(p.bytes, first...), '\n'), text...)
+		default:
+			p.bytes = append(append(p.bytes, '\n'), text...)
+		}
+		count++
+		if s[i] == ',' {
+			if i++; i < len(s) && s[i] == ' ' {
+				i++
+			}
+			if i >= len(s) || s[i] != '"' {
+				return -1
+			}
+		}
+	}
+	if i >= len(s) {
+		return -1
+	}
+	for _, o := range kid.odd {
+		if p.row[o.column], p.found[o.column] = first, true; count > 1 {
+			p.late = append(p.late, lateText{o.column, from, len(p.bytes)})
+		}
+	}
+	return i + 1
+}
+
+// flatten settles whether objects may be read the quick way.
+func (n *jsonNode) flatten() {
+	n.flat = true
+	for i := range n.kids {
+		k := &n.kids[i]
+		k.quoted = `"` + k.name + `"`
+		n.flat = n.flat && k.inner == nil && strings.IndexByte(k.name, '"') < 0 && strings.IndexByte(k.name, '\\') < 0 && plainText(k.name+"  ")
+		for _, o := range k.odd {
+			n.flat = n.flat && len(o.steps) == 1 && o.steps[0].kind == toAll
+		}
+	}
+}
+
+// first is a column that the kid brings.
+func (k *jsonKid) first() int {
+	if len(k.columns) > 0 {
+		return k.columns[0]
+	}
+	return k.odd[0].column
+}
+
+// plainText reports whether a text is UTF-8 without control characters, and not
+// empty.
+func plainText(s string) bool {
+	if s == "" {
+		return false
+	}
+	bytes := unsafe.Slice(unsafe.StringData(s), len(s)) // only read
+	var high uint64
+	for ; len(bytes) >= 8; bytes = bytes[8:] {
+		word := binary.LittleEndian.Uint64(bytes)
+		if (word-0x2020202020202020)&^word&0x8080808080808080 != 0 {
+			return false
+		}
+		high |= word
+	}
+	for _, c := range bytes {
+		if c < ' ' {
+			return false
+		}
+		high |= uint64(c)
+	}
+	return high&0x8080808080808080 == 0 || utf8.ValidString(s)
+}
