@@ -34,7 +34,10 @@ func (e *engine) account(a *facts.Account, place int64) error {
 	e.place = place
 	settings := e.resolve(a)
 	v := e.judge(settings)
-	e.count(a, v)
+	e.count(a, v, 1)
+	if a.StoredMark != 0 && a.Enabled != facts.No {
+		e.marks = append(e.marks, a.StoredMark)
+	}
 	if e.summary.Spread != nil {
 		e.summary.Spread.Add(a, &e.about.Derived)
 	}
@@ -43,10 +46,10 @@ func (e *engine) account(a *facts.Account, place int64) error {
 	}
 	if a.WithoutPassword() {
 		v = e.empty
-	} else if a.Enabled != facts.No {
-		v.audiences[gap.AudienceOf(a)]++
 	}
-	if err := e.record(e.outcomeOf(a, v), a); err != nil || e.signins.seen == nil {
+	o := e.outcomeOf(a, v)
+	e.met.remember(e, a, settings, o)
+	if err := e.record(o, a); err != nil || e.signins.seen == nil {
 		return err
 	}
 	return e.signInChecks(a)
@@ -105,29 +108,30 @@ func (e *engine) kindOf(a *facts.Account) string {
 	return cmp.Or(a.Kind, facts.Person)
 }
 
-// count keeps the sums of a system.
-func (e *engine) count(a *facts.Account, v *verdict) {
-	e.summary.Accounts++
+// count adds so many accounts, of which one is at hand, to the sums of a system.
+func (e *engine) count(a *facts.Account, v *verdict, n int) {
+	e.summary.Accounts += n
 	if a.Privileged == facts.Yes {
-		e.summary.Privileged++
-		v.privileged++
+		e.summary.Privileged += n
+		v.privileged += n
 	}
 	if a.Kind == "" {
-		e.summary.KindsUnknown++
+		e.summary.KindsUnknown += n
 	}
 	if a.Enabled == facts.No {
-		e.summary.Disabled++
+		e.summary.Disabled += n
 	} else {
-		v.secondFactor[a.SecondFactor]++
+		v.secondFactor[a.SecondFactor] += n
+		if !a.WithoutPassword() {
+			v.audiences[gap.AudienceOf(a)] += n
+		}
 	}
-	v.accounts++
-	if a.StoredMark != 0 && a.Enabled != facts.No {
-		e.marks = append(e.marks, a.StoredMark)
-	}
+	v.accounts += n
 }
 
 // sumUp adds what was counted by verdict to the sums of the system.
 func (e *engine) sumUp() {
+	e.met.sumUp(e)
 	for _, v := range e.verdicts {
 		for _, p := range v.settings.Reach {
 			e.view.PolicyReach[p.Name] += v.accounts

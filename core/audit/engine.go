@@ -55,6 +55,7 @@ type engine struct {
 	people  []gap.Entry // that are not in the register yet
 	stale   int64       // seconds after which a person's password counts as old
 
+	met      met // accounts that need not be filled in again
 	pattern  condition.Pattern
 	key      []byte
 	outcomes map[string]*outcome

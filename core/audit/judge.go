@@ -79,6 +79,7 @@ func (e *engine) judge(s *effective.Settings) *verdict {
 	if len(e.verdicts) >= verdictLimit {
 		e.sumUp()
 		clear(e.verdicts)
+		e.met.forget()
 	}
 	e.verdicts[s] = v
 	e.latest = v

@@ -33,15 +33,20 @@ func (n *names) hash(a *facts.Account) uint64 {
 	if a.DN != "" {
 		return maphash.String(*n.seed, a.DN)
 	}
-	h := maphash.String(*n.seed, a.Login)
-	if a.Policy != "" {
-		h ^= bits.RotateLeft64(maphash.String(*n.seed, a.Policy), 1)
-	}
-	return h
+	return maphash.String(*n.seed, a.Login) ^ n.within(a.Policy)
 }
 
-func (n *names) add(a *facts.Account) {
-	h := n.hash(a)
+// within is what the policy adds to the hash of a sign-in name.
+func (n *names) within(policy string) uint64 {
+	if policy == "" {
+		return 0
+	}
+	return bits.RotateLeft64(maphash.String(*n.seed, policy), 1)
+}
+
+func (n *names) add(a *facts.Account) { n.addHash(n.hash(a)) }
+
+func (n *names) addHash(h uint64) {
 	if h<<n.shift>>n.shift != h {
 		return
 	}
@@ -64,18 +69,55 @@ func (n *names) merge(o *names) {
 
 // doubled returns the names that stand twice.
 func (n *names) doubled() map[uint64]bool {
-	slices.Sort(n.hashes)
+	sortByHead(n.hashes, n.shift)
 	var list map[uint64]bool
-	for i := 1; i < len(n.hashes); i++ {
-		if n.hashes[i] == n.hashes[i-1] {
-			if list == nil {
-				list = map[uint64]bool{}
+	for i, h := range n.hashes {
+		for _, other := range n.hashes[i+1:] {
+			if headOf(h, n.shift) != headOf(other, n.shift) {
+				break
 			}
-			list[n.hashes[i]] = false
+			if h == other {
+				if list == nil {
+					list = map[uint64]bool{}
+				}
+				list[h] = false
+				break
+			}
 		}
 	}
 	n.hashes = nil
 	return list
+}
+
+// A head is the first bits of a hash, after those that all have alike: three digits
+// of eleven.
+const (
+	digitBits = 11
+	headBits  = 3 * digitBits
+)
+
+func headOf(hash uint64, shift int) uint64 { return hash << shift >> (64 - headBits) }
+
+// sortByHead puts hashes with the same head together.
+func sortByHead(list []uint64, shift int) {
+	other := make([]uint64, len(list))
+	from, to := list, other
+	for digit := range headBits / digitBits {
+		var begins [1<<digitBits + 1]int
+		for _, h := range from {
+			begins[headOf(h, shift)>>(digit*digitBits)%(1<<digitBits)+1]++
+		}
+		for i := range begins[1:] {
+			begins[i+1] += begins[i]
+		}
+		for _, h := range from {
+			at := &begins[headOf(h, shift)>>(digit*digitBits)%(1<<digitBits)]
+			to[*at] = h
+			*at++
+		}
+		from, to = to, from
+	}
+	copy(list, from)
 }
 
 // again reports whether an account was met before.

@@ -55,7 +55,7 @@ func (e *engine) outcomeOf(a *facts.Account, v *verdict) *outcome {
 		e.clause(i, v, a)
 	}
 	e.stepsAhead(v, a)
-	if len(e.outcomes) >= outcomesKept || e.options.alone {
+	if len(e.outcomes) >= outcomesKept || e.options.Singly {
 		return &e.fresh
 	}
 	o := e.fresh

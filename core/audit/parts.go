@@ -100,17 +100,23 @@ func (r *reading) divide(jobs int) error {
 func (r *reading) work(e *engine) {
 	defer r.workers.Done()
 	for t := range r.tasks {
-		place := int64(t.number) * placesInPart
-		t.err = t.part.Accounts(func(a *facts.Account) error {
+		first := int64(t.number) * placesInPart
+		place := first
+		account := func(a *facts.Account) error {
 			place++
 			if n := max(len(a.Login), len(a.DN)); n > facts.LongestName {
 				t.notes.Refuse(a.Origin, "the name of the account is %d bytes long, which no system's is; it is left out", n)
 				return nil
 			}
 			return e.account(a, place)
-		})
+		}
+		if done, err := e.sketches(t.part, &place, account); done {
+			t.err = err
+		} else {
+			t.err = t.part.Accounts(account)
+		}
 		if e.options.Progress != nil {
-			e.options.Progress.Add(place - int64(t.number)*placesInPart)
+			e.options.Progress.Add(place - first)
 		}
 		r.finished <- t
 	}

@@ -117,7 +117,7 @@ func TestPartsAndOutcomes(t *testing.T) {
 			export = &d.fake
 		}
 		result, err := Run("e", []Subject{mixedSubject(t, export, system)}, Options{
-			Examples: 7, Jobs: jobs, alone: alone})
+			Examples: 7, Jobs: jobs, Singly: alone})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -372,7 +372,7 @@ func (c *compiler) binary(n *ast.BinaryNode) (value, error) {
 		return value{}, err
 	}
 	if (n.Operator == "and" || n.Operator == "&&") && c.inside == 0 {
-		c.guards = append(c.guards, guard{n.Left.String(), left.tri})
+		c.guards = append(c.guards, guard{n.Left.String(), left.tri, factsIn(n.Left)})
 		defer func() { c.guards = c.guards[:len(c.guards)-1] }()
 	}
 	right, err := c.compile(n.Right)

@@ -2,6 +2,7 @@ package condition
 
 import (
 	"encoding/binary"
+	"math/bits"
 	"slices"
 
 	"github.com/expr-lang/expr/ast"
@@ -14,6 +15,9 @@ import (
 type leaf struct {
 	written string
 	ask     func(*Subject) facts.Tri
+	about   []*Fact                  // all facts that the answer can depend on
+	own     []*Fact                  // those that the part itself asks for, without what stands before it
+	itself  func(*Subject) facts.Tri // what the part answers, whatever stands before it
 
 	// Where the leaf compares one fact with what is written in the condition,
 	// the fact and that.
@@ -27,53 +31,72 @@ type leaf struct {
 // its answer "unknown" does not tell which of them is; then whether each is
 // known is noted too.
 func (c *compiler) leaf(n ast.Node, ask func(*Subject) facts.Tri, about ...*Fact) value {
-	c.leaves = append(c.leaves, leaf{written: n.String(), ask: ask})
+	asked := factsIn(n)
+	c.leaves = append(c.leaves, leaf{written: n.String(), ask: ask, about: asked, own: asked, itself: ask})
 	about = slices.DeleteFunc(about, func(f *Fact) bool { return f == nil })
 	if len(about) > 1 {
 		for _, f := range about {
-			c.leaves = append(c.leaves, leaf{written: "known " + f.Name,
-				ask:   func(s *Subject) facts.Tri { return facts.TriOf(f.known(s)) },
+			known, one := func(s *Subject) facts.Tri { return facts.TriOf(f.known(s)) }, []*Fact{f}
+			c.leaves = append(c.leaves, leaf{written: "known " + f.Name, ask: known, about: one, own: one, itself: known,
 				plain: slices.Contains(plainDates, f.Name)})
 		}
 	}
 	return value{tri: ask}
 }
 
+// factsIn lists the facts that stand in a part of a condition.
+func factsIn(n ast.Node) []*Fact {
+	var list factLister
+	ast.Walk(&n, &list)
+	return list
+}
+
+type factLister []*Fact
+
+func (l *factLister) Visit(n *ast.Node) {
+	if id, ok := (*n).(*ast.IdentifierNode); ok {
+		if f := FindFact(id.Value); f != nil && !slices.Contains(*l, f) {
+			*l = append(*l, f)
+		}
+	}
+}
+
 // A guard is what must hold for the rest of a condition to matter.
 type guard struct {
 	written string
 	ask     func(*Subject) facts.Tri
+	about   []*Fact
 }
 
 // guardedLeaf is leaf for what takes long to ask, such as a search in a text.
 // Where what stands before it answers no, the whole condition is no, and it
 // need not be asked.
 func (c *compiler) guardedLeaf(n ast.Node, ask func(*Subject) facts.Tri) value {
-	before := c.guards[len(c.guards)-1]
+	before, own := c.guards[len(c.guards)-1], factsIn(n)
 	c.leaves = append(c.leaves, leaf{written: before.written + " and " + n.String(), ask: func(s *Subject) facts.Tri {
 		if before.ask(s) == facts.No {
 			return facts.Unknown
 		}
 		return ask(s)
-	}})
+	}, about: slices.Concat(before.about, own), own: own, itself: ask})
 	return value{tri: ask}
 }
 
 // leafOnNumber is leaf for one fact that is compared with a number.
 func (c *compiler) leafOnNumber(n ast.Node, ask func(*Subject) facts.Tri, f *Fact, number int64) value {
-	c.leaves = append(c.leaves, leaf{written: n.String(), ask: ask, fact: f, numbers: []int64{number}})
+	c.leaves = append(c.leaves, leaf{written: n.String(), ask: ask, about: []*Fact{f}, own: []*Fact{f}, itself: ask, fact: f, numbers: []int64{number}})
 	return value{tri: ask}
 }
 
 // leafOnTexts is leaf for one fact that is, or is not, one of some texts.
 func (c *compiler) leafOnTexts(n ast.Node, ask func(*Subject) facts.Tri, f *Fact, texts []string) value {
-	c.leaves = append(c.leaves, leaf{written: n.String(), ask: ask, fact: f, texts: texts})
+	c.leaves = append(c.leaves, leaf{written: n.String(), ask: ask, about: []*Fact{f}, own: []*Fact{f}, itself: ask, fact: f, texts: texts})
 	return value{tri: ask}
 }
 
 // leafOnFlag is leaf for a fact of yes or no.
 func (c *compiler) leafOnFlag(n ast.Node, f *Fact) {
-	c.leaves = append(c.leaves, leaf{written: n.String(), ask: f.tri, plain: slices.Contains(plainFlags, f.Name)})
+	c.leaves = append(c.leaves, leaf{written: n.String(), ask: f.tri, about: []*Fact{f}, own: []*Fact{f}, itself: f.tri, plain: slices.Contains(plainFlags, f.Name)})
 }
 
 // plainFlags are the facts that follow from allFlags.
@@ -101,6 +124,7 @@ func allFlags(s *Subject) uint64 {
 // answer alike come out alike in all the conditions, and lack the same facts.
 type Pattern struct {
 	seen    map[string]bool
+	datedOf bool // only what depends on dates
 	flags   bool // whether a plain flag is asked for
 	leaves  []leaf
 	numbers []numberQuestion
@@ -112,6 +136,7 @@ type Pattern struct {
 type numberQuestion struct {
 	fact    *Fact
 	numbers []int64
+	width   int // in bits, of its answer
 }
 
 // A textQuestion asks a fact which of some texts it is.
@@ -136,6 +161,9 @@ func (p *Pattern) Add(c *Condition) {
 			continue
 		}
 		p.seen[l.written] = true
+		if p.datedOf && !l.plain && !slices.ContainsFunc(l.about, (*Fact).dated) {
+			continue
+		}
 		switch {
 		case l.plain:
 			p.flags = true
@@ -159,6 +187,7 @@ func (p *Pattern) addNumber(l leaf) {
 	q.numbers = append(q.numbers, l.numbers...)
 	slices.Sort(q.numbers)
 	q.numbers = slices.Compact(q.numbers)
+	q.width = bits.Len(uint(2*len(q.numbers) + 1))
 }
 
 func (p *Pattern) addTexts(l leaf) {
@@ -197,6 +226,67 @@ func (p *Pattern) AppendAnswers(key []byte, s *Subject) []byte {
 		key = binary.AppendUvarint(key, p.texts[i].which(s))
 	}
 	return key
+}
+
+// datedFlags are those of allFlags that depend on dates.
+func datedFlags(s *Subject) uint64 {
+	a, d := s.Account, &s.Derived
+	return uint64(d.Overdue) | uint64(d.Shut)<<2 | uint64(d.OlderPolicy)<<4 | uint64(d.OlderRules)<<6 | uint64(a.LastSignIn.Dated())<<8 |
+		uint64(d.Expires.Dated())<<10 | uint64(a.PasswordSet.Dated())<<12 | uint64(a.Created.Dated())<<14 | uint64(d.Lasts)<<16
+}
+
+const flagBits = 18
+
+// Packs reports whether the answers to all questions that depend on dates fit into
+// a Packed.
+func (p *Pattern) Packs() bool {
+	room := [len(Packed{})]int{}
+	at := 0
+	need := func(width int) bool {
+		if room[at]+width > 64 {
+			at++
+		}
+		if at == len(room) {
+			return false
+		}
+		room[at] += width
+		return true
+	}
+	fits := len(p.texts) == 0 && need(flagBits)
+	for range p.leaves {
+		fits = fits && need(2)
+	}
+	for i := range p.numbers {
+		fits = fits && need(p.numbers[i].width)
+	}
+	return fits
+}
+
+// Packed are answers in a form that is quick to compare.
+type Packed [2]uint64
+
+// Pack are the subject's answers to all questions that depend on dates, where they
+// fit.
+func (p *Pattern) Pack(s *Subject) Packed {
+	var out Packed
+	at, used := 0, flagBits
+	word := datedFlags(s)
+	put := func(width int, answer uint64) {
+		if used+width > 64 {
+			out[at], word, used = word, 0, 0
+			at++
+		}
+		word |= answer << used
+		used += width
+	}
+	for i := range p.leaves {
+		put(2, uint64(p.leaves[i].ask(s)))
+	}
+	for i := range p.numbers {
+		put(p.numbers[i].width, p.numbers[i].place(s))
+	}
+	out[at] = word
+	return out
 }
 
 // place is 0 where the fact is not known; it differs for each number that is

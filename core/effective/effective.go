@@ -114,6 +114,18 @@ func (r *Resolver) For(a *facts.Account) *Settings {
 	return s
 }
 
+// Asks reports whether what holds for an account can depend on its unit, roles or
+// groups, by the fact of a mapping; all other texts but its policy mean nothing.
+func (r *Resolver) Asks(fact string) bool {
+	switch fact {
+	case "unit":
+		return slices.ContainsFunc(r.system.Policies, func(p facts.Policy) bool { return p.Unit != "" })
+	case "groups", "roles":
+		return len(r.byRole) > 0
+	}
+	return false
+}
+
 // match finds the policies that name a role, group or unit of the account.
 func (r *Resolver) match(a *facts.Account) {
 	r.matched = r.matched[:0]

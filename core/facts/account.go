@@ -1,6 +1,7 @@
 package facts
 
 import (
+	"strings"
 	"time"
 
 	"yewcone/core/setting"
@@ -159,6 +160,24 @@ func (a *Account) CopyFrom(b *Account) {
 	reaching := append(a.Reaching[:0], b.Reaching...)
 	*a = *b
 	a.Groups, a.Roles, a.Overrides, a.Reaching = groups, roles, overrides, reaching
+}
+
+// Keep makes the account's texts its own, so that it may be kept when the row that
+// they stood in is gone.
+func (a *Account) Keep() {
+	for _, text := range []*string{&a.Login, &a.DN, &a.DisplayName, &a.FirstName, &a.LastName, &a.Email, &a.EmployeeNo, &a.Description, &a.Kind,
+		&a.Unit, &a.Policy, &a.LastSignInFrom, &a.Origin.Place, &a.Origin.Text} {
+		*text = strings.Clone(*text)
+	}
+	for _, list := range [][]string{a.Groups, a.Roles, a.Reaching} {
+		for i := range list {
+			list[i] = strings.Clone(list[i])
+		}
+	}
+	for i := range a.Overrides {
+		o := &a.Overrides[i].Origin
+		o.Place, o.Text = strings.Clone(o.Place), strings.Clone(o.Text)
+	}
 }
 
 // Derived is what follows from an account's facts and the settings that hold

@@ -389,48 +389,7 @@ func (r *accountReader) fill(a *facts.Account, columns []boundColumn, row []stri
 	}
 	endMissing := false
 	for i := range columns {
-		c := &columns[i]
-		if c.neverSeen {
-			endMissing = endMissing || c.fact == "account_ends"
-			a.PolicyOpen = a.PolicyOpen || c.fact == "policy"
-			continue
-		}
-		if c.only != nil {
-			on := c.only.on(row)
-			if on == facts.No {
-				c.otherwise(a)
-			}
-			if on != facts.Yes {
-				continue
-			}
-		}
-		text := row[c.at]
-		if text != "" && text != table.Absent && (spaceOrOdd(text[0]) || spaceOrOdd(text[len(text)-1])) {
-			text = strings.TrimSpace(text)
-		}
-		if g := gapOf(text); g != noGap {
-			if c.on[g] != nil {
-				c.on[g](a)
-			} else if g == null && c.on[empty] != nil {
-				c.nulls.Store(true)
-				a.PolicyOpen = a.PolicyOpen || c.fact == "policy"
-			} else if c.group {
-				notes.Refuse(a.Origin, "%s: what nothing in the column of a group means is not said; add \"empty: no\", \"null: no\" or "+
-					"\"missing: no\"", c.fact)
-			} else if g != empty {
-				endMissing = endMissing || c.fact == "account_ends"
-				a.PolicyOpen = a.PolicyOpen || c.fact == "policy"
-			}
-			continue
-		}
-		switch {
-		case c.take(a, text):
-		case c.fact == "storage": // never show what may be a stored password
-			notes.Refuse(a.Origin,
-				"storage: the text here is not understood; say under \"words\" what it means")
-		default:
-			notes.Refuse(a.Origin, "%s: %s is not understood", c.fact, table.Shown(text))
-		}
+		endMissing = columns[i].fill(a, row, notes) || endMissing
 	}
 	a.FlagDecides = a.FlagDecides || r.flagged
 	for i := range r.members {
@@ -470,6 +429,59 @@ func (r *accountReader) fill(a *facts.Account, columns []boundColumn, row []stri
 		return false
 	}
 	return true
+}
+
+// fill puts the column of a row into the account, and reports whether when the
+// account ends is left open.
+func (b *boundColumn) fill(a *facts.Account, row []string, notes *facts.Notes) (endMissing bool) {
+	c := b.factColumn
+	if c.neverSeen {
+		a.PolicyOpen = a.PolicyOpen || c.fact == "policy"
+		return c.fact == "account_ends"
+	}
+	if c.only != nil {
+		on := c.only.on(row)
+		if on == facts.No {
+			c.otherwise(a)
+		}
+		if on != facts.Yes {
+			return false
+		}
+	}
+	text := trimmed(row[b.at])
+	if g := gapOf(text); g != noGap {
+		switch {
+		case c.on[g] != nil:
+			c.on[g](a)
+		case g == null && c.on[empty] != nil:
+			c.nulls.Store(true)
+			a.PolicyOpen = a.PolicyOpen || c.fact == "policy"
+		case c.group:
+			notes.Refuse(a.Origin, "%s: what nothing in the column of a group means is not said; add \"empty: no\", \"null: no\" or "+
+				"\"missing: no\"", c.fact)
+		case g != empty:
+			a.PolicyOpen = a.PolicyOpen || c.fact == "policy"
+			return c.fact == "account_ends"
+		}
+		return false
+	}
+	switch {
+	case b.take(a, text):
+	case c.fact == "storage": // never show what may be a stored password
+		notes.Refuse(a.Origin,
+			"storage: the text here is not understood; say under \"words\" what it means")
+	default:
+		notes.Refuse(a.Origin, "%s: %s is not understood", c.fact, table.Shown(text))
+	}
+	return false
+}
+
+// trimmed is a text of a row without the space around it.
+func trimmed(text string) string {
+	if text != "" && text != table.Absent && (spaceOrOdd(text[0]) || spaceOrOdd(text[len(text)-1])) {
+		return strings.TrimSpace(text)
+	}
+	return text
 }
 
 // spaceOrOdd reports whether a byte may be part of white space.

@@ -267,6 +267,12 @@ func (d *dateWords) take(a *facts.Account, field *facts.Moment, text string) boo
 	return ok
 }
 
+// word reports whether a text is no date but a word for something else.
+func (d *dateWords) word(text string) bool {
+	_, ok := d.words[text]
+	return ok || d.zero != nil && strings.Trim(text, "0.,-:/ ") == ""
+}
+
 func (p *plan) dateWords(c *factColumn, key strictyaml.Text, source *factSource) bool {
 	d := dateWords{form: p.dates, zone: p.zone, words: map[string]func(*facts.Account){}}
 	if len(source.Dates) > 0 {

@@ -79,13 +79,6 @@ func done(tallies []*tally) []facts.Line {
 	return list
 }
 
-func trimmed(text string) string {
-	if text == table.Absent {
-		return text
-	}
-	return strings.TrimSpace(text)
-}
-
 // accountLines counts over a table of accounts.
 func (e *export) accountLines(r *accountReader) (facts.LineTable, error) {
 	out := facts.LineTable{File: r.name}
