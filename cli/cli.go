@@ -105,7 +105,7 @@ func shown(err error) string {
 }
 
 func newApp(stdout, stderr io.Writer) *cli.Command {
-	commands := []*cli.Command{demoCommand(), initCommand(), intakeCommand(), checkCommand(), gapsCommand(),
+	commands := []*cli.Command{demoCommand(), initCommand(), takeCommand(), intakeCommand(), checkCommand(), gapsCommand(),
 		changesCommand(), remedyCommand(), impactCommand(), replayCommand(), dueCommand(), keepCommand(), historyCommand(),
 		driftCommand(), trendCommand(), reportCommand(), whyCommand(), tryCommand(), deriveCommand(), mintCommand(), spaceCommand(), acceptCommand(),
 		checksCommand(), rulesCommand(), settingsCommand(), factsCommand(), manualCommand()}

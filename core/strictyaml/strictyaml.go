@@ -54,6 +54,13 @@ func (t Text) At(offset int, format string, args ...any) *Problem {
 	return t.file.problem(t.Line, t.Column+offset, fmt.Sprintf(format, args...))
 }
 
+// Hidden is At for a text that may be a secret: its line is not shown.
+func (t Text) Hidden(format string, args ...any) *Problem {
+	p := t.At(0, format, args...)
+	p.Source = ""
+	return p
+}
+
 // File returns the name of the file that the text stands in.
 func (t Text) File() string {
 	if t.file == nil {

@@ -51,6 +51,7 @@ type systemFile struct {
 	Labels     []string                           `yaml:"labels"`
 	AsOf       *strictyaml.Text                   `yaml:"as_of"`
 	Export     exportFile                         `yaml:"export,required"`
+	Source     *sourceFile                        `yaml:"source"`
 	Chooses    *strictyaml.Text                   `yaml:"chooses"`
 	Default    string                             `yaml:"default"`
 	Kinds      []strictyaml.Pair[strictyaml.Text] `yaml:"kinds"`
@@ -106,6 +107,8 @@ type System struct {
 	match        *[]strictyaml.Text
 	signins      *signinsFile
 	signinZone   *time.Location
+	// Source is where the export is taken from; nil where that is done by hand.
+	Source *intake.Source
 }
 
 // ErrNoEstate means that no estate.yaml was found.
@@ -243,6 +246,7 @@ func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.T
 		l.inside(path)
 		s.Request.From = append(s.Request.From, path.Value)
 	}
+	l.taken(&s.Request, f)
 	if view := f.Export.View; view != nil {
 		if s.Request.Whole = view.Value == "whole"; !s.Request.Whole && view.Value != "part" {
 			l.note(view.At(0, "expected whole (whoever took the export could read everything) or part, found %q%s", view.Value,
@@ -265,6 +269,7 @@ func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.T
 			strings.Join(formats.Names(), ", "), nearword.Advice(f.Export.Read.Value, formats.Names())))
 	}
 	s.Format = format
+	s.Source = l.source(f)
 	if f.Chooses != nil {
 		if !facts.Precedence(f.Chooses.Value).Valid() {
 			l.note(f.Chooses.At(0, "%q is no way to choose; it is one of %s%s", f.Chooses.Value,

@@ -46,8 +46,15 @@ func Write(path string, fill func(io.Writer) error) error {
 // begun are the temporary files that are not whole yet, by name.
 var begun sync.Map
 
+// Begun notes a folder with all that is in it as not whole yet; the function it
+// returns takes it away.
+func Begun(folder string) (undo func()) {
+	begun.Store(folder, nil)
+	return func() { remove(folder) }
+}
+
 func remove(name string) {
-	_ = os.Remove(name)
+	_ = os.RemoveAll(name)
 	begun.Delete(name)
 }
 
