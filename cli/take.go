@@ -35,7 +35,7 @@ the owner alone, or are asked for; a sign-in that was refused is not tried again
 what would be asked. docs/live.md tells which rights the asking account needs.
 
   yewcone take --dry-run
-  yewcone take directory rota
+  yewcone take directory
   yewcone take --allow-commands`,
 		Flags: []cli.Flag{
 			estateFlag(),

@@ -4,6 +4,9 @@ import (
 	"encoding/json"
 	"fmt"
 	"math/rand/v2"
+	"net/url"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -242,13 +245,34 @@ func TestLiveSamba(t *testing.T) {
 			"/root/search; %s\nend samba; cp -a /srv/ad /root/ad\n", d.begin(d.taken), d.taken,
 			strings.ReplaceAll(commands, "DOMAINDN", domainDN), search.Replace(how(t, "samba", "administrator:\n"))))
 		estates := []*estate{newEstateFrom(t, r.Path("root/export"), "samba", "domain.ldif", "pso.ldif", "accounts.ldif", "units.ldif"),
-			newEstateFrom(t, r.Path("root/search"), "samba", "domain.ldif", "pso.ldif", "accounts.ldif")}
+			newEstateFrom(t, r.Path("root/search"), "samba", "domain.ldif", "pso.ldif", "accounts.ldif"), d.took(t, r)}
 		for _, after := range []int64{0, 2, realmLater - 1, realmLater + 1} {
 			d.visits(r, c, after, estates...)
 		}
 		d.rights(r, c, estates[0])
 		d.candidates(r, c, estates...)
 	})
+}
+
+// took is an estate with what the tool takes from the domain itself.
+func (d *domain) took(t *testing.T, r *livetest.Root) *estate {
+	e := newEstateFrom(t, r.Path("root/search"), "samba", "domain.ldif", "pso.ldif", "accounts.ldif", "units.ldif")
+	secret := filepath.Join(t.TempDir(), "secret")
+	if err := os.WriteFile(secret, []byte("Root+Flow-1"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	e.write("estate.yaml", fmt.Sprintf(`estate: Live
+systems:
+  live:
+    rules: live
+    as_of: %q
+    export: {read: samba, from: [x/domain.ldif, x/pso.ldif, x/accounts.ldif, x/units.ldif], view: whole}
+    source: {ask: ldap, address: %q, user: administrator@quay.example, secret: file %s}
+`, moment(time.Unix(d.taken, 0)), "ldapi://"+url.QueryEscape(r.Path("srv/ad/private/ldapi")), secret))
+	r.Run(clocked + d.begin(d.taken))
+	run(t, e.folder, "", "take")
+	r.Run(clocked + "end samba")
+	return e
 }
 
 func (d *domain) restore(after int64) string {

@@ -159,7 +159,8 @@ func Certificate(err error) error {
 	var host x509.HostnameError
 	var invalid x509.CertificateInvalidError
 	var verify *tls.CertificateVerificationError
-	if errors.As(err, &unknown) || errors.As(err, &host) || errors.As(err, &invalid) || errors.As(err, &verify) {
+	if errors.As(err, &unknown) || errors.As(err, &host) || errors.As(err, &invalid) || errors.As(err, &verify) ||
+		err != nil && strings.Contains(err.Error(), "failed to verify certificate") { // which one client wraps as text only
 		return &Refused{fmt.Errorf("the server's certificate is not accepted (%w); name the authority's file under \"ca\"", err)}
 	}
 	return err

@@ -29,7 +29,7 @@ type met struct {
 
 // sortTable finds the sort of an account by the classes of its columns.
 type sortTable struct {
-	slots [4 * mostSorts]slot
+	slots []slot // a power of two of them, at most a quarter taken
 	list  []*sort
 }
 
@@ -147,7 +147,7 @@ func (e *engine) sketches(part facts.Part, place *int64, account func(*facts.Acc
 func (m *met) count(e *engine, s *facts.Sketch) bool {
 	if m.table == nil {
 		if m.table = m.tables[m.sketching.Of]; m.table == nil {
-			m.table = &sortTable{}
+			m.table = &sortTable{slots: make([]slot, 64)}
 			m.tables[m.sketching.Of] = m.table
 		}
 	}
@@ -196,7 +196,7 @@ func hashOf(classes []uint64) uint64 {
 // find returns the sort with the classes; nil where there is none yet.
 func (t *sortTable) find(hash uint64, classes []uint64) *sort {
 	for i := hash; ; i++ {
-		slot := &t.slots[i%uint64(len(t.slots))]
+		slot := &t.slots[i&uint64(len(t.slots)-1)]
 		if slot.sort == nil || slot.hash == hash && slices.Equal(slot.sort.classes, classes) {
 			return slot.sort
 		}
@@ -205,12 +205,24 @@ func (t *sortTable) find(hash uint64, classes []uint64) *sort {
 
 // add puts in a sort that is not there.
 func (t *sortTable) add(hash uint64, s *sort) {
-	i := hash
-	for t.slots[i%uint64(len(t.slots))].sort != nil {
+	if t.list = append(t.list, s); 4*len(t.list) > len(t.slots) {
+		before := t.slots
+		t.slots = make([]slot, 4*len(before))
+		for _, s := range before {
+			if s.sort != nil {
+				t.put(s)
+			}
+		}
+	}
+	t.put(slot{hash, s})
+}
+
+func (t *sortTable) put(s slot) {
+	i := s.hash
+	for t.slots[i&uint64(len(t.slots)-1)].sort != nil {
 		i++
 	}
-	t.slots[i%uint64(len(t.slots))] = slot{hash, s}
-	t.list = append(t.list, s)
+	t.slots[i&uint64(len(t.slots)-1)] = s
 }
 
 // remember keeps what came out for an account that was filled in, for those that

@@ -43,6 +43,7 @@ func (e *engine) finish() error {
 func (e *engine) forget() {
 	e.verdicts, e.latest, e.outcomes, e.marks = map[*effective.Settings]*verdict{}, nil, map[string]*outcome{}, nil
 	e.resolver = effective.NewResolver(e.system)
+	e.met = met{ready: true, off: true}
 }
 
 // withoutAccounts checks the policies of a system whose export names no

@@ -51,7 +51,7 @@ type sketchColumn struct {
 	count   int // of classes
 	shorts  [4]shortText
 	turn    int // of those, which is next to be replaced
-	known   [1 << 9]knownText
+	known   [1 << 7]knownText
 }
 
 type shortText struct{ text, class uint32 }
@@ -335,7 +335,7 @@ func slotOf(s string) uint64 {
 	} else if n > 0 {
 		h ^= uint64(s[0])<<8 | uint64(s[n/2])<<16 | uint64(s[n-1])<<24
 	}
-	return h * 0x9e3779b97f4a7c15 >> 55
+	return h * 0x9e3779b97f4a7c15 >> 57
 }
 
 func eight(s string) uint64 {

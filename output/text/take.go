@@ -44,9 +44,9 @@ func Taken(w io.Writer, list []Taking, o output.Options) error {
 			failed++
 		}
 	}
-	head := counted(len(list)-failed, "system was taken", "systems were taken")
+	head := counted(len(list), "system was taken", "systems were taken")
 	if failed > 0 {
-		head += fmt.Sprintf(", %d could not be", failed)
+		head = fmt.Sprintf("%d of %s", len(list)-failed, head)
 	}
 	p.para("", boldStyle, head+".")
 	for i := range list {

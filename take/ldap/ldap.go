@@ -121,32 +121,55 @@ func run(ctx context.Context, j *take.Job) error {
 }
 
 func connect(ctx context.Context, s *take.Source) (*ldap.Conn, error) {
-	u, err := url.Parse(s.Address)
-	if err != nil || u.Scheme != "ldap" && u.Scheme != "ldaps" && u.Scheme != "ldapi" {
+	scheme, rest, _ := strings.Cut(s.Address, "://")
+	address, host := s.Address, ""
+	switch scheme {
+	case "ldap", "ldaps":
+		u, err := url.Parse(s.Address)
+		if err != nil || u.Hostname() == "" {
+			return nil, &take.Refused{Err: errors.New("the address names no host")}
+		}
+		host = u.Hostname()
+	case "ldapi": // whose socket is written with %2F for each slash
+		socket, err := url.PathUnescape(rest)
+		if err != nil || !strings.HasPrefix(socket, "/") {
+			return nil, &take.Refused{Err: errors.New("ldapi:// is followed by the path of a socket, with %2F for each slash")}
+		}
+		address = "ldapi://" + socket
+	default:
 		return nil, &take.Refused{Err: errors.New("the address begins with ldap://, ldaps:// or ldapi://")}
 	}
-	config, err := take.TLS(s, u.Hostname())
+	config, err := take.TLS(s, host)
 	if err != nil {
 		return nil, err
 	}
-	if u.Scheme == "ldap" && !s.StartTLS && (s.Secret != nil || s.External) {
+	if scheme == "ldap" && !s.StartTLS && (s.Secret != nil || s.External) {
 		return nil, &take.Refused{Err: errors.New("a password would cross the network readable: say ldaps://, or \"starttls: yes\"")}
 	}
 	var dialer net.Dialer
 	if deadline, ok := ctx.Deadline(); ok {
 		dialer.Deadline = deadline
 	}
-	c, err := ldap.DialURL(s.Address, ldap.DialWithTLSConfig(config), ldap.DialWithDialer(&dialer))
+	c, err := ldap.DialURL(address, ldap.DialWithTLSConfig(config), ldap.DialWithDialer(&dialer))
 	if err != nil {
-		return nil, take.Certificate(err)
+		return nil, inner(take.Certificate(err))
 	}
 	if s.StartTLS {
 		if err := c.StartTLS(config); err != nil {
 			c.Close()
-			return nil, take.Certificate(err)
+			return nil, inner(take.Certificate(err))
 		}
 	}
 	return c, nil
+}
+
+// inner is an error of the network without the words of LDAP around it.
+func inner(err error) error {
+	var e *ldap.Error
+	if errors.As(err, &e) && e.ResultCode == ldap.ErrorNetwork && !errors.As(err, new(*take.Refused)) {
+		return e.Err
+	}
+	return err
 }
 
 func bind(c *ldap.Conn, j *take.Job) error {

@@ -115,6 +115,10 @@ func (a *asker) once(ctx context.Context, address string) ([]byte, string, error
 		r.Header.Set("Authorization", "Bearer "+secret)
 	}
 	answer, err := a.client.Do(r)
+	var failed *url.Error
+	if errors.As(err, &failed) {
+		err = failed.Err // without the address, which stands beside it
+	}
 	if err != nil {
 		return nil, "", take.Certificate(err)
 	}
