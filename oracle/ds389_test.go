@@ -4,6 +4,10 @@ import (
 	"fmt"
 	"maps"
 	"math/rand/v2"
+	"net/url"
+	"os"
+	"path/filepath"
+	"reflect"
 	"regexp"
 	"slices"
 	"strings"
@@ -315,7 +319,41 @@ func TestLive389(t *testing.T) {
 		}
 		d.rights(r, c, e)
 		d.candidates(r, c, e)
+		d.took(t, r, e)
 	})
+}
+
+// took holds what the tool takes from the directory itself against what was taken by
+// hand: every statement is the same.
+func (d *ds389) took(t *testing.T, r *livetest.Root, byHand *estate) {
+	e := newEstateFrom(t, r.Path("root/export"), "389-directory", "config.ldif", "directory.ldif")
+	secret := filepath.Join(t.TempDir(), "secret")
+	if err := os.WriteFile(secret, []byte("Root+Flow-1"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	e.write("estate.yaml", fmt.Sprintf(`estate: Live
+systems:
+  live:
+    rules: live
+    export: {read: 389-directory, from: [x/config.ldif, x/directory.ldif]}
+    source: {ask: ldap, address: %q, user: cn=Directory Manager, secret: file %s, base: %q}
+`, "ldapi://"+url.QueryEscape(r.Path("run/slapd-quay.socket")), secret, quay))
+	r.Run(clocked + d.restore(0))
+	run(t, e.folder, "", "take")
+	r.Run(clocked + "drop ns-slapd")
+	for _, after := range []int64{0, realmLater + 1} {
+		at := moment(time.Unix(d.taken+after, 0))
+		if want, got := byHand.facts(at), e.facts(at); !reflect.DeepEqual(want, got) {
+			for login := range want {
+				if !reflect.DeepEqual(want[login], got[login]) {
+					t.Errorf("%s at +%d: by hand %v, taken %v", login, after, want[login], got[login])
+				}
+			}
+			if len(want) != len(got) {
+				t.Errorf("%d accounts by hand, %d taken", len(want), len(got))
+			}
+		}
+	}
 }
 
 // visits signs in as each account, so many seconds after the export.
