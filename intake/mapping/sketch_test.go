@@ -269,14 +269,17 @@ func quick(t *testing.T, seed uint64) bool {
 // TestQuickWay: what comes out is the same when rows that are like others are not
 // filled in.
 func TestQuickWay(t *testing.T) {
-	read := 0
-	for seed := range uint64(150) {
+	read, all := 0, uint64(150)
+	if testing.Short() { // with the race detector, which finds what it finds in few
+		all = 20
+	}
+	for seed := range all {
 		if quick(t, seed) {
 			read++
 		}
 	}
-	if read < 120 {
-		t.Errorf("only %d of 150 estates could be read", read)
+	if read < int(all)*4/5 {
+		t.Errorf("only %d of %d estates could be read", read, all)
 	}
 }
 
