@@ -8,8 +8,9 @@ import (
 	"os/exec"
 	"path/filepath"
 	"slices"
-	"syscall"
 	"time"
+
+	"yewcone/cli/tooltest"
 )
 
 // cost is what one command took.
@@ -80,9 +81,7 @@ func timed(name string, args ...string) (cost, error) {
 	}
 	state := c.ProcessState
 	out := cost{wall: time.Since(began), cpu: state.UserTime() + state.SystemTime()}
-	if usage, ok := state.SysUsage().(*syscall.Rusage); ok {
-		out.peak = usage.Maxrss
-	}
+	out.peak, _ = tooltest.Peak(state)
 	return out, nil
 }
 
