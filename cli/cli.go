@@ -108,7 +108,7 @@ func newApp(stdout, stderr io.Writer) *cli.Command {
 	commands := []*cli.Command{demoCommand(), initCommand(), takeCommand(), intakeCommand(), checkCommand(), gapsCommand(),
 		changesCommand(), remedyCommand(), impactCommand(), replayCommand(), dueCommand(), keepCommand(), historyCommand(),
 		driftCommand(), trendCommand(), reportCommand(), whyCommand(), tryCommand(), deriveCommand(), mintCommand(), spaceCommand(), acceptCommand(),
-		checksCommand(), rulesCommand(), settingsCommand(), factsCommand(), manualCommand()}
+		checksCommand(), rulesCommand(), settingsCommand(), factsCommand(), manualCommand(), versionCommand()}
 	for _, c := range commands {
 		c.OnUsageError = usageError
 		c.CustomHelpTemplate = commandHelp
