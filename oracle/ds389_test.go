@@ -319,13 +319,13 @@ func TestLive389(t *testing.T) {
 		}
 		d.rights(r, c, e)
 		d.candidates(r, c, e)
-		d.took(t, r, e)
+		d.took(t, r)
 	})
 }
 
 // took holds what the tool takes from the directory itself against what was taken by
 // hand: every statement is the same.
-func (d *ds389) took(t *testing.T, r *livetest.Root, byHand *estate) {
+func (d *ds389) took(t *testing.T, r *livetest.Root) {
 	e := newEstateFrom(t, r.Path("root/export"), "389-directory", "config.ldif", "directory.ldif")
 	secret := filepath.Join(t.TempDir(), "secret")
 	if err := os.WriteFile(secret, []byte("Root+Flow-1"), 0o600); err != nil {
@@ -338,7 +338,8 @@ systems:
     export: {read: 389-directory, from: [x/config.ldif, x/directory.ldif]}
     source: {ask: ldap, address: %q, user: cn=Directory Manager, secret: file %s, base: %q}
 `, "ldapi://"+url.QueryEscape(r.Path("run/slapd-quay.socket")), secret, quay))
-	r.Run(clocked + d.restore(0))
+	d.steady(r, clocked+d.restore(0)+"rm -rf /root/again; mkdir /root/again; cd /root/again; bash -eu /tmp/take")
+	byHand := newEstateFrom(t, r.Path("root/again"), "389-directory", "config.ldif", "directory.ldif")
 	run(t, e.folder, "", "take")
 	r.Run(clocked + "drop ns-slapd")
 	for _, after := range []int64{0, realmLater + 1} {
@@ -446,16 +447,33 @@ func (d *ds389) candidates(r *livetest.Root, c *tally, e *estate) {
 		r.Run(clocked + "drop ns-slapd\n")
 		return // a busy server dates two alike, or saw the policy only after the changes
 	}
-	for n := 5; n >= 0; n-- {
-		out, _ := r.Try(clocked + d.again() + fmt.Sprintf("clock %d; again ldapmodify -H %s -x -D uid=last,ou=last,%s -w '%s' "+
-			"<<'LDIF'\ndn: uid=last,ou=last,%[3]s\n"+
-			"changetype: modify\nreplace: userPassword\nuserPassword: %[5]s\nLDIF\n", d.taken, d.url, quay, old(5), old(n)))
-		accepted := !strings.Contains(out, "ldap_")
-		c.hold("last", "an old password is accepted", facts.TriOf(5-n > barred || barred == 0), accepted,
-			fmt.Sprintf("history %d, %d before the present one", barred, 5-n), out)
-		if accepted {
-			break
+	type trial struct {
+		before   int // the present password
+		accepted bool
+		out      string
+	}
+	ask := func() (list []trial, asSaid bool) {
+		asSaid = true
+		for n := 5; n >= 0; n-- {
+			out, _ := r.Try(clocked + d.again() + fmt.Sprintf("clock %d; again ldapmodify -H %s -x -D uid=last,ou=last,%s -w '%s' "+
+				"<<'LDIF'\ndn: uid=last,ou=last,%[3]s\n"+
+				"changetype: modify\nreplace: userPassword\nuserPassword: %[5]s\nLDIF\n", d.taken, d.url, quay, old(5), old(n)))
+			x := trial{5 - n, !strings.Contains(out, "ldap_"), out}
+			list, asSaid = append(list, x), asSaid && x.accepted == (x.before > barred || barred == 0)
+			if x.accepted {
+				break
+			}
 		}
+		return list, asSaid
+	}
+	list, asSaid := ask()
+	if !asSaid { // a server that ended in between may have kept what it did not confirm: what is so stays so
+		_, _ = r.Try(clocked + "drop ns-slapd\n" + d.restore(0))
+		list, _ = ask()
+	}
+	for _, x := range list {
+		c.hold("last", "an old password is accepted", facts.TriOf(x.before > barred || barred == 0), x.accepted,
+			fmt.Sprintf("history %d, %d before the present one", barred, x.before), x.out)
 	}
 	r.Run(clocked + "drop ns-slapd\n")
 }
