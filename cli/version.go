@@ -20,7 +20,8 @@ func versionCommand() *cli.Command {
 		Description: `Tells the version, the revision that it was built from, the compiler, and the mark of the catalogue:
 two programs with the same mark know the same settings, checks and facts by the same names.
 
-  yewcone version`,
+  yewcone version
+  yewcone version > tool.txt     # to keep beside results`,
 		Action: func(_ context.Context, c *cli.Command) error {
 			w := c.Root().Writer
 			fmt.Fprintln(w, "yewcone "+Version())
