@@ -34,10 +34,7 @@ func Run(ctx context.Context, s *Source, p *Protocol, o Options) (intake.Taken, 
 	if err != nil {
 		return intake.Taken{}, err
 	}
-	into := filepath.Dir(paths[0])
-	if p.Folder {
-		into = filepath.Dir(strings.TrimRight(paths[0], `/\`))
-	}
+	into := filepath.Dir(filepath.Clean(paths[0]))
 	if err := os.MkdirAll(into, 0o700); err != nil {
 		return intake.Taken{}, err
 	}
@@ -52,7 +49,7 @@ func Run(ctx context.Context, s *Source, p *Protocol, o Options) (intake.Taken, 
 	job := &Job{Source: s, Say: o.Say, Secret: sync.OnceValues(func() (string, error) { return secret(s.Secret, func() (string, error) { return o.Ask(s) }) })}
 	job.File = func(name string, fill func(io.Writer) error) error {
 		if !p.Folder {
-			name = fmt.Sprintf("%d", len(made))
+			name = fmt.Sprint(len(made))
 		}
 		if slices.Contains(made, name) {
 			return fmt.Errorf("%s is written twice", name)
@@ -112,7 +109,7 @@ func places(s *Source, p *Protocol, folder string) ([]string, error) {
 		paths = append(paths, path)
 	}
 	if p.Folder && len(paths) != 1 {
-		return nil, fmt.Errorf("what is taken by %s is one folder, and \"from\" names %s", s.Ask, fmt.Sprintf("%d", len(paths)))
+		return nil, fmt.Errorf("what is taken by %s is one folder, and \"from\" names %d", s.Ask, len(paths))
 	}
 	return paths, nil
 }

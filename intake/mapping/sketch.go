@@ -331,16 +331,11 @@ func slotOf(s string) uint64 {
 	n := len(s)
 	h := uint64(n)
 	if n >= 8 {
-		h ^= eight(s)*0x9e3779b97f4a7c15 ^ eight(s[n-8:])
+		h ^= stamp.Eight(s)*0x9e3779b97f4a7c15 ^ stamp.Eight(s[n-8:])
 	} else if n > 0 {
 		h ^= uint64(s[0])<<8 | uint64(s[n/2])<<16 | uint64(s[n-1])<<24
 	}
 	return h * 0x9e3779b97f4a7c15 >> 57
-}
-
-func eight(s string) uint64 {
-	s = s[:8]
-	return uint64(s[0]) | uint64(s[1])<<8 | uint64(s[2])<<16 | uint64(s[3])<<24 | uint64(s[4])<<32 | uint64(s[5])<<40 | uint64(s[6])<<48 | uint64(s[7])<<56
 }
 
 // try puts a text into an account that is nobody's, and tells its class by what it

@@ -64,15 +64,15 @@ func utcSecond(text string, gap int) (int64, bool) {
 	var year, month, day, hour, minute, second, wrong uint64
 	switch {
 	case gap == 1 && len(text) == len("2026-11-20T06:00:00Z"):
-		date, noDate := isoDate.pairs(eight(text))
-		clock, noClock := isoClock.pairs(eight(text[8:]))
-		end, noEnd := isoEnd.pairs(eight(text[12:]))
+		date, noDate := isoDate.pairs(Eight(text))
+		clock, noClock := isoClock.pairs(Eight(text[8:]))
+		end, noEnd := isoEnd.pairs(Eight(text[12:]))
 		year, month, day = date&0xff*100+date>>16&0xff, date>>40&0xff, clock&0xff
 		hour, minute, second = clock>>24&0xff, clock>>48&0xff, end>>40&0xff
 		wrong = noDate | noClock | noEnd
 	case gap == 0 && len(text) == len("20261120060000Z"):
-		date, noDate := generalDate.pairs(eight(text))
-		clock, noClock := generalClock.pairs(eight(text[7:]))
+		date, noDate := generalDate.pairs(Eight(text))
+		clock, noClock := generalClock.pairs(Eight(text[7:]))
 		year, month, day = date&0xff*100+date>>16&0xff, date>>32&0xff, date>>48&0xff
 		hour, minute, second = clock>>8&0xff, clock>>24&0xff, clock>>40&0xff
 		wrong = noDate | noClock
@@ -104,7 +104,7 @@ var (
 )
 
 func formOf(text string) form {
-	f := form{base: eight(text)}
+	f := form{base: Eight(text)}
 	for i := range 8 {
 		room := uint64(0x7f)
 		if text[i] == '0' {
@@ -122,8 +122,8 @@ func (f *form) pairs(text uint64) (numbers, wrong uint64) {
 	return x*10 + x>>8, (x | (x + f.room)) & 0x8080808080808080
 }
 
-// eight returns the first eight bytes of a text, the first of them lowest.
-func eight(s string) uint64 {
+// Eight returns the first eight bytes of a text, the first of them lowest.
+func Eight(s string) uint64 {
 	s = s[:8]
 	return uint64(s[0]) | uint64(s[1])<<8 | uint64(s[2])<<16 | uint64(s[3])<<24 | uint64(s[4])<<32 | uint64(s[5])<<40 | uint64(s[6])<<48 | uint64(s[7])<<56
 }
