@@ -226,17 +226,7 @@ func TestKeepHoldsNoSecret(t *testing.T) {
 func TestLiveHistory(t *testing.T) {
 	live(t, "psql", "setpriv")
 	folder := openFolder(t)
-	initdb, err := filepath.Glob("/usr/lib/postgresql/*/bin/initdb")
-	if err != nil || len(initdb) == 0 {
-		t.Fatal("no initdb")
-	}
-	bin := filepath.Dir(initdb[len(initdb)-1])
-	as := "setpriv --reuid=postgres --regid=postgres --clear-groups "
-	shell(t, folder, as+bin+"/initdb -D "+folder+"/data -A trust -U postgres >/dev/null")
-	serve(t, func() bool {
-		return exec.Command("psql", "-h", folder, "-U", "postgres", "-c", "SELECT 1").Run() == nil
-	},
-		"setpriv", "--reuid=postgres", "--regid=postgres", "--clear-groups", bin+"/postgres", "-D", folder+"/data", "-k", folder, "-c", "listen_addresses=")
+	startPostgreSQL(t, folder, 5432, "-c", "listen_addresses=")
 	url := "postgres://postgres@/postgres?host=" + folder
 	c := exec.Command("go", "test", "-count=1", "yewcone/store")
 	c.Env = append(os.Environ(), "YEWCONE_TEST_POSTGRES="+url)

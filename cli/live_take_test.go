@@ -214,20 +214,11 @@ func sameFiles(t *testing.T, byHand, taken string, but ...string) {
 func TestLiveTakePostgreSQL(t *testing.T) {
 	live(t, "psql", "setpriv")
 	folder := openFolder(t)
-	initdb, err := filepath.Glob("/usr/lib/postgresql/*/bin/initdb")
-	if err != nil || len(initdb) == 0 {
-		t.Fatal("no initdb")
-	}
-	bin := filepath.Dir(initdb[len(initdb)-1])
-	as := "setpriv --reuid=postgres --regid=postgres --clear-groups "
 	certificate(t, folder, "server", "localhost")
-	shell(t, folder, as+bin+"/initdb -D "+folder+"/data -A trust -U postgres >/dev/null; chown postgres server.key; chmod 600 server.key")
+	shell(t, folder, "chown postgres server.key; chmod 600 server.key")
 	port := freePort(t)
-	serve(t, func() bool {
-		return exec.Command("psql", "-h", folder, "-p", fmt.Sprint(port), "-U", "postgres", "-c", "SELECT 1").Run() == nil
-	},
-		"setpriv", "--reuid=postgres", "--regid=postgres", "--clear-groups", bin+"/postgres", "-D", folder+"/data", "-k", folder,
-		"-p", fmt.Sprint(port), "-c", "listen_addresses=localhost", "-c", "ssl=on", "-c", "ssl_cert_file="+folder+"/server.pem", "-c", "ssl_key_file="+folder+"/server.key")
+	startPostgreSQL(t, folder, port, "-c", "listen_addresses=localhost", "-c", "ssl=on", "-c", "ssl_cert_file="+folder+"/server.pem", "-c",
+		"ssl_key_file="+folder+"/server.key")
 	psql := fmt.Sprintf("psql() { command psql -h %s -p %d -U postgres -d postgres \"$@\"; }\n", folder, port)
 	shell(t, folder, psql+`psql -q -c "CREATE ROLE tide LOGIN PASSWORD 'ebb-and-flow-9' VALID UNTIL '2020-01-01'" \
 		-c "CREATE ROLE \"the \"\"odd\"\", one\" SUPERUSER LOGIN PASSWORD 'starboard-42-x'; GRANT \"the \"\"odd\"\", one\" TO tide; ALTER ROLE tide SET search_path = 'a', 'b'"

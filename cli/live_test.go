@@ -140,9 +140,9 @@ func holds(t *testing.T, exports, entry, login string, settings, facts map[strin
 	}
 }
 
-func TestLivePostgreSQL(t *testing.T) {
-	live(t, "psql", "setpriv")
-	folder := openFolder(t)
+// startPostgreSQL makes a server's data in a folder, and starts it with a socket there.
+func startPostgreSQL(t *testing.T, folder string, port int, options ...string) {
+	t.Helper()
 	initdb, err := filepath.Glob("/usr/lib/postgresql/*/bin/initdb")
 	if err != nil || len(initdb) == 0 {
 		t.Fatal("no initdb")
@@ -150,13 +150,17 @@ func TestLivePostgreSQL(t *testing.T) {
 	bin := filepath.Dir(initdb[len(initdb)-1])
 	as := "setpriv --reuid=postgres --regid=postgres --clear-groups "
 	shell(t, folder, as+bin+"/initdb -D "+folder+"/data -A trust -U postgres >/dev/null")
-	psql := "psql() { command psql -h " + folder + " -U postgres -d postgres \"$@\"; }\n"
 	serve(t, func() bool {
-		return exec.Command("psql", "-h", folder, "-U", "postgres", "-c", "SELECT 1").Run() == nil
-	},
-		"setpriv", "--reuid=postgres", "--regid=postgres", "--clear-groups", bin+"/postgres", "-D", folder+"/data", "-k",
-		folder, "-c", "listen_addresses=",
-		"-c", "shared_preload_libraries=passwordcheck", "-c", "log_connections=on")
+		return exec.Command("psql", "-h", folder, "-p", fmt.Sprint(port), "-U", "postgres", "-c", "SELECT 1").Run() == nil
+	}, "setpriv", append([]string{"--reuid=postgres", "--regid=postgres", "--clear-groups", bin + "/postgres", "-D", folder + "/data", "-k", folder,
+		"-p", fmt.Sprint(port)}, options...)...)
+}
+
+func TestLivePostgreSQL(t *testing.T) {
+	live(t, "psql", "setpriv")
+	folder := openFolder(t)
+	startPostgreSQL(t, folder, 5432, "-c", "listen_addresses=", "-c", "shared_preload_libraries=passwordcheck", "-c", "log_connections=on")
+	psql := "psql() { command psql -h " + folder + " -U postgres -d postgres \"$@\"; }\n"
 	shell(t, folder, psql+`psql -q -c "SET password_encryption='md5'; CREATE ROLE tide LOGIN PASSWORD 'ebb-and-flow-9' VALID UNTIL '2020-01-01';
 			RESET password_encryption" \
 		-c "CREATE ROLE chief SUPERUSER NOLOGIN" -c "CREATE ROLE mate LOGIN PASSWORD 'starboard-42-x'; GRANT chief TO mate" \
