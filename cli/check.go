@@ -175,7 +175,7 @@ func openEstateIn(c *cli.Command, name string, systems []string, asOf time.Time)
 	if err != nil {
 		return nil, err
 	}
-	e, err := estatefolder.Load(folder)
+	e, err := loadEstate(c, folder)
 	if err != nil {
 		return nil, err
 	}

@@ -312,7 +312,7 @@ func pastOf(ctx context.Context, c *cli.Command) (*past, error) {
 	if err != nil {
 		return nil, err
 	}
-	e, err := estatefolder.Load(folder)
+	e, err := loadEstate(c, folder)
 	if err != nil {
 		return nil, err
 	}

@@ -176,7 +176,7 @@ func draftOf(c *cli.Command, names []string) (string, error) {
 	if err != nil {
 		return draft.Of(&intake.Request{From: names})
 	}
-	e, err := estatefolder.Load(folder)
+	e, err := loadEstate(c, folder)
 	if err != nil {
 		return "", err
 	}

@@ -10,7 +10,6 @@ import (
 	"encoding/pem"
 	"fmt"
 	"math/big"
-	"net"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -43,17 +42,6 @@ func certificate(t *testing.T, folder, name, host string) {
 			t.Fatal(err)
 		}
 	}
-}
-
-// freePort is one that nobody listens at.
-func freePort(t *testing.T) int {
-	t.Helper()
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer l.Close()
-	return l.Addr().(*net.TCPAddr).Port
 }
 
 // told is what intake reads of the only system, without places: of accounts and of

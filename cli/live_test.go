@@ -7,84 +7,19 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
-	"time"
+
 	"yewcone/cli/tooltest"
+	"yewcone/intake/livetest"
 )
 
 // Tests against servers that they start themselves, in temporary folders, with
 // sockets instead of ports. They run where YEWCONE_LIVE is set, as root, with
 // Debian's packages slapd, ldap-utils, postgresql and mariadb-server.
 
-func live(t *testing.T, programs ...string) {
-	t.Helper()
-	if os.Getenv("YEWCONE_LIVE") == "" {
-		t.Skip("YEWCONE_LIVE is not set")
-	}
-	for _, p := range programs {
-		if _, err := exec.LookPath(p); err != nil {
-			t.Fatalf("%s is not installed", p)
-		}
-	}
-}
-
-// shell runs commands in a folder and returns what they print.
-func shell(t *testing.T, folder, script string) string {
-	t.Helper()
-	c := exec.Command("bash", "-euo", "pipefail", "-c", script)
-	c.Dir = folder
-	out, err := c.CombinedOutput()
-	if err != nil {
-		t.Fatalf("%v\n%s\n%s", err, script, out)
-	}
-	return string(out)
-}
-
-// serve starts a server and stops it when the test ends.
-func serve(t *testing.T, ready func() bool, name string, args ...string) {
-	t.Helper()
-	c := exec.Command(name, args...)
-	log, err := os.Create(filepath.Join(t.TempDir(), "log"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	c.Stdout, c.Stderr = log, log
-	if err := c.Start(); err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() {
-		_ = c.Process.Signal(os.Interrupt)
-		done := make(chan struct{})
-		go func() { _ = c.Wait(); close(done) }()
-		select {
-		case <-done:
-		case <-time.After(10 * time.Second):
-			_ = c.Process.Kill()
-			<-done
-		}
-	})
-	for range 150 {
-		if ready() {
-			return
-		}
-		time.Sleep(200 * time.Millisecond)
-	}
-	text, _ := os.ReadFile(log.Name())
-	t.Fatalf("%s does not answer\n%s", name, text)
-}
-
-// open folders can be entered by the users that servers run as.
-func openFolder(t *testing.T) string {
-	t.Helper()
-	folder, err := os.MkdirTemp("", "yewcone-live-*")
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { os.RemoveAll(folder) })
-	if err := os.Chmod(folder, 0o777); err != nil {
-		t.Fatal(err)
-	}
-	return folder
-}
+var (
+	live, shell, serve                    = livetest.Need, livetest.Shell, livetest.Serve
+	openFolder, freePort, startPostgreSQL = livetest.OpenFolder, livetest.FreePort, livetest.PostgreSQL
+)
 
 // how returns the commands of a format that begin with one of the programs.
 func how(t *testing.T, format string, programs ...string) string {
@@ -138,22 +73,6 @@ func holds(t *testing.T, exports, entry, login string, settings, facts map[strin
 	if code > 1 || !strings.Contains(stdout, want) {
 		t.Errorf("exit %d, want %s clauses met\n%s%s\n%s", code, want, stdout, stderr, rule)
 	}
-}
-
-// startPostgreSQL makes a server's data in a folder, and starts it with a socket there.
-func startPostgreSQL(t *testing.T, folder string, port int, options ...string) {
-	t.Helper()
-	initdb, err := filepath.Glob("/usr/lib/postgresql/*/bin/initdb")
-	if err != nil || len(initdb) == 0 {
-		t.Fatal("no initdb")
-	}
-	bin := filepath.Dir(initdb[len(initdb)-1])
-	as := "setpriv --reuid=postgres --regid=postgres --clear-groups "
-	shell(t, folder, as+bin+"/initdb -D "+folder+"/data -A trust -U postgres >/dev/null")
-	serve(t, func() bool {
-		return exec.Command("psql", "-h", folder, "-p", fmt.Sprint(port), "-U", "postgres", "-c", "SELECT 1").Run() == nil
-	}, "setpriv", append([]string{"--reuid=postgres", "--regid=postgres", "--clear-groups", bin + "/postgres", "-D", folder + "/data", "-k", folder,
-		"-p", fmt.Sprint(port)}, options...)...)
 }
 
 func TestLivePostgreSQL(t *testing.T) {

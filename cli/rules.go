@@ -180,7 +180,7 @@ func ruleSystems(c *cli.Command, names []string) (*estatefolder.Estate, []handou
 	if err != nil {
 		return nil, nil, err
 	}
-	e, err := estatefolder.Load(folder)
+	e, err := loadEstate(c, folder)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -368,7 +368,7 @@ func chosenSets(c *cli.Command, names []string) ([]*rules.Set, error) {
 	folder, err := estatefolder.Find(c.String("estate"))
 	switch {
 	case err == nil:
-		e, err := estatefolder.Load(folder)
+		e, err := loadEstate(c, folder)
 		if err != nil {
 			return nil, err
 		}

@@ -88,6 +88,12 @@ func toTake(c *cli.Command) ([]text.Taking, error) {
 		if len(names) > 0 && !slices.Contains(names, s.Name) {
 			continue
 		}
+		if s.InPlace() {
+			if len(names) > 0 {
+				return nil, fmt.Errorf("%s is judged where its accounts lie, by check and the other commands: there is nothing to take", s.Name)
+			}
+			continue
+		}
 		if s.Source == nil {
 			if len(names) > 0 {
 				return nil, fmt.Errorf("%s names no source: say under \"source\" in %s where it is taken from (docs/live.md), or see \"yewcone intake --how %s\"",

@@ -29,6 +29,8 @@ type Request struct {
 	AsOfFrom string    // who says so
 	Chooses  facts.Precedence
 	Default  string // name of the default policy, where the export cannot say it
+	// Database signs in to what holds the accounts; nil where no source is named.
+	Database func() (Database, error)
 }
 
 // Path returns where a file of the export lies.

@@ -26,7 +26,7 @@ type Source struct {
 }
 
 // Asking are the ways to ask systems.
-var Asking = []string{"ldap", "postgresql", "mariadb", "scim", "web", "host", "command"}
+var Asking = []string{"ldap", "postgresql", "mariadb", "clickhouse", "scim", "web", "host", "command"}
 
 // A Secret is where a password or token comes from; it is never in estate.yaml.
 type Secret struct {

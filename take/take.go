@@ -13,6 +13,7 @@ import (
 	"os"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"yewcone/intake"
@@ -164,6 +165,16 @@ func Certificate(err error) error {
 		return &Refused{fmt.Errorf("the server's certificate is not accepted (%w); name the authority's file under \"ca\"", err)}
 	}
 	return err
+}
+
+// Connect signs in to a database whose tables are judged where they lie, by the name
+// of how it is asked.
+type Connect = func(context.Context, *Job) (intake.Database, error)
+
+// NewJob is a job that asks and writes nothing. ask reads a password from a terminal,
+// at most once.
+func NewJob(s *Source, ask func() (string, error)) *Job {
+	return &Job{Source: s, Secret: sync.OnceValues(func() (string, error) { return secret(s.Secret, ask) })}
 }
 
 // Takes reports whether the protocol fetches what a format reads.

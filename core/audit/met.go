@@ -60,35 +60,20 @@ const (
 // prepare tells whether sketches say enough in this run.
 func (m *met) prepare(e *engine) {
 	m.ready = true
-	o := e.options
-	if o.Singly || o.Each != nil || o.register != nil || e.summary.Spread != nil || e.signins.digest != nil || e.names.twice != nil {
+	if !e.alike() {
 		m.off = true
 		return
 	}
 	var likeness condition.Likeness
 	m.dated = condition.NewDatedPattern()
-	add := func(c *condition.Condition) {
+	for _, c := range e.conditions() {
 		likeness.Add(c)
 		m.dated.Add(c)
 	}
 	for _, k := range e.subject.Kinds {
 		m.off = m.off || k.If.Dated()
-		add(k.If)
 	}
 	m.off = m.off || e.subject.Privileged.Dated()
-	add(e.subject.Privileged)
-	for i := range e.rules {
-		if c := e.rules[i].clause; c != nil {
-			add(c.For)
-			add(c.Forbid)
-		}
-	}
-	for _, use := range e.exceptions {
-		add(use.exception.Accounts)
-	}
-	for i := range e.since {
-		add(e.since[i].reaches)
-	}
 	m.off = m.off || !m.dated.Packs()
 	asked := &condition.Subject{System: e.system}
 	asked.Derived.AsOf, asked.Derived.AsOfKnown = e.system.AsOf.Unix(), !e.system.AsOf.IsZero()

@@ -110,7 +110,9 @@ func (r *reading) work(e *engine) {
 			}
 			return e.account(a, place)
 		}
-		if done, err := e.sketches(t.part, &place, account); done {
+		if done, err := e.gather(t.part, &place); done {
+			t.err = err
+		} else if done, err := e.sketches(t.part, &place, account); done {
 			t.err = err
 		} else {
 			t.err = t.part.Accounts(account)

@@ -356,14 +356,19 @@ func (c *compiler) under(n *ast.CallNode) (value, error) {
 	if err != nil {
 		return value{}, err
 	}
-	return c.leaf(n, func(s *Subject) facts.Tri {
+	answer := c.leaf(n, func(s *Subject) facts.Tri {
 		p, ok := path.text(s)
 		a, ok2 := above.text(s)
 		if !ok || !ok2 {
 			return facts.Unknown
 		}
 		return facts.TriOf(facts.Under(p, a))
-	}, path.fact, above.fact), nil
+	}, path.fact, above.fact)
+	if path.fact != nil && above.fact == nil {
+		unit := strings.TrimSuffix(above.fixed, "/")
+		c.leaves[len(c.leaves)-1].asks = slices.Concat(question(path.fact, facts.Equals, unit), question(path.fact, facts.Begins, unit+"/"))
+	}
+	return answer, nil
 }
 
 func (c *compiler) binary(n *ast.BinaryNode) (value, error) {
@@ -404,7 +409,11 @@ func (c *compiler) binary(n *ast.BinaryNode) (value, error) {
 		if left.fact != nil && right.items != nil {
 			return c.leafOnTexts(n, ask, left.fact, right.items), nil
 		}
-		return c.leaf(n, ask, left.fact, right.fact), nil
+		answer := c.leaf(n, ask, left.fact, right.fact)
+		if left.fact == nil && left.items == nil && right.fact != nil {
+			c.leaves[len(c.leaves)-1].asks = question(right.fact, facts.HasItem, left.fixed)
+		}
+		return answer, nil
 	case left.num != nil && left.fact != nil && left.fact.Type == "grade" && right.items != nil && n.Operator == "in":
 		return c.grades(n, left, right.items), nil
 	case left.num != nil && right.num != nil:
@@ -552,8 +561,14 @@ func (c *compiler) texts(n *ast.BinaryNode, left, right value) (value, error) {
 	if left.fact != nil && right.fact == nil && (n.Operator == "==" || n.Operator == "!=") {
 		return c.leafOnTexts(n, ask, left.fact, []string{right.fixed}), nil
 	}
+	var answer value
 	if left.fact != nil && right.fact == nil && c.inside == 1 && len(c.guards) > 0 {
-		return c.guardedLeaf(n, ask), nil
+		answer = c.guardedLeaf(n, ask)
+	} else {
+		answer = c.leaf(n, ask, left.fact, right.fact)
 	}
-	return c.leaf(n, ask, left.fact, right.fact), nil
+	if op, ok := textOps[n.Operator]; ok && left.fact != nil && right.fact == nil {
+		c.leaves[len(c.leaves)-1].asks = question(left.fact, op, right.fixed)
+	}
+	return answer, nil
 }

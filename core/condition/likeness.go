@@ -40,6 +40,10 @@ type Likeness struct {
 	asks  map[string][]func(*Subject) facts.Tri
 	whole map[string]bool
 	seen  map[string]bool
+
+	questions map[string][]facts.Question
+	open      map[string]bool // something is asked that is no such question
+	joint     []facts.Joint
 }
 
 // Add takes in the questions of a condition; nil asks none.
@@ -49,6 +53,7 @@ func (l *Likeness) Add(c *Condition) {
 	}
 	if l.seen == nil {
 		l.asks, l.whole, l.seen = map[string][]func(*Subject) facts.Tri{}, map[string]bool{}, map[string]bool{}
+		l.questions, l.open = map[string][]facts.Question{}, map[string]bool{}
 	}
 	for i := range c.leaves {
 		leaf := &c.leaves[i]
@@ -56,10 +61,16 @@ func (l *Likeness) Add(c *Condition) {
 			continue
 		}
 		l.seen[leaf.written] = true
+		for _, j := range leaf.joint() {
+			if !slices.Contains(l.joint, j) {
+				l.joint = append(l.joint, j)
+			}
+		}
 		for _, f := range leaf.own {
 			switch fact, ok := varied[f.Name]; {
 			case ok && len(leaf.own) == 1:
 				l.asks[fact] = append(l.asks[fact], leaf.itself)
+				l.note(fact, leaf)
 			case ok:
 				l.whole[fact] = true
 			}

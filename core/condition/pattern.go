@@ -24,7 +24,8 @@ type leaf struct {
 	fact    *Fact
 	numbers []int64
 	texts   []string
-	plain   bool // the leaf is a flag that allFlags has
+	plain   bool             // the leaf is a flag that allFlags has
+	asks    []facts.Question // of the one text or list that it asks, where they can be put so
 }
 
 // leaf notes a part that asks nothing but facts. Where it compares two facts,
@@ -90,7 +91,11 @@ func (c *compiler) leafOnNumber(n ast.Node, ask func(*Subject) facts.Tri, f *Fac
 
 // leafOnTexts is leaf for one fact that is, or is not, one of some texts.
 func (c *compiler) leafOnTexts(n ast.Node, ask func(*Subject) facts.Tri, f *Fact, texts []string) value {
-	c.leaves = append(c.leaves, leaf{written: n.String(), ask: ask, about: []*Fact{f}, own: []*Fact{f}, itself: ask, fact: f, texts: texts})
+	l := leaf{written: n.String(), ask: ask, about: []*Fact{f}, own: []*Fact{f}, itself: ask, fact: f, texts: texts}
+	for _, text := range texts {
+		l.asks = append(l.asks, question(f, facts.Equals, text)...)
+	}
+	c.leaves = append(c.leaves, l)
 	return value{tri: ask}
 }
 
@@ -125,6 +130,7 @@ func allFlags(s *Subject) uint64 {
 type Pattern struct {
 	seen    map[string]bool
 	datedOf bool // only what depends on dates
+	singly  bool // only what compares no two dates
 	flags   bool // whether a plain flag is asked for
 	leaves  []leaf
 	numbers []numberQuestion
@@ -162,6 +168,9 @@ func (p *Pattern) Add(c *Condition) {
 		}
 		p.seen[l.written] = true
 		if p.datedOf && !l.plain && !slices.ContainsFunc(l.about, (*Fact).dated) {
+			continue
+		}
+		if p.singly && len(l.joint()) > 0 {
 			continue
 		}
 		switch {

@@ -8,6 +8,9 @@ import (
 // Shown of each sort of note are the first few; the others are counted.
 const notesShown = 10
 
+// NotesShown is how many notes of refused rows are listed one by one.
+const NotesShown = refusedShown
+
 // refusedShown is how many refused rows are listed one by one, whatever is
 // wrong with them.
 const refusedShown = 10
@@ -36,6 +39,9 @@ func (n *Notes) Refuse(o Origin, format string, args ...any) {
 		n.list = append(n.list, Note{Kind: NoteRefused, Origin: o, Message: fmt.Sprintf(format, args...)})
 	}
 }
+
+// RefuseMore counts rows or values that were left out and are not listed.
+func (n *Notes) RefuseMore(more int) { n.refused += more }
 
 // Remark notes something worth knowing. Remarks of the same format are of one
 // sort.

@@ -25,6 +25,7 @@ import (
 	"yewcone/core/strictyaml"
 	"yewcone/intake"
 	"yewcone/intake/formats"
+	"yewcone/intake/mapping"
 )
 
 // FileName is the file that makes a folder an estate.
@@ -81,11 +82,16 @@ type Estate struct {
 	Checks  map[string]check.Adjustment
 	History History
 	Words   []string // of the house, which candidates should not consist of
+	// Connect signs in to the database that a system names; nil where none is asked.
+	Connect func(*System) (intake.Database, error)
 
 	lists      *listsFile
 	across     audit.Relations
 	exceptions []*rules.Exception
 }
+
+// InPlace reports whether the accounts of the system are judged where they lie.
+func (s *System) InPlace() bool { return s.Format.Name == mapping.SQL.Name }
 
 // A System is one system as the estate file describes it.
 type System struct {
@@ -400,6 +406,9 @@ func (e *Estate) Subjects(names []string, asOf time.Time) ([]audit.Subject, erro
 		request := s.Request
 		if !asOf.IsZero() {
 			request.AsOf, request.AsOfFrom = asOf, "--as-of"
+		}
+		if s.Source != nil && e.Connect != nil && s.InPlace() {
+			request.Database = func() (intake.Database, error) { return e.Connect(s) }
 		}
 		export, err := s.Format.Open(&request)
 		var unreadable *intake.Unreadable

@@ -10,6 +10,7 @@ import (
 	"yewcone/core/setting"
 	"yewcone/core/strictyaml"
 	"yewcone/intake"
+	"yewcone/intake/mapping"
 )
 
 // sourceFile is where an export is taken from.
@@ -47,6 +48,13 @@ func (l *loader) source(f *systemFile) *intake.Source {
 		l.note(raw.Ask.At(0, "no way to ask a system is named %q; it is one of %s%s", s.Ask, strings.Join(intake.Asking, ", "),
 			nearword.Advice(s.Ask, intake.Asking)))
 		return nil
+	}
+	inPlace := s.Reads == mapping.SQL.Name
+	switch ways := []string{"postgresql", "clickhouse"}; {
+	case inPlace && !slices.Contains(ways, s.Ask):
+		l.note(raw.Ask.At(0, "accounts are judged where they lie by \"ask\": %s; found %s", strings.Join(ways, " or "), s.Ask))
+	case !inPlace && s.Ask == "clickhouse":
+		l.note(raw.Ask.At(0, "\"ask: clickhouse\" is for \"read: sql\", and %s is read as %s", strings.Join(s.Files, ", "), s.Reads))
 	}
 	if raw.Address != nil {
 		s.Address = raw.Address.Value

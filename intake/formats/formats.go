@@ -16,7 +16,7 @@ import (
 
 // All lists every format. Adding one means a folder and a line here.
 var All = []intake.Format{directory.Format, ds389.Format, samba.Format, postgresql.Format, mariadb.Format, kerberos.Format, linux.Format,
-	mapping.SCIM, snapshot.Format, mapping.Format}
+	mapping.SCIM, snapshot.Format, mapping.SQL, mapping.Format}
 
 // Names lists what "read" can say in an estate file.
 func Names() []string {

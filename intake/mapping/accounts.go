@@ -44,6 +44,7 @@ type factColumn struct {
 	only      *switcher                  // nil where the fact always counts
 	otherwise func(*facts.Account)       // where its switch is off
 	group     bool                       // a column of one group
+	split     string                     // what stands between the items of a list
 	nulls     *atomic.Bool               // whether null was seen that nothing answers, though "empty" is answered
 	neverSeen bool                       // no row of the file has it, so that its absence says nothing
 
@@ -158,6 +159,7 @@ func (e *export) prepareFile(number int, file strictyaml.Text) error {
 	if err := e.prepareMembers(&r, t, source); err != nil {
 		return err
 	}
+	r.keyed(e, t)
 	if !hasLogin {
 		e.plan.fail(source.Place, "a table of accounts needs \"login\" under \"take\"")
 	}
@@ -176,6 +178,9 @@ func (e *export) prepareFile(number int, file strictyaml.Text) error {
 	}
 	for _, m := range r.members {
 		taken[m.match.Value] = true
+	}
+	if source.Key != nil {
+		taken[source.Key.Value] = true
 	}
 	e.leftOver(r.origin, t.Headings(), taken)
 	e.accounts = append(e.accounts, r)
@@ -349,7 +354,8 @@ func (p *plan) factColumn(key strictyaml.Text, source *factSource) *factColumn {
 			return nil
 		}
 	} else if field, ok := listFacts[name]; ok {
-		c.put = listPutter(field, cmp.Or(source.Split, "\n")) // as the elements of a JSON list come
+		c.split = cmp.Or(source.Split, "\n") // as the elements of a JSON list come
+		c.put = listPutter(field, c.split)
 	} else if field, ok := textFacts[name]; ok {
 		words := p.textWords(name, source)
 		if c.text = field; name == "kind" {

@@ -3,6 +3,7 @@ package mapping
 import (
 	"errors"
 	"os"
+	"path"
 	"reflect"
 	"slices"
 	"strings"
@@ -116,6 +117,7 @@ type accountsTable struct {
 	Set     []strictyaml.Pair[settingSource]   `yaml:"set"`
 	Fixed   []strictyaml.Pair[strictyaml.Text] `yaml:"fixed"`
 	Members []membersTable                     `yaml:"members"`
+	Key     *strictyaml.Text                   `yaml:"key"` // the column that orders the rows of a database; that of login when nil
 }
 
 // membersTable says who is in which group, where that stands in a table of
@@ -280,6 +282,9 @@ type shape struct {
 func (e *export) openTable(name string, s shape, notes *facts.Notes) (table.Table, error) {
 	if err := e.request.Inside(name); err != nil {
 		return nil, &intake.Unreadable{File: name, Message: err.Error(), Err: err}
+	}
+	if s.form == nil && strings.EqualFold(path.Ext(name), ".sql") {
+		return e.openQuery(name)
 	}
 	form := ""
 	if s.form != nil {

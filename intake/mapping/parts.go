@@ -2,6 +2,7 @@ package mapping
 
 import (
 	"yewcone/core/facts"
+	"yewcone/intake/inplace"
 	"yewcone/intake/table"
 	"yewcone/intake/text"
 )
@@ -30,9 +31,18 @@ func (r *accountReader) parts(e *export, yield func(facts.Part) error) error {
 		notes.Incomplete(r.origin, "the file cannot be read a second time: %s", err)
 		return yield(&endPart{e: e, r: r, notes: &notes})
 	}
-	defer t.Close()
+	closes := t.Close
+	defer func() { closes() }()
 	if !r.bind(e.plan, t) {
 		notes.Incomplete(r.origin, "the file changed while it was read")
+		return yield(&endPart{e: e, r: r, notes: &notes})
+	}
+	if q, ok := t.(*inplace.Table); ok {
+		r.keyed(e, t)
+		closes = func() {} // once its part is done
+		if err := yield(&enginePart{e: e, r: r, table: q}); err != nil {
+			return err
+		}
 		return yield(&endPart{e: e, r: r, notes: &notes})
 	}
 	d, ok := t.(table.Divisible)

@@ -61,7 +61,7 @@ func connect(ctx context.Context, j *take.Job) (*pgx.Conn, error) {
 		config.Fallbacks = nil
 	}
 	config.RuntimeParams["DateStyle"], config.RuntimeParams["TimeZone"] = "ISO", "UTC"
-	config.RuntimeParams["application_name"] = "yewcone take"
+	config.RuntimeParams["application_name"], config.RuntimeParams["standard_conforming_strings"] = "yewcone", "on"
 	c, err := pgx.ConnectConfig(ctx, config)
 	var refused *pgconn.PgError
 	switch {

@@ -1,0 +1,45 @@
+// Package inplace has accounts judged where they lie: in a database that is asked by
+// SQL. It writes the queries that count accounts which come out alike, and reads the
+// rows of those that must be seen one by one.
+package inplace
+
+import (
+	"fmt"
+	"regexp"
+	"strings"
+
+	"yewcone/intake"
+)
+
+// The columns of a database, and how it is asked.
+type (
+	Kind     = intake.ColumnKind
+	Column   = intake.Column
+	Database = intake.Database
+	Dialect  = intake.Dialect
+)
+
+// The kinds of columns.
+const (
+	Text    = intake.TextColumn
+	Number  = intake.NumberColumn
+	Instant = intake.InstantColumn
+	Local   = intake.LocalColumn
+	Day     = intake.DayColumn
+	List    = intake.ListColumn
+)
+
+var tableName = regexp.MustCompile("^[\\pL_][\\pL\\pN_$]*(\\.[\\pL_][\\pL\\pN_$]*)*$")
+
+// Source is what stands after "from" for what a file says: the name of a table, or a
+// query.
+func Source(text string) (string, error) {
+	text = strings.TrimRight(strings.TrimSpace(strings.TrimPrefix(text, "\ufeff")), "; \t\r\n")
+	switch {
+	case text == "":
+		return "", fmt.Errorf("the file says nothing; expected the name of a table, or one SELECT")
+	case tableName.MatchString(text):
+		return text, nil
+	}
+	return "(" + text + "\n) AS yewcone_rows", nil
+}

@@ -1,0 +1,309 @@
+package mapping_test
+
+import (
+	"context"
+	"encoding/csv"
+	"encoding/json"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"yewcone/core/audit"
+	"yewcone/intake"
+	"yewcone/intake/estatefolder"
+	"yewcone/intake/livetest"
+	"yewcone/take"
+	"yewcone/take/protocols"
+)
+
+// dated are the columns with dates, and what they may be in a database.
+var dated = map[string]bool{"made": true, "set": true, "seen": true, "ends": true, "since": true}
+
+// held is an estate whose accounts lie in a database.
+type held struct {
+	*made
+	columns []string
+	rows    [][]string
+	types   map[string]string // of columns with dates: instant, day, or text
+}
+
+// hold takes the table of an estate apart, gives each row its line as its key, and
+// makes dates of some columns.
+func hold(t *testing.T, m *made) *held {
+	t.Helper()
+	all, err := csv.NewReader(strings.NewReader(m.files["accounts.csv"])).ReadAll()
+	if err != nil {
+		t.Fatal(err)
+	}
+	h := &held{made: m, columns: append([]string{"id"}, all[0]...), types: map[string]string{}}
+	for _, c := range h.columns {
+		if dated[c] {
+			h.types[c] = m.pick("instant", "instant", "day", "text")
+		}
+	}
+	for i, row := range all[1:] {
+		row = append([]string{fmt.Sprint(i + 2)}, row...)
+		for j, c := range h.columns {
+			text := row[j]
+			at, err := time.Parse(time.RFC3339, text)
+			if day, wrong := time.Parse(time.DateOnly, text); wrong == nil {
+				at, err = day, nil
+			}
+			switch {
+			case text == "null":
+				row[j] = "NULL"
+			case h.types[c] == "" || h.types[c] == "text":
+			case err != nil:
+				row[j] = "NULL"
+			case h.types[c] == "day":
+				row[j] = at.Format(time.DateOnly)
+			default:
+				row[j] = at.Format(time.RFC3339)
+			}
+		}
+		h.rows = append(h.rows, row)
+	}
+	if m.IntN(2) == 0 {
+		h.alike()
+	}
+	m.files["mapping.yaml"] = strings.ReplaceAll(m.files["mapping.yaml"], "words: {never: never}",
+		`words: {never: never, "2026-11-01": unknown, "2026-11-01T00:00:00Z": never}`)
+	var table strings.Builder
+	w := csv.NewWriter(&table)
+	_ = w.Write(h.columns)
+	_ = w.WriteAll(h.rows)
+	m.files["accounts.csv"] = table.String()
+	return h
+}
+
+// alike makes more rows, of three sorts but for their names and dates, and asks how
+// their dates lie to each other.
+func (h *held) alike() {
+	few := h.rows[:min(3, len(h.rows))]
+	rows := make([][]string, 0, 3000)
+	for i := range 100 + h.IntN(2900) {
+		row := slices.Clone(few[i%len(few)])
+		row[0] = fmt.Sprint(i + 2)
+		for j, c := range h.columns {
+			switch {
+			case c == "login":
+				row[j] = h.pick("", "", "", "test-", "ö ") + fmt.Sprint("u", i)
+			case c == "group" && h.IntN(9) == 0:
+				row[j] = h.pick("berth; stores", " stores;", ";stores", "x;stores;", "storesx;")
+			case dated[c] && h.IntN(3) == 0:
+				row[j] = h.rows[h.IntN(len(h.rows))][j]
+			}
+		}
+		rows = append(rows, row)
+	}
+	h.rows = rows
+	h.files["mapping.yaml"] = strings.Replace(h.files["mapping.yaml"], "unit: days", "unit: "+h.pick("days", "months"), 1)
+	var clauses strings.Builder
+	for i, c := range []string{"password_set < created", "last_sign_in > password_expires", "never_changed", "used_after_end and enabled",
+		"idle > password_age", `"stores" in groups`} {
+		if h.IntN(2) == 0 {
+			fmt.Fprintf(&clauses, "  - id: j%d\n    forbid: '%s'\n    because: it is asked\n", i, c)
+		}
+	}
+	h.files["rules/made.yaml"] += clauses.String()
+}
+
+// lines are the rows as both databases read them.
+func (h *held) lines() string {
+	var b strings.Builder
+	for _, row := range h.rows {
+		for j, text := range row {
+			if j > 0 {
+				b.WriteByte('\t')
+			}
+			switch {
+			case text == "NULL":
+				text = `\N`
+			case h.types[h.columns[j]] == "instant":
+				text = strings.TrimSuffix(strings.Replace(text, "T", " ", 1), "Z")
+			}
+			b.WriteString(text)
+		}
+		b.WriteByte('\n')
+	}
+	return b.String()
+}
+
+// create is what makes the table, by the words of a database for a key, a text, an
+// instant and a day.
+func (h *held) create(name, key, text, instant, day string) string {
+	var list []string
+	for _, c := range h.columns {
+		kind := map[string]string{"instant": instant, "day": day}[h.types[c]]
+		switch {
+		case c == "id":
+			kind = key
+		case kind == "":
+			kind = text
+		}
+		list = append(list, fmt.Sprintf("%q %s", c, kind))
+	}
+	return "CREATE TABLE " + name + " (" + strings.Join(list, ", ") + ")"
+}
+
+var accountLine = regexp.MustCompile(`"Part": "id ([0-9]+)",\s*"Line": 0`)
+var csvLine = regexp.MustCompile(`"Part": "",\s*"Line": ([0-9]+)`)
+
+// result is what comes out of an estate: all but the notes, with the key of a row in
+// the place of its line.
+func (h *held) result(t *testing.T, source *intake.Source) (text string, notes string) {
+	t.Helper()
+	folder := t.TempDir()
+	h.write(t, folder)
+	e, err := estatefolder.Load(folder)
+	if err != nil {
+		return err.Error(), ""
+	}
+	e.Connect = func(s *estatefolder.System) (intake.Database, error) {
+		return protocols.Databases[s.Source.Ask](context.Background(), take.NewJob(s.Source, nil))
+	}
+	subjects, err := e.Subjects(nil, time.Time{})
+	if err != nil {
+		return err.Error(), ""
+	}
+	got, err := audit.Run("made", subjects, audit.Options{Examples: 3, Jobs: 2, MaxRefused: 1 << 20, ValueOf: e.ValueOf(time.Time{})})
+	if err != nil {
+		return err.Error(), ""
+	}
+	for i := range got.Systems {
+		for _, n := range got.Systems[i].Notes {
+			notes += n.Message + "\n"
+		}
+		got.Systems[i].Notes = nil
+	}
+	data, err := json.MarshalIndent([]any{got.Systems, got.Findings, got.Unknowns}, "", " ")
+	if err != nil {
+		t.Fatal(err)
+	}
+	text = places.ReplaceAllString(string(data), "")
+	text = strings.ReplaceAll(accountLine.ReplaceAllString(text, "at $1"), "accounts.sql", "accounts.csv")
+	return csvLine.ReplaceAllString(text, "at $1"), notes
+}
+
+// engine is a database of a test.
+type engine struct {
+	name string
+	load func(t *testing.T, h *held)
+	// source is what estate.yaml says.
+	source string
+}
+
+// same holds estates at random as CSV against the same in an engine, and returns how
+// many of them the engine counted itself.
+func (x *engine) same(t *testing.T, seeds []uint64) (counted int) {
+	for _, seed := range seeds {
+		r := rand.New(rand.NewPCG(seed, 7))
+		m := &made{r, map[string]string{}}
+		m.estate("csv", 20+m.IntN(900))
+		h := hold(t, m)
+		want, _ := h.result(t, nil)
+		x.load(t, h)
+		m.files["accounts.sql"] = m.pick("rows", "SELECT * FROM rows;\n", "SELECT * FROM rows -- all of them")
+		m.files["mapping.yaml"] = strings.Replace(m.files["mapping.yaml"], "  - file: accounts.csv\n", "  - file: accounts.sql\n    key: id\n", 1)
+		from := "accounts.sql"
+		if strings.Contains(m.files["mapping.yaml"], "policies.csv") {
+			from = "[accounts.sql, policies.csv]"
+		}
+		m.files["estate.yaml"] = strings.Replace(m.files["estate.yaml"], "{read: mapping, from: accounts.csv,", "{read: sql, from: "+from+",", 1) +
+			"    source: " + x.source + "\n"
+		got, notes := h.result(t, nil)
+		if got != want {
+			a, b := strings.Split(want, "\n"), strings.Split(got, "\n")
+			i := slices.IndexFunc(a, func(line string) bool { i := slices.Index(a, line); return i >= len(b) || a[i] != b[i] })
+			for i = range a {
+				if i >= len(b) || a[i] != b[i] {
+					break
+				}
+			}
+			t.Fatalf("%s, seed %d: line %d differs\n as CSV  %s\n in %s %s\n%v\n%s\n%s\n%s", x.name, seed, i, strings.Join(a[max(0, i-40):min(len(a), i+2)], "\n"),
+				x.name, strings.Join(b[max(0, i-9):min(len(b), i+2)], "\n"), h.types, notes, m.files["mapping.yaml"], m.files["rules/made.yaml"])
+		}
+		if !strings.Contains(notes, "one by one") {
+			counted++
+		} else if os.Getenv("YEWCONE_SEEDS") != "" {
+			t.Logf("seed %d: %s", seed, notes)
+		}
+	}
+	return counted
+}
+
+// someSeeds are those that the environment names, else the first of them.
+func someSeeds(n uint64) (list []uint64) {
+	from := uint64(0)
+	if first, all, ok := strings.Cut(os.Getenv("YEWCONE_SEEDS"), "+"); ok {
+		from, _ = strconv.ParseUint(first, 10, 64)
+		n, _ = strconv.ParseUint(all, 10, 64)
+	}
+	for i := range n {
+		list = append(list, from+i)
+	}
+	return list
+}
+
+// TestLiveInPlace: what comes out is the same whether accounts are read from a CSV or
+// counted by the database that holds them.
+func TestLiveInPlace(t *testing.T) {
+	livetest.Need(t, "psql", "setpriv", "clickhouse-server", "clickhouse-client")
+	t.Run("PostgreSQL", func(t *testing.T) {
+		t.Parallel()
+		folder, port := livetest.OpenFolder(t), livetest.FreePort(t)
+		livetest.PostgreSQL(t, folder, port, "-c", "listen_addresses=localhost", "-c", "fsync=off")
+		psql := fmt.Sprintf("psql -h %s -p %d -U postgres -q -v ON_ERROR_STOP=1 ", folder, port)
+		x := engine{name: "PostgreSQL", source: fmt.Sprintf("{ask: postgresql, address: \"postgres://localhost:%d/postgres?sslmode=disable\", user: postgres}", port)}
+		x.load = func(t *testing.T, h *held) {
+			script := "DROP TABLE IF EXISTS rows;\n" + h.create("rows", "bigint PRIMARY KEY", "text", "timestamptz", "date") +
+				";\nSET timezone = 'UTC';\nCOPY rows FROM STDIN;\n" + h.lines() + "\\.\n"
+			load(t, folder, psql+"-f rows.in", script)
+		}
+		told(t, &x)
+	})
+	t.Run("ClickHouse", func(t *testing.T) {
+		t.Parallel()
+		ports := livetest.ClickHouse(t, 2)
+		folder := t.TempDir()
+		x := engine{name: "ClickHouse", source: fmt.Sprintf("{ask: clickhouse, address: \"clickhouse://localhost:%d/default\", user: default}", ports[0])}
+		x.load = func(t *testing.T, h *held) {
+			create := strings.ReplaceAll(h.create("part", "Int64", "Nullable(String)", "Nullable(DateTime)", "Nullable(Date)"), `"`, "`") + " ENGINE = MergeTree ORDER BY id"
+			var script strings.Builder
+			for _, port := range ports {
+				fmt.Fprintf(&script, "clickhouse-client --port %d -n -q 'DROP TABLE IF EXISTS part; DROP TABLE IF EXISTS rows; %s; CREATE TABLE rows AS part ENGINE = "+
+					"Distributed(two, default, part, id %% 2)'\n", port, create)
+			}
+			for i, port := range ports {
+				fmt.Fprintf(&script, "awk 'NR %% 2 == %d' rows.in | clickhouse-client --port %d -q 'INSERT INTO part FORMAT TabSeparated'\n", i, port)
+			}
+			load(t, folder, script.String(), h.lines())
+		}
+		told(t, &x)
+	})
+}
+
+func load(t *testing.T, folder, script, lines string) {
+	t.Helper()
+	if err := os.WriteFile(filepath.Join(folder, "rows.in"), []byte(lines), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	livetest.Shell(t, folder, script)
+}
+
+// told runs the estates and tells how many were counted by the database itself.
+func told(t *testing.T, x *engine) {
+	seeds := someSeeds(60)
+	counted := x.same(t, seeds)
+	t.Logf("%s: %d of %d estates counted where they lie, the others read one by one", x.name, counted, len(seeds))
+	if counted < len(seeds)/3 {
+		t.Errorf("only %d of %d estates were counted where they lie", counted, len(seeds))
+	}
+}
