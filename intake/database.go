@@ -36,6 +36,12 @@ type Database interface {
 	Close()
 }
 
+// Later is what is added to a date.
+type Later struct {
+	Months, Days int
+	Seconds      int64
+}
+
 // A Dialect writes expressions as a database reads them. All take and return SQL,
 // but for names and texts.
 type Dialect interface {
@@ -46,12 +52,15 @@ type Dialect interface {
 	Text(c Column) string
 	// Key is a column that orders rows.
 	Key(c Column) string
-	// Seconds of a date since 1970; Sound whether it is one that can be compared.
-	Seconds(c Column) string
-	Sound(c Column) string
+	// Sound is a date, and null where it is none that can be compared, or is written
+	// as one of some texts. Seconds makes of it those since 1970.
+	Sound(c Column, but []string) string
+	Seconds(sound string) string
 	// Plain: nothing is around a text that would be taken off, and it is not long.
 	Plain(text string) string
-	// PlainItems: no item of a list has blanks around it.
+	// OneItem: a plain text of a list is a single item. PlainItems: no item of it has
+	// blanks around it.
+	OneItem(text, split string) string
 	PlainItems(text, split string) string
 	// Least is the least of texts, byte by byte.
 	Least(text string) string
@@ -60,21 +69,21 @@ type Dialect interface {
 	Asked(text string, q facts.Question, split string) string
 	// Trimmed is a text without blanks around it.
 	Trimmed(text string) string
-	// Place is how many of some rising numbers are at most one.
-	Place(number string, points []int64) string
-	// Later is the second that lies some months and days after another.
-	Later(seconds string, months, days int, more int64) string
-	Order(a, b string) string // -1, 0 or 1, and null where one is null
+	// Place is how many of some seconds, in rising order, are not after a date.
+	Place(c Column, sound string, points []int64) string
+	// Order is how a date lies to another to which something is added, whole seconds
+	// compared: -1, 0 or 1, and null where one is null.
+	Order(a, b string, later Later) string
 	Case(conditions [][2]string, otherwise string) string
 	Join(texts []string) string
 	Digits(number string) string // as a text
-	// Together are numbers of one row, such that the least of them is a row's.
-	Together(numbers []string) string
-	// Mark is short, and the same for the same texts.
-	Mark(texts []string) string
+	// Together are the seconds of some dates of one row.
+	Together(sound []string) string
+	// Mark is short, and the same for the same texts: MD5, in hexadecimal digits.
+	Mark(text string) string
 	// Share is true for about one text in sixteen.
 	Share(text string) string
 	// FirstOf asks for the first rows, by their key, of each mark, at most so many.
 	FirstOf(columns []string, source, key, mark, where string, most int) string
-	Null(text string) string // whether it is null
+	Null(expression string) string // whether it is null
 }

@@ -31,6 +31,7 @@ func (e *engine) gather(part facts.Part, place *int64) (bool, error) {
 		}
 		return likeness.Questions(fact)
 	}
+	members := map[int]int{} // of what accounts are entered into
 	var tried facts.Account
 	var key []byte
 	settingsOf := func(a *facts.Account) *effective.Settings {
@@ -51,7 +52,8 @@ func (e *engine) gather(part facts.Part, place *int64) (bool, error) {
 		return string(single.AppendAnswers(key, &e.about))
 	}
 	g.MaxAge = func(a *facts.Account) setting.Value { return settingsOf(a).Get(setting.MaxAge).Value }
-	g.Count = func(a *facts.Account, n int) (func() bool, error) {
+	g.Lacks = func(r int) int { return min(e.options.Examples, members[r]) - len(e.reaches[r].reach.Examples) }
+	g.Count = func(a *facts.Account, n int) ([]int, error) {
 		*place++
 		e.place = *place
 		settings := e.resolve(a)
@@ -65,14 +67,15 @@ func (e *engine) gather(part facts.Part, place *int64) (bool, error) {
 		if e.options.Progress != nil {
 			e.options.Progress.Add(int64(n) - 1) // one is counted for each place
 		}
-		reaches := o.reaches
+		var reached []int
+		for _, r := range o.reaches {
+			reached = append(reached, int(r))
+			members[int(r)] += n
+		}
 		if !o.kept {
-			reaches = slices.Clone(reaches)
 			e.ledger.sumUp(o)
 		}
-		return func() bool {
-			return slices.ContainsFunc(reaches, func(r uint32) bool { return len(e.reaches[r].reach.Examples) < e.options.Examples })
-		}, nil
+		return reached, nil
 	}
 	g.Example = func(a *facts.Account) error {
 		*place++

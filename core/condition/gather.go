@@ -10,14 +10,14 @@ var textOps = map[string]facts.QuestionOp{"==": facts.Equals, "!=": facts.Equals
 
 // question is what a part of a condition asks of a fact that a mapping fills; none
 // where it cannot be put so.
-func question(f *Fact, op facts.QuestionOp, text string) []facts.Question {
+func question(f *Fact, op facts.QuestionOp, texts ...string) []facts.Question {
 	switch fact, ok := varied[f.Name]; {
 	case !ok:
 		return nil
 	case f.Name != "short_login":
-		return []facts.Question{{Fact: fact, Op: op, Text: text}}
+		return []facts.Question{{Fact: fact, Op: op, Texts: texts}}
 	case op == facts.Equals:
-		return []facts.Question{{Fact: fact, Op: facts.NameOnly, Text: text}}
+		return []facts.Question{{Fact: fact, Op: facts.NameOnly, Texts: texts}}
 	}
 	return nil
 }
@@ -38,7 +38,7 @@ func (l *Likeness) note(fact string, leaf *leaf) {
 		l.open[fact] = true
 	}
 	for _, q := range leaf.asks {
-		if !slices.Contains(l.questions[fact], q) {
+		if !slices.ContainsFunc(l.questions[fact], func(o facts.Question) bool { return o.Op == q.Op && slices.Equal(o.Texts, q.Texts) }) {
 			l.questions[fact] = append(l.questions[fact], q)
 		}
 	}

@@ -92,9 +92,7 @@ func (c *compiler) leafOnNumber(n ast.Node, ask func(*Subject) facts.Tri, f *Fac
 // leafOnTexts is leaf for one fact that is, or is not, one of some texts.
 func (c *compiler) leafOnTexts(n ast.Node, ask func(*Subject) facts.Tri, f *Fact, texts []string) value {
 	l := leaf{written: n.String(), ask: ask, about: []*Fact{f}, own: []*Fact{f}, itself: ask, fact: f, texts: texts}
-	for _, text := range texts {
-		l.asks = append(l.asks, question(f, facts.Equals, text)...)
-	}
+	l.asks = question(f, facts.Equals, texts...)
 	c.leaves = append(c.leaves, l)
 	return value{tri: ask}
 }

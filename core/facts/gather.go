@@ -5,9 +5,9 @@ import "yewcone/core/setting"
 // A Question is what conditions ask of one text or list of an account, in words that
 // an engine that holds accounts can be asked too.
 type Question struct {
-	Fact string // as a mapping fills it
-	Op   QuestionOp
-	Text string
+	Fact  string // as a mapping fills it
+	Op    QuestionOp
+	Texts []string // of which any will do
 }
 
 // A QuestionOp is how a text is asked about. A question may tell more texts apart
@@ -53,11 +53,13 @@ type Gathering struct {
 	Key func(*Account) string
 	// MaxAge is the largest age of the account's password.
 	MaxAge func(*Account) setting.Value
-	// Examples is how many examples are wanted of what is found.
+	// Count takes in so many accounts that come out as one does, and returns what they
+	// are counted in, by numbers.
+	Count func(a *Account, n int) (reached []int, err error)
+	// Examples is how many examples are wanted of what is found; Lacks how many of
+	// them are not there yet.
 	Examples int
-	// Count takes in so many accounts that come out as one does. What it returns
-	// tells whether examples of them are still wanted.
-	Count func(a *Account, n int) (wanted func() bool, err error)
+	Lacks    func(reached int) int
 	// Example takes in one of the accounts that were counted, in their order.
 	Example func(*Account) error
 }

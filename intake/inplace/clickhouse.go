@@ -28,7 +28,7 @@ func (h ClickHouse) Text(c Column) string {
 	case List:
 		return "arrayStringConcat(" + name + ", '\\n')"
 	case Instant:
-		return "if(" + h.Sound(c) + ", concat(replaceOne(toString(" + name + ", 'UTC'), ' ', 'T'), 'Z'), toString(" + name + "))"
+		return "if(" + h.seconds(c) + " > 0, concat(replaceOne(toString(" + name + ", 'UTC'), ' ', 'T'), 'Z'), toString(" + name + "))"
 	}
 	return "toString(" + name + ")"
 }
@@ -41,21 +41,45 @@ func (h ClickHouse) Key(c Column) string {
 	return h.Text(c)
 }
 
-// Seconds of a date since 1970.
-func (h ClickHouse) Seconds(c Column) string {
+// Sound is a date that can be compared, as seconds since 1970: 0 is written as no date.
+func (h ClickHouse) Sound(c Column, but []string) string {
+	when := h.seconds(c) + " > 0"
+	if len(but) > 0 {
+		when += " AND " + h.Text(c) + " NOT IN (" + h.literals(but) + ")"
+	}
+	return "if(" + when + ", " + h.seconds(c) + ", NULL)"
+}
+
+func (h ClickHouse) seconds(c Column) string {
 	if c.Kind == Day {
 		return "(toInt64(toUInt16(" + h.Name(c.Name) + ")) * 86400)"
 	}
 	return "toInt64(toUInt32(" + h.Name(c.Name) + "))"
 }
 
-// Sound reports whether a date can be compared: 0 is written as no date.
-func (h ClickHouse) Sound(c Column) string { return h.Seconds(c) + " > 0" }
+// Seconds is what Sound is already.
+func (ClickHouse) Seconds(sound string) string { return sound }
 
-// Plain reports whether a text stands for itself.
+func (h ClickHouse) literals(texts []string) string {
+	list := make([]string, len(texts))
+	for i, text := range texts {
+		list[i] = h.Literal(text)
+	}
+	return strings.Join(list, ", ")
+}
+
+// Plain reports whether a text stands for itself: characters that no text loses are at
+// its ends, such as visible ones of ASCII, and letters of two bytes.
 func (ClickHouse) Plain(text string) string {
-	const visible = `[!-~\\x{C0}-\\x{167F}\\x{3041}-\\x{D7FF}]`
-	return fmt.Sprintf("length(%s) <= 200 AND match(%s, '^%s') AND match(%s, '%s\\\\z') AND %s NOT IN ('NULL', 'null')", text, text, visible, text, visible, text)
+	last := "substring(" + text + ", -1)"
+	return fmt.Sprintf(`length(%s) <= 200 AND (%s >= '!' AND %s < '\x7F' OR %s >= '\xC3\x80' AND %s < '\xE1\x9A\x80') AND `+
+		`(%s >= '!' AND %s < '\x7F' OR substring(%s, -2) >= '\xC3\x80' AND substring(%s, -2) < '\xE0') AND %s NOT IN ('NULL', 'null')`,
+		text, text, text, text, text, last, last, text, text, text)
+}
+
+// OneItem reports whether a plain text is a single item.
+func (h ClickHouse) OneItem(text, split string) string {
+	return "position(" + text + ", " + h.Literal(split) + ") = 0"
 }
 
 // PlainItems reports whether no item of a list has blanks around it.
@@ -69,23 +93,29 @@ func (ClickHouse) Least(text string) string { return "min(" + text + ")" }
 
 // Asked is the answer to a question, as 1 or 0.
 func (h ClickHouse) Asked(text string, q facts.Question, split string) string {
-	is, what := "", h.Literal(q.Text)
+	is := ""
 	switch q.Op {
 	case facts.Equals:
-		is = text + " = " + what
-	case facts.Begins:
-		is = fmt.Sprintf("substring(%s, 1, %d) = %s", text, len(q.Text), what)
-	case facts.Ends:
-		is = fmt.Sprintf("endsWith(%s, %s)", text, what)
-	case facts.Holds:
-		is = fmt.Sprintf("position(%s, %s) > 0", text, what)
-	case facts.HasItem:
-		is = fmt.Sprintf("position(concat(%s, %s, %s), %s) > 0", h.Literal(split), text, h.Literal(split), h.Literal(split+q.Text+split))
+		is = text + " IN (" + h.literals(q.Texts) + ")"
 	case facts.NameOnly:
-		is = fmt.Sprintf("if(position(%s, '@') = 0, %s, substring(%s, 1, toInt64(position(%s, '@')) - 1)) = %s", text, text, text, text, what)
-	}
-	if q.Text == "" && q.Op != facts.Equals && q.Op != facts.NameOnly {
-		return "'1'"
+		is = fmt.Sprintf("if(position(%s, '@') = 0, %s, substring(%s, 1, toInt64(position(%s, '@')) - 1)) IN (%s)", text, text, text, text, h.literals(q.Texts))
+	default:
+		var any []string
+		for _, t := range q.Texts {
+			switch what := h.Literal(t); {
+			case t == "" && q.Op != facts.HasItem:
+				any = append(any, "1")
+			case q.Op == facts.Begins:
+				any = append(any, fmt.Sprintf("substring(%s, 1, %d) = %s", text, len(t), what))
+			case q.Op == facts.Ends:
+				any = append(any, fmt.Sprintf("endsWith(%s, %s)", text, what))
+			case q.Op == facts.Holds:
+				any = append(any, fmt.Sprintf("position(%s, %s) > 0", text, what))
+			case q.Op == facts.HasItem:
+				any = append(any, fmt.Sprintf("position(concat(%s, %s, %s), %s) > 0", h.Literal(split), text, h.Literal(split), h.Literal(split+t+split)))
+			}
+		}
+		is = strings.Join(any, " OR ")
 	}
 	return "if(" + is + ", '1', '0')"
 }
@@ -95,28 +125,26 @@ func (ClickHouse) Trimmed(text string) string {
 	return "replaceRegexpAll(" + text + `, '^[ \\t\\r\\n]+|[ \\t\\r\\n]+\\z', '')`
 }
 
-// Place is how many of some rising numbers are at most one.
-func (ClickHouse) Place(number string, points []int64) string {
+// Place is how many of some seconds are not after a date.
+func (ClickHouse) Place(_ Column, sound string, points []int64) string {
 	if len(points) == 0 {
 		return "0"
 	}
 	var parts []string
 	for _, p := range points {
-		parts = append(parts, fmt.Sprintf("(%s >= %d)", number, p))
+		parts = append(parts, fmt.Sprintf("(%s >= %d)", sound, p))
 	}
 	return "(" + strings.Join(parts, " + ") + ")"
 }
 
-// Later is the second that lies some months and days after another.
-func (ClickHouse) Later(seconds string, months, days int, more int64) string {
-	if months != 0 {
-		seconds = fmt.Sprintf("toInt64(toUInt32(addMonths(toDateTime(%s, 'UTC'), %d)))", seconds, months)
+// Order compares two dates.
+func (ClickHouse) Order(a, b string, later Later) string {
+	if later.Months != 0 {
+		b = fmt.Sprintf("toInt64(toUInt32(addMonths(toDateTime(%s, 'UTC'), %d)))", b, later.Months)
 	}
-	return fmt.Sprintf("(%s + %d)", seconds, int64(days)*86400+more)
-}
-
-// Order compares two numbers.
-func (ClickHouse) Order(a, b string) string {
+	if more := int64(later.Days)*86400 + later.Seconds; more != 0 {
+		b = fmt.Sprintf("(%s + %d)", b, more)
+	}
 	return fmt.Sprintf("multiIf(isNull(%s) OR isNull(%s), 9, %s > %s, 1, %s < %s, -1, 0)", a, b, a, b, a, b)
 }
 
@@ -141,9 +169,9 @@ func (ClickHouse) Join(texts []string) string {
 func (ClickHouse) Digits(number string) string { return "ifNull(toString(" + number + "), '-')" }
 
 // Together are the numbers of a row.
-func (h ClickHouse) Together(numbers []string) string {
+func (h ClickHouse) Together(sound []string) string {
 	var parts []string
-	for i, n := range numbers {
+	for i, n := range sound {
 		if i > 0 {
 			parts = append(parts, "','")
 		}
@@ -153,9 +181,7 @@ func (h ClickHouse) Together(numbers []string) string {
 }
 
 // Mark is short, and the same for the same texts.
-func (ClickHouse) Mark(texts []string) string {
-	return "lower(hex(MD5(arrayStringConcat([" + strings.Join(texts, ", ") + "], '|'))))"
-}
+func (ClickHouse) Mark(text string) string { return "lower(hex(MD5(" + text + ")))" }
 
 // Share is true for about one text in sixteen.
 func (ClickHouse) Share(text string) string { return "cityHash64(" + text + ") % 16 = 7" }

@@ -3,6 +3,7 @@ package inplace
 import (
 	"crypto/md5"
 	"encoding/hex"
+	"errors"
 	"fmt"
 	"slices"
 	"strconv"
@@ -34,25 +35,28 @@ type Counting struct {
 
 // A comparison asks how a date lies to another to which something is added.
 type comparison struct {
-	a, b         *Use
-	months, days int
-	seconds      int64
+	a, b  *Use
+	later Later
 }
 
 // A Group are rows that come out alike.
 type Group struct {
-	Rows   int
-	Key    string   // of the first of them
-	Row    []string // one that comes out as they do
-	From   []int64  // of each date in turn, the first and the last; where Dated
-	To     []int64
-	Dated  []bool
-	class  []string
-	Wanted func() bool // whether examples are wanted; nil where not
+	Rows  int
+	Key   string   // of the first of them
+	Row   []string // one that comes out as they do
+	From  []int64  // of each date in turn, the first and the last; where Dated
+	To    []int64
+	Dated []bool
+	class string
+	Last  string // key of the last of them
 }
 
 // MostGroups is how many groups are worth to be counted.
-const MostGroups = 50_000
+const MostGroups = 100_000
+
+// between is what stands between the classes of a row; texts that hold it make more of
+// them than there are.
+const between = "\x1f"
 
 // NewCounting gets ready to count the rows of a table.
 func NewCounting(t *Table, uses []*Use) *Counting {
@@ -74,88 +78,101 @@ func (u *Use) date() bool { return len(u.Dates) > 0 && !u.Whole }
 
 func (c *Counting) column(u *Use) Column { return c.t.Columns[u.Column] }
 
-// sound is whether a date can be compared.
-func (c *Counting) sound(u *Use) string {
-	sound := c.t.DB.Sound(c.column(u))
-	if len(u.Words) > 0 {
-		var words []string
-		for _, w := range u.Words {
-			words = append(words, c.t.DB.Literal(w))
+// sound is a date where it can be compared.
+func (c *Counting) sound(u *Use) string { return c.t.DB.Sound(c.column(u), u.Words) }
+
+// class is the text that rows are told apart by. A database that does not know how many
+// sorts of it there are takes them for few, as they are, and counts in memory.
+func (c *Counting) class() string {
+	var parts []string
+	for i, class := range c.classes() {
+		if i > 0 {
+			parts = append(parts, c.t.DB.Literal(between))
 		}
-		sound += " AND " + c.t.DB.Text(c.column(u)) + " NOT IN (" + strings.Join(words, ", ") + ")"
+		parts = append(parts, class)
 	}
-	return sound
+	if parts == nil {
+		return "''"
+	}
+	return c.t.DB.Join(parts)
 }
 
-// seconds of a date, null where it cannot be compared.
-func (c *Counting) seconds(u *Use) string {
-	return "CASE WHEN " + c.sound(u) + " THEN " + c.t.DB.Seconds(c.column(u)) + " END"
-}
-
-// classes are the texts that rows are told apart by.
+// classes are its parts.
 func (c *Counting) classes() []string {
 	db := c.t.DB
 	var list []string
 	for _, u := range c.uses {
 		text := db.Text(c.column(u))
-		null := [2]string{db.Null(text), "'NULL'"}
+		null := [2]string{db.Null(db.Name(c.column(u).Name)), "'NULL'"}
 		switch {
 		case u.Whole:
 			list = append(list, db.Case([][2]string{null}, text))
 		case u.date():
-			list = append(list, db.Case([][2]string{null, {c.sound(u), db.Join([]string{"'D'", db.Digits(db.Place(db.Seconds(c.column(u)), c.points[u]))})}},
+			sound := c.sound(u)
+			list = append(list, db.Case([][2]string{null, {"NOT " + db.Null(sound), db.Join([]string{"'D'", db.Digits(db.Place(c.column(u), sound, c.points[u]))})}},
 				db.Join([]string{"'R'", text})))
 		case len(u.Questions) > 0:
-			answers := []string{"'A'"}
+			answers, alone := []string{"'A'"}, []string{"'A'"}
 			for _, q := range u.Questions {
 				answers = append(answers, db.Asked(text, q, u.Split))
+				if q.Op == facts.HasItem {
+					q.Op = facts.Equals
+				}
+				alone = append(alone, db.Asked(text, q, ""))
 			}
-			plain := db.Plain(text)
+			cases := [][2]string{null, {db.Plain(text), db.Join(answers)}}
 			if u.Split != "" {
-				plain += " AND " + db.PlainItems(text, u.Split)
+				cases = [][2]string{null, {db.Plain(text) + " AND " + db.OneItem(text, u.Split), db.Join(alone)},
+					{db.Plain(text) + " AND " + db.PlainItems(text, u.Split), db.Join(answers)}}
 			}
-			list = append(list, db.Case([][2]string{null, {plain, db.Join(answers)}}, db.Join([]string{"'R'", text})))
+			list = append(list, db.Case(cases, db.Join([]string{"'R'", text})))
 		default:
 			list = append(list, db.Case([][2]string{null}, "'A'"))
 		}
 	}
 	for _, k := range c.compared {
-		list = append(list, db.Digits(db.Order(c.seconds(k.a), db.Later(c.seconds(k.b), k.months, k.days, k.seconds))))
+		list = append(list, db.Digits(db.Order(c.sound(k.a), c.sound(k.b), k.later)))
 	}
 	return list
 }
 
-// Groups counts; false where there are more groups than are worth it.
-func (c *Counting) Groups() ([]Group, bool, error) {
-	db, classes, dates := c.t.DB, c.classes(), c.Dates()
-	var columns, by, seconds []string
-	for i, class := range classes {
-		by = append(by, fmt.Sprintf("yewcone_%d", i))
-		columns = append(columns, class+" AS "+by[i])
+// together reports whether the first of each date may lie to the others as those of
+// no row do: a month after a later day may be earlier, at another hour.
+func (c *Counting) together() bool {
+	return slices.ContainsFunc(c.compared, func(k comparison) bool { return k.later.Months != 0 })
+}
+
+// Sampled is of how many rows a first look is taken.
+const Sampled = 200_000
+
+// Groups counts, some rows for a first look or all; false where there are more groups
+// than are worth it.
+func (c *Counting) Groups(all bool) ([]Group, bool, error) {
+	from := c.t.From
+	if !all {
+		from = fmt.Sprintf("(SELECT * FROM %s LIMIT %d) AS yewcone_some", from, Sampled)
 	}
+	db, dates := c.t.DB, c.Dates()
+	var sound []string
 	key := c.t.DB.Key(c.t.Columns[c.t.Key])
-	columns = append(columns, db.Digits("count(*)"), db.Digits("min("+key+")"))
+	columns := []string{c.class() + " AS yewcone_class", db.Digits("count(*)"), db.Digits("min(" + key + ")"), db.Digits("max(" + key + ")")}
 	for _, u := range c.uses {
 		if !u.Whole && !u.date() && len(u.Questions) > 0 {
 			columns = append(columns, db.Digits(db.Least(db.Text(c.column(u)))))
 		}
 	}
 	for _, u := range dates {
-		s := c.seconds(u)
-		seconds = append(seconds, s)
-		columns = append(columns, db.Digits("min("+s+")"), db.Digits("max("+s+")"))
+		s := c.sound(u)
+		sound = append(sound, s)
+		columns = append(columns, db.Digits(db.Seconds("min("+s+")")), db.Digits(db.Seconds("max("+s+")")))
 	}
-	if len(dates) > 0 {
-		columns = append(columns, db.Together(seconds))
+	if c.together() {
+		columns = append(columns, db.Together(sound))
 	}
-	query := "SELECT " + strings.Join(columns, ", ") + " FROM " + c.t.From
-	if len(by) > 0 {
-		query += " GROUP BY " + strings.Join(by, ", ") + " ORDER BY min(" + key + ")"
-	}
-	query += fmt.Sprintf(" LIMIT %d", MostGroups+1)
+	query := fmt.Sprintf("SELECT %s FROM %s GROUP BY yewcone_class ORDER BY min(%s) LIMIT %d", strings.Join(columns, ", "), from, key, MostGroups+1)
 	var groups []Group
 	err := db.Ask(query, func(row []string) error {
-		g, err := c.group(row, len(classes), dates)
+		g, err := c.group(row, dates)
 		if err == nil && g.Rows > 0 {
 			groups = append(groups, g)
 		}
@@ -165,9 +182,13 @@ func (c *Counting) Groups() ([]Group, bool, error) {
 }
 
 // group reads a row of counts.
-func (c *Counting) group(row []string, classes int, dates []*Use) (Group, error) {
-	g := Group{class: slices.Clone(row[:classes]), Row: make([]string, len(c.t.Columns))}
-	rest := row[classes:]
+func (c *Counting) group(row []string, dates []*Use) (Group, error) {
+	g := Group{class: strings.Clone(row[0]), Row: make([]string, len(c.t.Columns))}
+	classes := strings.Split(g.class, between)
+	if len(c.uses) > 0 && len(classes) != len(c.uses)+len(c.compared) {
+		return g, errors.New("texts hold a control character that stands between them here")
+	}
+	rest := row[1:]
 	next := func() string {
 		text := rest[0]
 		rest = rest[1:]
@@ -177,9 +198,9 @@ func (c *Counting) group(row []string, classes int, dates []*Use) (Group, error)
 	if g.Rows, err = strconv.Atoi(next()); err != nil {
 		return g, fmt.Errorf("the database does not count: %w", err)
 	}
-	g.Key = strings.Clone(next())
+	g.Key, g.Last = strings.Clone(next()), strings.Clone(next())
 	for i, u := range c.uses {
-		class := g.class[i]
+		class := classes[i]
 		if !u.Whole && !u.date() && len(u.Questions) > 0 {
 			g.Row[u.Column] = strings.Clone(next())
 		}
@@ -192,15 +213,18 @@ func (c *Counting) group(row []string, classes int, dates []*Use) (Group, error)
 			g.Row[u.Column] = "-" // of which nobody asks
 		}
 	}
-	if len(dates) == 0 {
-		return g, nil
-	}
-	for range dates {
+	for i := range dates {
 		from, to := next(), next()
 		g.Dated = append(g.Dated, from != "-")
 		first, _ := strconv.ParseInt(from, 10, 64)
 		last, _ := strconv.ParseInt(to, 10, 64)
 		g.From, g.To = append(g.From, first), append(g.To, last)
+		if g.Dated[i] && !c.together() {
+			g.Row[dates[i].Column] = c.Written(dates[i], first)
+		}
+	}
+	if !c.together() {
+		return g, nil
 	}
 	for i, text := range strings.Split(strings.Trim(next(), "{}"), ",") {
 		if second, err := strconv.ParseInt(text, 10, 64); err == nil && i < len(dates) && g.Row[dates[i].Column] == "" {
@@ -243,13 +267,13 @@ func (c *Counting) Compare(joint []facts.Joint, ages []setting.Span) bool {
 			spans = ages
 		}
 		for _, s := range spans {
-			k := comparison{a: a, b: b, months: int(s.Months), days: int(s.Days), seconds: s.Seconds}
+			k := comparison{a: a, b: b, later: Later{Months: int(s.Months), Days: int(s.Days), Seconds: s.Seconds}}
 			if a == b && s == (setting.Span{}) {
 				continue
 			}
 			c.compare(k)
 			if c.column(b).Kind == Day { // which is over when the day is
-				k.seconds += 86400 - 1
+				k.later.Seconds += 86400 - 1
 				c.compare(k)
 			}
 		}
@@ -282,19 +306,23 @@ type Sample struct {
 	Row   []string
 }
 
-// Samples hands over the first rows of all, by their key, or of the groups that are
-// named, at most so many of each.
-func (c *Counting) Samples(groups []Group, of []int, most int, do func(*Sample) error) error {
-	db, classes := c.t.DB, c.classes()
+// A Reach is which rows samples are taken of.
+type Reach struct {
+	First  int      // the first so many of all, by their key; 0 for no bound
+	Groups []int    // of these groups only; nil for all
+	Each   int      // where there is no bound: the first so many of each group
+	Keys   []string // those with these keys only; nil for all
+	Until  string   // those with a key at most this; "" for all
+}
+
+// Samples hands over rows as they stand, in the order of their keys.
+func (c *Counting) Samples(groups []Group, of Reach, do func(*Sample) error) error {
+	db, class := c.t.DB, c.class()
 	places := map[string]int{}
 	for i := range groups {
-		places[strings.Join(groups[i].class, "\x00")] = i
+		places[groups[i].class] = i
 	}
-	columns := slices.Clone(classes)
-	columns = append(columns, db.Digits(db.Key(c.t.Columns[c.t.Key])))
-	for i := range columns {
-		columns[i] += fmt.Sprintf(" AS yewcone_%d", i)
-	}
+	columns := []string{class + " AS yewcone_class", db.Digits(db.Key(c.t.Columns[c.t.Key])) + " AS yewcone_at"}
 	var at []int
 	for i, column := range c.t.Columns {
 		if c.t.asked[i] {
@@ -302,26 +330,63 @@ func (c *Counting) Samples(groups []Group, of []int, most int, do func(*Sample) 
 		}
 	}
 	key := db.Key(c.t.Columns[c.t.Key])
-	query := fmt.Sprintf("SELECT %s FROM %s ORDER BY %s LIMIT %d", strings.Join(columns, ", "), c.t.From, key, most)
-	if of != nil {
-		mark := db.Mark(classes)
+	from, where, mark := c.t.From, "", db.Mark(class)
+	if of.First > 0 {
+		from = fmt.Sprintf("(SELECT * FROM %s ORDER BY %s LIMIT %d) AS yewcone_first", from, key, of.First)
+	}
+	if of.Groups != nil {
 		var marks []string
-		for _, g := range of {
-			sum := md5.Sum([]byte(strings.Join(groups[g].class, "|")))
+		for _, g := range of.Groups {
+			sum := md5.Sum([]byte(groups[g].class))
 			marks = append(marks, "'"+hex.EncodeToString(sum[:])+"'")
 		}
-		query = db.FirstOf(columns, c.t.From, key, mark, mark+" IN ("+strings.Join(marks, ", ")+")", most)
+		where = mark + " IN (" + strings.Join(marks, ", ") + ")"
+	}
+	written := func(key string) string {
+		if c.t.Columns[c.t.Key].Kind == Number {
+			return key
+		}
+		return db.Literal(key)
+	}
+	if of.Keys != nil {
+		var keys []string
+		for _, k := range of.Keys {
+			keys = append(keys, written(k))
+		}
+		where = key + " IN (" + strings.Join(keys, ", ") + ")"
+	}
+	if of.Until != "" {
+		where = key + " <= " + written(of.Until) + " AND " + where
+	}
+	var query string
+	switch {
+	case of.Each > 0:
+		query = db.FirstOf(columns, from, key, mark, where, of.Each)
+	case where != "":
+		query = fmt.Sprintf("SELECT %s FROM %s WHERE %s ORDER BY %s", strings.Join(columns, ", "), from, where, key)
+	default:
+		query = fmt.Sprintf("SELECT %s FROM %s ORDER BY %s", strings.Join(columns, ", "), from, key)
 	}
 	return db.Ask(query, func(row []string) error {
-		s := Sample{Key: strings.Clone(row[len(classes)]), Group: -1, Row: make([]string, len(c.t.Columns))}
-		if g, ok := places[strings.Join(row[:len(classes)], "\x00")]; ok {
+		s := Sample{Key: strings.Clone(row[1]), Group: -1, Row: make([]string, len(c.t.Columns))}
+		if g, ok := places[row[0]]; ok {
 			s.Group = g
 		}
-		for i, text := range row[len(classes)+1:][:len(at)] {
+		for i, text := range row[2:][:len(at)] {
 			s.Row[at[i]] = strings.Clone(text)
 		}
 		return do(&s)
 	})
+}
+
+// Before reports whether a key comes before another.
+func (c *Counting) Before(a, b string) bool {
+	if c.t.Columns[c.t.Key].Kind == Number {
+		m, _ := strconv.ParseInt(a, 10, 64)
+		n, _ := strconv.ParseInt(b, 10, 64)
+		return m < n
+	}
+	return a < b
 }
 
 // Doubled reports whether a text of a column stands in two rows; of very many, a share

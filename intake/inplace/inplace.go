@@ -17,6 +17,7 @@ type (
 	Column   = intake.Column
 	Database = intake.Database
 	Dialect  = intake.Dialect
+	Later    = intake.Later
 )
 
 // The kinds of columns.

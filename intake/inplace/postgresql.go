@@ -2,8 +2,8 @@ package inplace
 
 import (
 	"fmt"
-	"strconv"
 	"strings"
+	"time"
 
 	"yewcone/core/facts"
 )
@@ -12,15 +12,7 @@ import (
 // does. The connection has TimeZone UTC, DateStyle ISO and conforming strings.
 type PostgreSQL struct{}
 
-const (
-	inC = ` COLLATE "C"`
-	// The seconds of year 1 and of year 9999: what lies outside is told as it is
-	// written.
-	firstSecond, lastSecond = -62135596800, 253402300799
-)
-
-// visible are characters that no text loses at its ends.
-const visible = `[!-~\u00C0-\u167F\u3041-\uD7FF]`
+const inC = ` COLLATE "C"`
 
 // Name quotes the name of a column.
 func (PostgreSQL) Name(column string) string {
@@ -38,9 +30,18 @@ func (p PostgreSQL) Text(c Column) string {
 	case c.Kind == List:
 		return "array_to_string(" + name + `, E'\n')`
 	case shown != "":
-		return fmt.Sprintf("CASE WHEN %s THEN to_char(%s, '%s') ELSE %s::text END", p.Sound(c), name, shown, name)
+		return fmt.Sprintf("CASE WHEN %s THEN to_char(%s, '%s') ELSE %s::text END", p.whole(c), name, shown, name)
+	case c.Type == "text":
+		return name
 	}
 	return name + "::text"
+}
+
+var typeNames = map[Kind]string{Instant: "timestamptz", Local: "timestamp", Day: "date"}
+
+// whole is whether a date lies in years that are written with four digits.
+func (p PostgreSQL) whole(c Column) string {
+	return fmt.Sprintf("%s BETWEEN %s '0001-01-01' AND %s '9999-12-31'", p.Name(c.Name), typeNames[c.Kind], typeNames[c.Kind])
 }
 
 // Key is a column that orders rows.
@@ -51,21 +52,40 @@ func (p PostgreSQL) Key(c Column) string {
 	return p.Name(c.Name) + "::text" + inC
 }
 
+// Sound is a date that can be compared.
+func (p PostgreSQL) Sound(c Column, but []string) string {
+	when := p.whole(c)
+	if len(but) > 0 {
+		when += " AND " + p.Text(c) + " NOT IN (" + p.literals(but) + ")"
+	}
+	return "CASE WHEN " + when + " THEN " + p.Name(c.Name) + " END"
+}
+
+func (p PostgreSQL) literals(texts []string) string {
+	list := make([]string, len(texts))
+	for i, text := range texts {
+		list[i] = p.Literal(text)
+	}
+	return strings.Join(list, ", ")
+}
+
 // Seconds of a date since 1970.
-func (p PostgreSQL) Seconds(c Column) string {
-	return "floor(extract(epoch FROM " + p.Name(c.Name) + "))::bigint"
+func (PostgreSQL) Seconds(sound string) string {
+	return "floor(extract(epoch FROM " + sound + "))::bigint"
 }
 
-// Sound reports whether a date can be compared.
-func (p PostgreSQL) Sound(c Column) string {
-	type_ := map[Kind]string{Instant: "timestamptz", Local: "timestamp", Day: "date"}[c.Kind]
-	return fmt.Sprintf("%s BETWEEN %s '0001-01-01' AND %s '9999-12-31'", p.Name(c.Name), type_, type_)
+// Plain reports whether a text stands for itself: characters that no text loses are at
+// its ends.
+func (p PostgreSQL) Plain(text string) string {
+	end := func(of string) string {
+		return fmt.Sprintf("(ascii(%s) BETWEEN 33 AND 126 OR ascii(%s) BETWEEN 192 AND 5759)", of, of)
+	}
+	return fmt.Sprintf("octet_length(%s) <= 200 AND %s AND %s AND %s NOT IN ('NULL', 'null')", text, end(text), end("right("+text+", 1)"), text)
 }
 
-// Plain reports whether a text stands for itself.
-func (PostgreSQL) Plain(text string) string {
-	return fmt.Sprintf("length(%s) <= 100 AND left(%s, 1)%s ~ '%s' AND right(%s, 1)%s ~ '%s' AND %s NOT IN ('NULL', 'null')", text, text, inC, visible,
-		text, inC, visible, text)
+// OneItem reports whether a plain text is a single item.
+func (p PostgreSQL) OneItem(text, split string) string {
+	return "strpos(" + text + ", " + p.Literal(split) + ") = 0"
 }
 
 // PlainItems reports whether no item of a list has blanks around it.
@@ -79,20 +99,27 @@ func (PostgreSQL) Least(text string) string { return "min(" + text + inC + ")" }
 
 // Asked is the answer to a question, as 1 or 0.
 func (p PostgreSQL) Asked(text string, q facts.Question, split string) string {
-	is, n := "", len([]rune(q.Text))
+	is := ""
 	switch q.Op {
 	case facts.Equals:
-		is = text + " = " + p.Literal(q.Text)
-	case facts.Begins:
-		is = fmt.Sprintf("left(%s, %d) = %s", text, n, p.Literal(q.Text))
-	case facts.Ends:
-		is = fmt.Sprintf("right(%s, %d) = %s", text, n, p.Literal(q.Text))
-	case facts.Holds:
-		is = fmt.Sprintf("strpos(%s, %s) > 0", text, p.Literal(q.Text))
-	case facts.HasItem:
-		is = fmt.Sprintf("strpos(%s || %s || %s, %s) > 0", p.Literal(split), text, p.Literal(split), p.Literal(split+q.Text+split))
+		is = text + " IN (" + p.literals(q.Texts) + ")"
 	case facts.NameOnly:
-		is = fmt.Sprintf("split_part(%s, '@', 1) = %s", text, p.Literal(q.Text))
+		is = "split_part(" + text + ", '@', 1) IN (" + p.literals(q.Texts) + ")"
+	default:
+		var any []string
+		for _, t := range q.Texts {
+			switch n := len([]rune(t)); q.Op {
+			case facts.Begins:
+				any = append(any, fmt.Sprintf("left(%s, %d) = %s", text, n, p.Literal(t)))
+			case facts.Ends:
+				any = append(any, fmt.Sprintf("right(%s, %d) = %s", text, n, p.Literal(t)))
+			case facts.Holds:
+				any = append(any, fmt.Sprintf("strpos(%s, %s) > 0", text, p.Literal(t)))
+			case facts.HasItem:
+				any = append(any, fmt.Sprintf("strpos(%s || %s || %s, %s) > 0", p.Literal(split), text, p.Literal(split), p.Literal(split+t+split)))
+			}
+		}
+		is = strings.Join(any, " OR ")
 	}
 	return "CASE WHEN " + is + " THEN '1' ELSE '0' END"
 }
@@ -100,25 +127,28 @@ func (p PostgreSQL) Asked(text string, q facts.Question, split string) string {
 // Trimmed is a text without blanks around it.
 func (PostgreSQL) Trimmed(text string) string { return "btrim(" + text + `, E' \t\r\n')` }
 
-// Place is how many of some rising numbers are at most one.
-func (PostgreSQL) Place(number string, points []int64) string {
+// Place is how many of some seconds are not after a date.
+func (PostgreSQL) Place(c Column, sound string, points []int64) string {
 	if len(points) == 0 {
 		return "0"
 	}
-	return "width_bucket(" + number + ", ARRAY[" + list(points) + "]::bigint[])"
-}
-
-// Later is the second that lies some months and days after another.
-func (PostgreSQL) Later(seconds string, months, days int, more int64) string {
-	if months == 0 {
-		return fmt.Sprintf("(%s + %d)", seconds, int64(days)*86400+more)
+	list, layout := make([]string, len(points)), map[Kind]string{Instant: "2006-01-02 15:04:05Z", Local: time.DateTime, Day: time.DateOnly}[c.Kind]
+	for i, at := range points {
+		list[i] = "'" + time.Unix(at, 0).UTC().Format(layout) + "'"
 	}
-	return fmt.Sprintf("(extract(epoch FROM (to_timestamp(%s) AT TIME ZONE 'UTC' + interval '%d months'))::bigint + %d)", seconds, months,
-		int64(days)*86400+more)
+	return "width_bucket(" + sound + ", ARRAY[" + strings.Join(list, ", ") + "]::" + typeNames[c.Kind] + "[])"
 }
 
-// Order compares two numbers.
-func (PostgreSQL) Order(a, b string) string { return "sign(" + a + " - " + b + ")::int" }
+// Order compares two dates: days and times without a zone are those of UTC, as the
+// connection has it.
+func (PostgreSQL) Order(a, b string, later Later) string {
+	seconds := func(date string) string { return "date_trunc('second', (" + date + ")::timestamptz)" }
+	a, b = seconds(a), seconds(b)
+	if later != (Later{}) {
+		b = fmt.Sprintf("(%s + interval '%d months %d days %d seconds')", b, later.Months, later.Days, later.Seconds)
+	}
+	return fmt.Sprintf("CASE WHEN %s > %s THEN 1 WHEN %s < %s THEN -1 WHEN %s = %s THEN 0 END", a, b, a, b, a, b)
+}
 
 // Case is the first of some texts whose condition holds.
 func (PostgreSQL) Case(conditions [][2]string, otherwise string) string {
@@ -136,15 +166,17 @@ func (PostgreSQL) Join(texts []string) string { return "(" + strings.Join(texts,
 // Digits is a number as a text; "-" for null.
 func (PostgreSQL) Digits(number string) string { return "coalesce((" + number + ")::text, '-')" }
 
-// Together are the numbers of a row.
-func (PostgreSQL) Together(numbers []string) string {
-	return "min(ARRAY[" + strings.Join(numbers, ", ") + "])::text"
+// Together are the seconds of some dates of one row.
+func (p PostgreSQL) Together(sound []string) string {
+	list := make([]string, len(sound))
+	for i, date := range sound {
+		list[i] = p.Seconds(date)
+	}
+	return "min(ARRAY[" + strings.Join(list, ", ") + "])::text"
 }
 
 // Mark is short, and the same for the same texts.
-func (PostgreSQL) Mark(texts []string) string {
-	return "md5(concat_ws('|', " + strings.Join(texts, ", ") + "))"
-}
+func (PostgreSQL) Mark(text string) string { return "md5(" + text + ")" }
 
 // Share is true for about one text in sixteen.
 func (PostgreSQL) Share(text string) string { return "left(md5(" + text + "), 1) = '7'" }
@@ -157,11 +189,3 @@ func (PostgreSQL) FirstOf(columns []string, source, key, mark, where string, mos
 
 // Null reports whether a text is null.
 func (PostgreSQL) Null(text string) string { return text + " IS NULL" }
-
-func list(numbers []int64) string {
-	texts := make([]string, len(numbers))
-	for i, n := range numbers {
-		texts[i] = strconv.FormatInt(n, 10)
-	}
-	return strings.Join(texts, ", ")
-}

@@ -147,7 +147,7 @@ func (p *enginePart) uses(g *facts.Gathering) ([]*inplace.Use, string) {
 			u.Whole = true
 		}
 		if u.Column == login && len(u.Questions) == 0 { // an empty name is none
-			u.Questions = []facts.Question{{Fact: "login", Op: facts.Equals}}
+			u.Questions = []facts.Question{{Fact: "login", Op: facts.Equals, Texts: []string{""}}}
 		}
 	}
 	p.compareWhole(list, g.Joint)
@@ -221,24 +221,31 @@ type counting struct {
 	account facts.Account
 	columns []boundColumn
 	refused int // rows and values, of all
-	odd     []bool
+	reached []*reached
+	by      map[int]*reached
+}
+
+// reached is what accounts are counted in, and of which examples are wanted.
+type reached struct {
+	lacks  func() int
+	most   int   // examples that are wanted
+	groups []int // whose accounts are counted in it
 }
 
 // mostRounds are how often groups are counted until each comes out as one.
 const mostRounds = 5
 
 // settle counts until all rows of each group come out alike; it says why they cannot
-// be told apart so.
+// be told apart so. A first look at some rows finds most of what tells them apart.
 func (c *counting) settle() string {
-	for range mostRounds {
-		var few bool
-		var err error
-		if c.groups, few, err = c.Groups(); err != nil {
+	for round := range mostRounds {
+		groups, few, err := c.Groups(round > 0)
+		if c.groups = groups; err != nil {
 			return "the database does not answer what it is asked: " + err.Error()
 		} else if !few {
 			return "they come out in too many ways to be counted together"
 		}
-		if !c.refine() {
+		if !c.refine(round == 0) && round > 0 {
 			return c.doubled()
 		}
 	}
@@ -271,8 +278,9 @@ func (c *counting) fill(row []string, key string, notes *facts.Notes) bool {
 }
 
 // refine finds the seconds at which something else comes out within a group, and
-// the ages that end what is compared; false where there are no more of them.
-func (c *counting) refine() bool {
+// the ages that end what is compared; false where there are no more of them. Of some
+// rows only, all seconds are looked at: others may have dates that these have not.
+func (c *counting) refine(some bool) bool {
 	more := false
 	var unheard facts.Notes
 	var ages []setting.Span
@@ -286,13 +294,20 @@ func (c *counting) refine() bool {
 			ages = append(ages, span)
 		}
 		for n, u := range dates {
-			if g.Dated[n] && g.From[n] < g.To[n] {
-				more = c.between(g, u, g.From[n], g.To[n]) || more
+			from, to := g.From[n], g.To[n]
+			if some {
+				from, to = firstLooked, lastLooked
+			}
+			if g.Dated[n] && from < to {
+				more = c.between(g, u, from, to) || more
 			}
 		}
 	}
 	return c.Compare(c.g.Joint, ages) || more
 }
+
+// Between these seconds, 1970 and 2100, dates of accounts lie.
+const firstLooked, lastLooked = 0, 130 * 365 * 86400
 
 // between splits a date where something else comes out. What comes out changes from
 // one thing to another and never back, within a day at least: months may end sooner.
@@ -353,70 +368,145 @@ func (c *counting) between(g *inplace.Group, u *inplace.Use, from, to int64) boo
 	return c.Split(u, found...)
 }
 
-// firstRows are looked at for examples before any is looked for.
-const firstRows = 500
+// firstRows are looked at for examples before any is looked for, and then more of
+// them, among which most are found.
+const firstRows, moreRows = 500, 50_000
 
 // hand hands over the groups, and examples of them.
 func (c *counting) hand() error {
-	c.odd = make([]bool, len(c.groups))
+	odd := &reached{most: facts.NotesShown, lacks: func() int { return min(facts.NotesShown, c.refused) - c.notes.Refused() }}
+	c.reached, c.by = []*reached{odd}, map[int]*reached{}
+	of := make([][]*reached, len(c.groups))
 	for i := range c.groups {
 		g := &c.groups[i]
 		var notes facts.Notes
 		ok := c.fill(g.Row, g.Key, &notes)
 		c.e.taken.Add(int64(g.Rows))
 		c.refused += notes.Refused() * g.Rows
-		c.odd[i] = notes.Refused() > 0
+		if notes.Refused() > 0 {
+			odd.groups = append(odd.groups, i)
+			of[i] = append(of[i], odd)
+		}
 		if !ok {
 			continue
 		}
-		var err error
-		if g.Wanted, err = c.g.Count(&c.account, g.Rows); err != nil {
+		list, err := c.g.Count(&c.account, g.Rows)
+		if err != nil {
 			return err
+		}
+		for _, n := range list {
+			r := c.by[n]
+			if r == nil {
+				r = &reached{most: c.g.Examples, lacks: func() int { return c.g.Lacks(n) }}
+				c.by[n], c.reached = r, append(c.reached, r)
+			}
+			r.groups = append(r.groups, i)
+			of[i] = append(of[i], r)
 		}
 	}
 	seen := map[string]bool{}
-	var failed error
-	take := func(s *inplace.Sample) error {
-		if s.Group < 0 || seen[s.Key] || !c.wanted(s.Group) {
+	give := func(s *inplace.Sample) error {
+		if s.Group < 0 || seen[s.Key] || !slices.ContainsFunc(of[s.Group], func(r *reached) bool { return r.lacks() > 0 }) {
 			return nil
 		}
 		seen[s.Key] = true
 		notes := &c.notes
-		if !c.odd[s.Group] {
+		if !slices.Contains(of[s.Group], odd) {
 			notes = &facts.Notes{}
 		}
 		if c.fill(s.Row, s.Key, notes) {
-			failed = c.g.Example(&c.account)
+			return c.g.Example(&c.account)
 		}
-		return failed
+		return nil
 	}
-	err := c.Samples(c.groups, nil, firstRows, take)
-	var lacking []int
-	most := c.g.Examples
-	for i := range c.groups {
-		if c.wanted(i) {
-			lacking = append(lacking, i)
+	err := c.Samples(c.groups, inplace.Reach{First: firstRows}, give)
+	var found []inplace.Sample
+	if err == nil {
+		found, err = c.lookFor(of)
+	}
+	for i := range found {
+		if err := give(&found[i]); err != nil {
+			return err
 		}
-	}
-	if c.notes.Refused() < c.refused {
-		most = max(most, facts.NotesShown)
-	}
-	if err == nil && len(lacking) > 0 {
-		err = c.Samples(c.groups, lacking, most, take)
-	}
-	if failed != nil {
-		return failed
 	}
 	if err != nil {
-		c.notes.Remark(c.r.origin, "the database did not name examples: %s", err)
+		c.notes.Remark(c.r.origin, "the database did not name all examples: %s", err)
 	}
 	c.notes.RefuseMore(c.refused - c.notes.Refused())
 	return nil
 }
 
-// wanted reports whether examples of a group are wanted, of what it reaches or of what
-// is odd in it.
-func (c *counting) wanted(group int) bool {
-	g := &c.groups[group]
-	return g.Wanted != nil && g.Wanted() || c.odd[group] && c.notes.Refused() < facts.NotesShown
+// lookFor finds the first rows of all of which examples are still wanted, in the order
+// of their keys: by the keys that are known; up to one before which there are enough;
+// among more of the first rows; and last among all.
+func (c *counting) lookFor(of [][]*reached) ([]inplace.Sample, error) {
+	var keys, bounds []string
+	var bounded, open []*reached
+	before := func(a, b string) int {
+		switch {
+		case c.Before(a, b):
+			return -1
+		case c.Before(b, a):
+			return 1
+		}
+		return 0
+	}
+	for _, r := range c.reached {
+		if r.lacks() <= 0 {
+			continue
+		}
+		var known []string
+		all := true
+		for _, i := range r.groups {
+			g := &c.groups[i]
+			if known = append(known, g.Key); g.Rows > 1 {
+				known = append(known, g.Last)
+			}
+			all = all && g.Rows <= 2
+		}
+		slices.SortFunc(known, before)
+		switch {
+		case all:
+			keys = append(keys, known[:min(len(known), r.most)]...)
+		case len(known) >= r.most:
+			bounded, bounds = append(bounded, r), append(bounds, known[r.most-1])
+		default:
+			open = append(open, r)
+		}
+	}
+	var found []inplace.Sample
+	have := map[*reached]int{}
+	look := func(list []*reached, reach inplace.Reach) error {
+		for _, r := range list {
+			reach.Groups = append(reach.Groups, r.groups...)
+		}
+		slices.Sort(reach.Groups)
+		reach.Groups = slices.Compact(reach.Groups)
+		return c.Samples(c.groups, reach, func(s *inplace.Sample) error {
+			if s.Group >= 0 {
+				found = append(found, *s)
+				for _, r := range of[s.Group] {
+					have[r]++
+				}
+			}
+			return nil
+		})
+	}
+	var err error
+	if len(keys) > 0 {
+		err = look(nil, inplace.Reach{Keys: keys})
+	}
+	if err == nil && len(bounded) > 0 {
+		err = look(bounded, inplace.Reach{Until: slices.MaxFunc(bounds, before), Each: max(c.g.Examples, facts.NotesShown)})
+	}
+	if err == nil && len(open) > 0 {
+		clear(have)
+		err = look(open, inplace.Reach{First: moreRows})
+		open = slices.DeleteFunc(open, func(r *reached) bool { return have[r] >= r.most })
+	}
+	if err == nil && len(open) > 0 {
+		err = look(open, inplace.Reach{Each: max(c.g.Examples, facts.NotesShown)})
+	}
+	slices.SortStableFunc(found, func(a, b inplace.Sample) int { return before(a.Key, b.Key) })
+	return found, err
 }
