@@ -40,8 +40,15 @@ type status int
 
 func (s status) Error() string { return fmt.Sprintf("exit status %d", int(s)) }
 
-// Version is the version from the build information.
+// A release is stamped by the linker with what it was built from: its version, the
+// revision and the day of that.
+var stampVersion, stampRevision, stampDay string
+
+// Version is the version of a release, else that from the build information.
 func Version() string {
+	if stampVersion != "" {
+		return stampVersion
+	}
 	info, ok := debug.ReadBuildInfo()
 	if !ok || info.Main.Version == "" || info.Main.Version == "(devel)" {
 		return "development"

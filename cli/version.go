@@ -39,6 +39,9 @@ two programs with the same mark know the same settings, checks and facts by the 
 // builtFrom is the revision that the program was built from, and when that was
 // made; "" where it is not known.
 func builtFrom() string {
+	if stampRevision != "" {
+		return stampRevision + " of " + stampDay
+	}
 	info, ok := debug.ReadBuildInfo()
 	if !ok {
 		return ""

@@ -6,6 +6,7 @@ import (
 	"io"
 	"time"
 
+	"yewcone/core/check"
 	"yewcone/core/facts"
 	"yewcone/core/finding"
 	"yewcone/core/rules"
@@ -19,6 +20,7 @@ type checkDocument struct {
 	Format   string         `json:"format"`
 	Version  int            `json:"version"`
 	Tool     string         `json:"tool"`
+	Mark     string         `json:"catalogue"` // of the settings, checks and facts that the program knows
 	Estate   string         `json:"estate"`
 	Worst    string         `json:"worst"`
 	Partial  bool           `json:"partial"`
@@ -122,7 +124,7 @@ type unknownPart struct {
 // Check writes a check's result.
 func Check(w io.Writer, r *finding.Result, o output.Options) error {
 	d := checkDocument{
-		Format: "yewcone check", Version: CheckVersion, Tool: o.Version, Estate: r.Estate,
+		Format: "yewcone check", Version: CheckVersion, Tool: o.Version, Mark: check.TheCatalogue().Mark, Estate: r.Estate,
 		Worst: r.Worst().String(), Partial: r.Partial(), Counts: counts(r, ""),
 		Systems: []systemPart{}, Findings: []findingPart{}, Accepted: []findingPart{}, Unknowns: []unknownPart{},
 	}
