@@ -98,6 +98,9 @@ func (s *script) play(text string) string {
 			body = got
 		case "run":
 			got := s.run(rest)
+			if v := os.Getenv("YEWCONE_VERSION"); v != "" { // of the program that the environment names
+				got = strings.ReplaceAll(got, v, Version())
+			}
 			if got != body && !*update {
 				s.t.Errorf("yewcone %s\n--- got ---\n%s\n--- want ---\n%s", rest, got, body)
 			}

@@ -8,6 +8,7 @@ import (
 	"io"
 	"os"
 	"os/exec"
+	"strings"
 	"testing"
 )
 
@@ -26,8 +27,14 @@ func Main(m *testing.M, program func(args []string, in io.Reader, out, errs io.W
 	os.Exit(m.Run())
 }
 
-// Command is the program with arguments, in a folder.
+// Command is the program with arguments, in a folder: the test itself, or what
+// YEWCONE_PROGRAM names, such as "wine yewcone.exe".
 func Command(folder string, args ...string) *exec.Cmd {
+	if program := strings.Fields(os.Getenv("YEWCONE_PROGRAM")); len(program) > 0 {
+		c := exec.Command(program[0], append(program[1:], args...)...)
+		c.Dir, c.Env = folder, os.Environ()
+		return c
+	}
 	self, err := os.Executable()
 	if err != nil {
 		self = os.Args[0]

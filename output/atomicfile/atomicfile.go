@@ -20,7 +20,7 @@ func Write(path string, fill func(io.Writer) error) error {
 	}
 	f, err := os.CreateTemp(filepath.Dir(path), "."+filepath.Base(path)+".*")
 	if errors.Is(err, fs.ErrNotExist) {
-		return fmt.Errorf("cannot write %s: there is no folder %s", path, filepath.Dir(path))
+		return fmt.Errorf("cannot write %s: there is no folder %s", path, filepath.ToSlash(filepath.Dir(path)))
 	}
 	if err != nil {
 		return fmt.Errorf("cannot write %s: %w", path, errors.Unwrap(err))
