@@ -12,6 +12,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yewcone/demo"
+	"yewcone/output/atomicfile"
 )
 
 func demoCommand() *cli.Command {
@@ -30,6 +31,9 @@ exports of two of its systems instead: each is kept, and drift and trend tell wh
 		Action: func(ctx context.Context, c *cli.Command) error {
 			folder, err := targetFolder(c, "yewcone-demo-*")
 			if err != nil {
+				return err
+			}
+			if err := atomicfile.CheckName(folder); err != nil {
 				return err
 			}
 			if c.Bool("months") {

@@ -94,6 +94,9 @@ func places(s *Source, p *Protocol, folder string) ([]string, error) {
 	var paths []string
 	for _, file := range s.Files {
 		path := filepath.FromSlash(file)
+		if err := atomicfile.CheckName(path); err != nil {
+			return nil, err
+		}
 		if !filepath.IsAbs(path) {
 			path = filepath.Join(folder, path)
 		}

@@ -6,6 +6,7 @@ package strictyaml
 
 import (
 	"bytes"
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"reflect"
@@ -14,6 +15,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode/utf16"
 
 	"github.com/goccy/go-yaml"
 	"github.com/goccy/go-yaml/ast"
@@ -84,6 +86,27 @@ type Pair[V any] struct {
 	Value V
 }
 
+// narrow is UTF-8 of what a shell of Windows writes as UTF-16, with a byte-order mark;
+// all else as it is.
+func narrow(data []byte) []byte {
+	var order binary.ByteOrder
+	switch {
+	case len(data)%2 != 0 || len(data) < 2 || len(data) > 2*maxBytes:
+		return data
+	case data[0] == 0xff && data[1] == 0xfe:
+		order = binary.LittleEndian
+	case data[0] == 0xfe && data[1] == 0xff:
+		order = binary.BigEndian
+	default:
+		return data
+	}
+	units := make([]uint16, 0, len(data)/2)
+	for i := 2; i < len(data); i += 2 {
+		units = append(units, order.Uint16(data[i:]))
+	}
+	return []byte(string(utf16.Decode(units)))
+}
+
 // Decode reads one YAML document into the struct that into points to. Keys
 // come from the fields' yaml tags; ",required" after the name demands the key,
 // ",short" lets a single value stand for the struct with that field alone.
@@ -91,6 +114,8 @@ type Pair[V any] struct {
 // of these, and slices of Pair. A single value stands for a list of one. name
 // is how errors call the file. The error is Problems.
 func Decode(name string, data []byte, into any) error {
+	data = narrow(data)
+	data = narrow(data)
 	f := &file{name: name, lines: strings.Split(strings.ReplaceAll(string(data), "\r\n", "\n"), "\n")}
 	if len(data) > maxBytes {
 		return Problems{{File: name, Message: fmt.Sprintf("the file has %d bytes; a configuration file has at most %d",

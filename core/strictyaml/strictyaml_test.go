@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"unicode/utf16"
 )
 
 type document struct {
@@ -118,6 +119,26 @@ func TestDates(t *testing.T) {
 	for _, text := range []string{"", "soon", "2026-13-01", "2026-02-30", "20.11.2026", "2026-11-20 25:00"} {
 		if at, err := ParseDate(text); err == nil {
 			t.Errorf("%q is %v", text, at)
+		}
+	}
+}
+
+// TestWide: what a shell of Windows redirects into a file is UTF-16.
+func TestWide(t *testing.T) {
+	for _, big := range []bool{false, true} {
+		text := []byte("\xff\xfe")
+		for _, u := range utf16.Encode([]rune("\ufeffname: Zoë ⚓\r\ncount: 1\r\n"))[1:] {
+			text = append(text, byte(u), byte(u>>8))
+		}
+		for i := 0; big && i < len(text); i += 2 {
+			text[i], text[i+1] = text[i+1], text[i]
+		}
+		got, err := decode(string(text))
+		if err != nil || got.Name.Value != "Zoë ⚓" {
+			t.Errorf("%+v, %v", got, err)
+		}
+		if _, err := decode(string(text[:len(text)-1])); err == nil {
+			t.Error("half a character is taken")
 		}
 	}
 }

@@ -249,6 +249,7 @@ func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.T
 	s.Request = intake.Request{System: name.Value, Title: f.Title, Labels: f.Labels, Folder: l.folder, Outside: l.outside, Default: f.Default}
 	s.Request.AsOf, s.Request.AsOfFrom = l.date(f.AsOf, asOf, from)
 	for _, path := range f.Export.From {
+		path.Value = filepath.ToSlash(path.Value) // as results write it
 		l.inside(path)
 		s.Request.From = append(s.Request.From, path.Value)
 	}
@@ -260,7 +261,7 @@ func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.T
 		}
 	}
 	if f.Export.Mapping != nil {
-		s.Request.Mapping = f.Export.Mapping.Value
+		s.Request.Mapping = filepath.ToSlash(f.Export.Mapping.Value)
 		l.inside(*f.Export.Mapping)
 		if info, err := os.Stat(s.Request.Path(s.Request.Mapping)); err != nil || info.IsDir() {
 			l.note(f.Export.Mapping.At(0, "there is no file %q", s.Request.Mapping))

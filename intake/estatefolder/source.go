@@ -42,7 +42,7 @@ func (l *loader) source(f *systemFile) *intake.Source {
 	s := &intake.Source{Ask: raw.Ask.Value, User: raw.User, StartTLS: raw.StartTLS, External: raw.External, Bases: raw.Base, Database: raw.Database,
 		Rows: raw.Rows, Next: raw.Next, Reads: f.Export.Read.Value, Patience: patience}
 	for _, from := range f.Export.From {
-		s.Files = append(s.Files, from.Value)
+		s.Files = append(s.Files, filepath.ToSlash(from.Value))
 	}
 	if !slices.Contains(intake.Asking, s.Ask) {
 		l.note(raw.Ask.At(0, "no way to ask a system is named %q; it is one of %s%s", s.Ask, strings.Join(intake.Asking, ", "),

@@ -15,6 +15,9 @@ import (
 // succeeds, puts that file in path's place. The file can be read and written
 // by its owner only.
 func Write(path string, fill func(io.Writer) error) error {
+	if err := CheckName(path); err != nil {
+		return err
+	}
 	if info, err := os.Stat(path); err == nil && !info.Mode().IsRegular() {
 		return fmt.Errorf("%s exists and is no file", path)
 	}
@@ -35,7 +38,9 @@ func Write(path string, fill func(io.Writer) error) error {
 		err = closing
 	}
 	if err == nil {
-		err = os.Rename(f.Name(), path)
+		if err = os.Rename(f.Name(), path); err != nil && inUse(err) {
+			err = errors.New("another program has it open; close it there")
+		}
 	}
 	if err != nil {
 		return fmt.Errorf("cannot write %s: %w", path, err)
