@@ -42,6 +42,12 @@ func only(t *testing.T, folder, pattern string) string {
 // package and the archive for Windows hold does as a plain build does.
 func TestLiveRelease(t *testing.T) {
 	livetest.Need(t, "git", "dpkg", "wine", "x86_64-w64-mingw32-gcc")
+	t.Setenv("GIT_CONFIG_COUNT", "1") // whoever owns the checkout
+	t.Setenv("GIT_CONFIG_KEY_0", "safe.directory")
+	t.Setenv("GIT_CONFIG_VALUE_0", "*")
+	if exec.Command("git", "rev-parse", "HEAD").Run() != nil {
+		t.Skip("this is no checkout of the repository")
+	}
 	plain, first := t.TempDir(), t.TempDir()
 	run(t, "..", "go", "build", "-buildvcs=false", "-o", filepath.Join(plain, "yewcone"), "./cmd/yewcone")
 	want := run(t, plain, filepath.Join(plain, "yewcone"), "demo", "marrowby")
@@ -50,7 +56,7 @@ func TestLiveRelease(t *testing.T) {
 
 	t.Run("twice", func(t *testing.T) {
 		clone, second := filepath.Join(t.TempDir(), "elsewhere"), t.TempDir()
-		run(t, ".", "git", "-c", "safe.directory=*", "clone", "-q", "..", clone)
+		run(t, ".", "git", "clone", "-q", "..", clone)
 		if again := run(t, clone, "go", "run", "./release", second, "linux/amd64", "windows/amd64"); again != sums && unchanged(t) {
 			t.Errorf("two releases differ\n%s\n%s", sums, again)
 		}
@@ -87,7 +93,7 @@ func TestLiveRelease(t *testing.T) {
 
 // unchanged reports whether what is built here is what a clone has.
 func unchanged(t *testing.T) bool {
-	return run(t, "..", "git", "-c", "safe.directory=*", "status", "--porcelain", "--untracked-files=no") == ""
+	return run(t, "..", "git", "status", "--porcelain", "--untracked-files=no") == ""
 }
 
 // windows runs the program for Windows.
@@ -139,7 +145,7 @@ func estate(t *testing.T, folder, wine, program string) {
 			t.Errorf("estate.yaml %s: another result\n%s", name, after)
 		}
 	}
-	for _, name := range []string{"con", "con.json", "a:b.json"} {
+	for _, name := range []string{"con", "con.json", "ab:c.json"} {
 		c := exec.Command(wine, program, "check", "tills", "--format", "json", "--out", name)
 		c.Dir = folder
 		if out, err := c.CombinedOutput(); err == nil || !bytes.Contains(out, []byte("Windows")) {
