@@ -9,11 +9,14 @@ import (
 	"encoding/json"
 	"encoding/pem"
 	"fmt"
+	"io"
 	"math/big"
+	"net"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -167,6 +170,69 @@ func TestLiveTakeDirectory(t *testing.T) {
 			}
 		})
 	}
+	encrypted, err := strconv.Atoi(tls[strings.LastIndex(tls, ":")+1:])
+	if err != nil {
+		t.Fatal(err)
+	}
+	keepsFormer(t, "{read: ldif, from: directory.ldif}", "directory.ldif", encrypted, func(port int) string {
+		return fmt.Sprintf("{ask: ldap, address: \"ldaps://localhost:%d\", %s, secret: env DIRECTORY_PASSWORD, ca: %s/server.pem, patience: 2 seconds}", port, manager, folder)
+	})
+}
+
+// cutting is a way to a server that breaks off after so many bytes of its answers; it
+// returns its port.
+func cutting(t *testing.T, port, after int) int {
+	t.Helper()
+	l, err := net.Listen("tcp", "localhost:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = l.Close() })
+	go func() {
+		for {
+			in, err := l.Accept()
+			if err != nil {
+				return
+			}
+			go func() {
+				defer in.Close()
+				out, err := net.Dial("tcp", fmt.Sprintf("localhost:%d", port))
+				if err != nil {
+					return
+				}
+				defer out.Close()
+				go func() { _, _ = io.Copy(out, in) }()
+				_, _ = io.CopyN(in, out, int64(after))
+			}()
+		}
+	}()
+	return l.Addr().(*net.TCPAddr).Port
+}
+
+// keepsFormer: where the server goes away in its answers, the former export stays as it
+// is, whole, and the run says so.
+func keepsFormer(t *testing.T, export, file string, port int, source func(port int) string) {
+	t.Helper()
+	for _, after := range []int{200, 3000, 9000, 40000} {
+		t.Run(fmt.Sprintf("cut after %d bytes", after), func(t *testing.T) {
+			t.Parallel()
+			estate := takeEstate(t, export, source(cutting(t, port, after)))
+			former := filepath.Join(estate, file)
+			if err := os.MkdirAll(filepath.Dir(former), 0o700); err != nil {
+				t.Fatal(err)
+			}
+			if err := os.WriteFile(former, []byte("the former export\n"), 0o600); err != nil {
+				t.Fatal(err)
+			}
+			stdout, stderr, code := runTool(t, estate, "take")
+			if code != 3 || readFile(t, former) != "the former export\n" {
+				t.Errorf("exit %d\n%s%s", code, stdout, stderr)
+			}
+			if left, err := filepath.Glob(filepath.Join(estate, ".taking-*")); err != nil || len(left) > 0 {
+				t.Errorf("%v is left", left)
+			}
+		})
+	}
 }
 
 // sameFiles holds folders against each other, but for lines that name the connection.
@@ -227,6 +293,9 @@ func TestLiveTakePostgreSQL(t *testing.T) {
 	if code != 3 || !strings.Contains(stdout, "not tried") || strings.Contains(stdout, "ebb-and-flow") {
 		t.Errorf("exit %d\n%s", code, stdout)
 	}
+	keepsFormer(t, "{read: postgresql, from: x}", "x/roles.csv", port, func(port int) string {
+		return fmt.Sprintf("{ask: postgresql, address: \"postgres://localhost:%d/postgres?sslmode=verify-full\", user: postgres, ca: %s/server.pem, patience: 2 seconds}", port, folder)
+	})
 }
 
 // TestLiveTakeMariaDB: the files are those that the server's own client writes.

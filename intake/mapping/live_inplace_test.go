@@ -158,7 +158,7 @@ var csvLine = regexp.MustCompile(`"Part": "",\s*"Line": ([0-9]+)`)
 
 // result is what comes out of an estate: all but the notes, with the key of a row in
 // the place of its line.
-func (h *held) result(t *testing.T, source *intake.Source) (text string, notes string) {
+func (h *held) result(t *testing.T, connect func(*estatefolder.System) (intake.Database, error)) (text string, notes string) {
 	t.Helper()
 	folder := t.TempDir()
 	h.write(t, folder)
@@ -166,9 +166,7 @@ func (h *held) result(t *testing.T, source *intake.Source) (text string, notes s
 	if err != nil {
 		return err.Error(), ""
 	}
-	e.Connect = func(s *estatefolder.System) (intake.Database, error) {
-		return protocols.Databases[s.Source.Ask](context.Background(), take.NewJob(s.Source, nil))
-	}
+	e.Connect = connect
 	subjects, err := e.Subjects(nil, time.Time{})
 	if err != nil {
 		return err.Error(), ""
@@ -197,7 +195,13 @@ type engine struct {
 	name string
 	load func(t *testing.T, h *held)
 	// source is what estate.yaml says.
-	source string
+	source  string
+	connect func(*estatefolder.System) (intake.Database, error)
+}
+
+// asked signs in to what estate.yaml names.
+func asked(s *estatefolder.System) (intake.Database, error) {
+	return protocols.Databases[s.Source.Ask](context.Background(), take.NewJob(s.Source, nil))
 }
 
 // same holds estates at random as CSV against the same in an engine, and returns how
@@ -218,7 +222,7 @@ func (x *engine) same(t *testing.T, seeds []uint64) (counted int) {
 		}
 		m.files["estate.yaml"] = strings.Replace(m.files["estate.yaml"], "{read: mapping, from: accounts.csv,", "{read: sql, from: "+from+",", 1) +
 			"    source: " + x.source + "\n"
-		got, notes := h.result(t, nil)
+		got, notes := h.result(t, x.connect)
 		if got != want {
 			a, b := strings.Split(want, "\n"), strings.Split(got, "\n")
 			i := slices.IndexFunc(a, func(line string) bool { i := slices.Index(a, line); return i >= len(b) || a[i] != b[i] })
@@ -261,7 +265,7 @@ func TestLiveInPlace(t *testing.T) {
 		folder, port := livetest.OpenFolder(t), livetest.FreePort(t)
 		livetest.PostgreSQL(t, folder, port, "-c", "listen_addresses=localhost", "-c", "fsync=off")
 		psql := fmt.Sprintf("psql -h %s -p %d -U postgres -q -v ON_ERROR_STOP=1 ", folder, port)
-		x := engine{name: "PostgreSQL", source: fmt.Sprintf("{ask: postgresql, address: \"postgres://localhost:%d/postgres?sslmode=disable\", user: postgres}", port)}
+		x := engine{name: "PostgreSQL", connect: asked, source: fmt.Sprintf("{ask: postgresql, address: \"postgres://localhost:%d/postgres?sslmode=disable\", user: postgres}", port)}
 		x.load = func(t *testing.T, h *held) {
 			script := "DROP TABLE IF EXISTS rows;\n" + h.create("rows", "bigint PRIMARY KEY", "text", "timestamptz", "date") +
 				";\nSET timezone = 'UTC';\nCOPY rows FROM STDIN;\n" + h.lines() + "\\.\n"
@@ -273,7 +277,7 @@ func TestLiveInPlace(t *testing.T) {
 		t.Parallel()
 		ports := livetest.ClickHouse(t, 2)
 		folder := t.TempDir()
-		x := engine{name: "ClickHouse", source: fmt.Sprintf("{ask: clickhouse, address: \"clickhouse://localhost:%d/default\", user: default}", ports[0])}
+		x := engine{name: "ClickHouse", connect: asked, source: fmt.Sprintf("{ask: clickhouse, address: \"clickhouse://localhost:%d/default\", user: default}", ports[0])}
 		x.load = func(t *testing.T, h *held) {
 			create := strings.ReplaceAll(h.create("part", "Int64", "Nullable(String)", "Nullable(DateTime)", "Nullable(Date)"), `"`, "`") + " ENGINE = MergeTree ORDER BY id"
 			var script strings.Builder
