@@ -117,6 +117,9 @@ func toTake(c *cli.Command) ([]text.Taking, error) {
 		t.There = err == nil
 		list = append(list, t)
 	}
+	if len(list) == 0 && slices.ContainsFunc(e.Systems, func(s estatefolder.System) bool { return s.InPlace() }) {
+		return nil, fmt.Errorf("no system of %s is taken: those that name a source are judged where their accounts lie, by check and the other commands", e.Name)
+	}
 	if len(list) == 0 {
 		return nil, fmt.Errorf("no system of %s names a source; say under \"source\" where a system is taken from (docs/live.md)", e.Name)
 	}

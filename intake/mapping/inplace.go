@@ -1,8 +1,9 @@
 package mapping
 
 import (
-	"bytes"
-	"os"
+	"errors"
+	"fmt"
+	"io"
 	"slices"
 	"time"
 
@@ -29,13 +30,23 @@ docs/live.md says what is asked, and which rights that needs.
 	ToKnow: toKnow,
 }
 
+// longestQuery bounds what a file with a query may hold.
+const longestQuery = 1 << 18
+
 // openQuery opens what the query in a file brings.
 func (e *export) openQuery(name string) (table.Table, error) {
-	text, err := os.ReadFile(e.request.Path(name))
+	f, err := e.request.Open(name, e.plan.encoding)
 	if err != nil {
 		return nil, intake.CannotOpen(name, err)
 	}
-	t, err := inplace.Open(name, string(bytes.TrimSpace(text)), e.request.Database)
+	text, err := io.ReadAll(io.LimitReader(f, longestQuery+1))
+	if err = errors.Join(err, f.Close()); err == nil && len(text) > longestQuery {
+		err = fmt.Errorf("the query is longer than %d bytes, which none is", longestQuery)
+	}
+	if err != nil {
+		return nil, &intake.Unreadable{File: name, Message: err.Error(), Err: err}
+	}
+	t, err := inplace.Open(name, string(text), e.request.Database)
 	if err != nil {
 		return nil, err
 	}

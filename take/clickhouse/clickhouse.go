@@ -105,7 +105,7 @@ func (d *database) Close() { _ = d.conn.Close() }
 func (d *database) Columns(source string) ([]intake.Column, error) {
 	rows, err := d.conn.Query(d.ctx, "SELECT * FROM "+source+" LIMIT 0")
 	if err != nil {
-		return nil, err
+		return nil, worded(err)
 	}
 	defer rows.Close()
 	var list []intake.Column
@@ -119,7 +119,7 @@ func (d *database) Columns(source string) ([]intake.Column, error) {
 func (d *database) Ask(query string, row func([]string) error) error {
 	rows, err := d.conn.Query(d.ctx, query)
 	if err != nil {
-		return err
+		return worded(err)
 	}
 	defer rows.Close()
 	types := rows.ColumnTypes()
@@ -145,5 +145,18 @@ func (d *database) Ask(query string, row func([]string) error) error {
 			return err
 		}
 	}
-	return rows.Err()
+	return worded(rows.Err())
+}
+
+// told are the codes of errors that quote nothing but the query: what is not there,
+// what is not allowed, and what takes too long.
+var told = map[int32]bool{36: true, 42: true, 43: true, 46: true, 47: true, 60: true, 62: true, 81: true, 159: true, 164: true, 241: true, 279: true, 497: true}
+
+// worded is an error of the server without what it quotes of the rows.
+func worded(err error) error {
+	var refused *clickhouse.Exception
+	if errors.As(err, &refused) && !told[refused.Code] {
+		return fmt.Errorf("the server answers with error %d (%s)", refused.Code, refused.Name)
+	}
+	return err
 }

@@ -2,9 +2,12 @@ package postgresql
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"strings"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgtype"
 
 	"yewcone/intake"
@@ -40,7 +43,7 @@ type database struct {
 func (d *database) begin() error {
 	// Long expressions are compiled for longer than they are used.
 	_, err := d.c.PgConn().Exec(d.ctx, "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; "+
-		"SELECT set_config(name, 'off', true) FROM pg_catalog.pg_settings WHERE name = 'jit'").ReadAll()
+		"SELECT set_config(name, 'off', true) FROM pg_catalog.pg_settings WHERE name = 'jit'; SAVEPOINT yewcone").ReadAll()
 	return err
 }
 
@@ -60,7 +63,7 @@ var kinds = map[uint32]intake.ColumnKind{
 func (d *database) Columns(source string) ([]intake.Column, error) {
 	statement, err := d.c.PgConn().Prepare(d.ctx, "", "SELECT * FROM "+source, nil)
 	if err != nil {
-		return nil, err
+		return nil, worded(err)
 	}
 	var list []intake.Column
 	for _, f := range statement.Fields {
@@ -92,5 +95,18 @@ func (d *database) Ask(query string, row func([]string) error) error {
 		}
 	}
 	_, err := rows.Close()
+	if refused := new(pgconn.PgError); errors.As(err, &refused) { // so that another question can be asked
+		_, _ = d.c.PgConn().Exec(d.ctx, "ROLLBACK TO SAVEPOINT yewcone").ReadAll()
+	}
+	return worded(err)
+}
+
+// worded is an error of the server without what it quotes of the rows: values that do
+// not fit where a query puts them.
+func worded(err error) error {
+	var refused *pgconn.PgError
+	if errors.As(err, &refused) && (strings.HasPrefix(refused.Code, "22") || strings.HasPrefix(refused.Code, "23")) {
+		return fmt.Errorf("a value in the rows does not fit where the query puts it (SQLSTATE %s)", refused.Code)
+	}
 	return err
 }
