@@ -45,7 +45,7 @@ func (h ClickHouse) Key(c Column) string {
 func (h ClickHouse) Sound(c Column, but []string) string {
 	when := h.seconds(c) + " > 0"
 	if len(but) > 0 {
-		when += " AND " + h.Text(c) + " NOT IN (" + h.literals(but) + ")"
+		when += " AND " + h.Text(c) + " NOT IN (" + literals(h, but) + ")"
 	}
 	return "if(" + when + ", " + h.seconds(c) + ", NULL)"
 }
@@ -59,14 +59,6 @@ func (h ClickHouse) seconds(c Column) string {
 
 // Seconds is what Sound is already.
 func (ClickHouse) Seconds(sound string) string { return sound }
-
-func (h ClickHouse) literals(texts []string) string {
-	list := make([]string, len(texts))
-	for i, text := range texts {
-		list[i] = h.Literal(text)
-	}
-	return strings.Join(list, ", ")
-}
 
 // Plain reports whether a text stands for itself: characters that no text loses are at
 // its ends, such as visible ones of ASCII, and letters of two bytes.
@@ -96,9 +88,9 @@ func (h ClickHouse) Asked(text string, q facts.Question, split string) string {
 	is := ""
 	switch q.Op {
 	case facts.Equals:
-		is = text + " IN (" + h.literals(q.Texts) + ")"
+		is = text + " IN (" + literals(h, q.Texts) + ")"
 	case facts.NameOnly:
-		is = fmt.Sprintf("if(position(%s, '@') = 0, %s, substring(%s, 1, toInt64(position(%s, '@')) - 1)) IN (%s)", text, text, text, text, h.literals(q.Texts))
+		is = fmt.Sprintf("if(position(%s, '@') = 0, %s, substring(%s, 1, toInt64(position(%s, '@')) - 1)) IN (%s)", text, text, text, text, literals(h, q.Texts))
 	default:
 		var any []string
 		for _, t := range q.Texts {

@@ -44,3 +44,12 @@ func Source(text string) (string, error) {
 	}
 	return "(" + text + "\n) AS yewcone_rows", nil
 }
+
+// literals are texts as a list that one may be in.
+func literals(d Dialect, texts []string) string {
+	list := make([]string, len(texts))
+	for i, text := range texts {
+		list[i] = d.Literal(text)
+	}
+	return strings.Join(list, ", ")
+}

@@ -56,17 +56,9 @@ func (p PostgreSQL) Key(c Column) string {
 func (p PostgreSQL) Sound(c Column, but []string) string {
 	when := p.whole(c)
 	if len(but) > 0 {
-		when += " AND " + p.Text(c) + " NOT IN (" + p.literals(but) + ")"
+		when += " AND " + p.Text(c) + " NOT IN (" + literals(p, but) + ")"
 	}
 	return "CASE WHEN " + when + " THEN " + p.Name(c.Name) + " END"
-}
-
-func (p PostgreSQL) literals(texts []string) string {
-	list := make([]string, len(texts))
-	for i, text := range texts {
-		list[i] = p.Literal(text)
-	}
-	return strings.Join(list, ", ")
 }
 
 // Seconds of a date since 1970.
@@ -102,9 +94,9 @@ func (p PostgreSQL) Asked(text string, q facts.Question, split string) string {
 	is := ""
 	switch q.Op {
 	case facts.Equals:
-		is = text + " IN (" + p.literals(q.Texts) + ")"
+		is = text + " IN (" + literals(p, q.Texts) + ")"
 	case facts.NameOnly:
-		is = "split_part(" + text + ", '@', 1) IN (" + p.literals(q.Texts) + ")"
+		is = "split_part(" + text + ", '@', 1) IN (" + literals(p, q.Texts) + ")"
 	default:
 		var any []string
 		for _, t := range q.Texts {
