@@ -124,7 +124,9 @@ func (e *embedded) Order(a, b string, later intake.Later) string {
 	return fmt.Sprintf("CASE WHEN %s > %s THEN 1 WHEN %s < %s THEN -1 WHEN %s = %s THEN 0 END", a, b, a, b, a, b)
 }
 
-func (e *embedded) Digits(number string) string { return "coalesce(CAST((" + number + ") AS TEXT), '-')" }
+func (e *embedded) Digits(number string) string {
+	return "coalesce(CAST((" + number + ") AS TEXT), '-')"
+}
 
 func (e *embedded) Together(sound []string) string {
 	var list []string
