@@ -13,6 +13,8 @@ const (
 	LocalColumn                     // a date with a time of day, of which the mapping says the zone
 	DayColumn                       // a date
 	ListColumn                      // of texts
+	SecondsColumn                   // a number that a mapping reads as seconds since 1970; 0 and -1 are no date
+	MillisColumn                    // as milliseconds
 )
 
 // A Column is one of a table or query.

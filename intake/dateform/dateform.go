@@ -250,5 +250,14 @@ func (f *Form) String() string {
 	return time.Date(2026, 11, 23, 6, 0, 0, 0, time.UTC).Format(f.layout)
 }
 
+// Counts is how the form counts since some day, where nothing else is tried after it;
+// "" for a form that does not.
+func (f *Form) Counts() string {
+	if f.next != nil || f.special == "iso 8601" || f.special == "generalized time" {
+		return ""
+	}
+	return f.special
+}
+
 // ISO reports whether the form is ISO 8601, whatever is tried after it.
 func (f *Form) ISO() bool { return f.special == "iso 8601" }

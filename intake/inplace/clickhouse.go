@@ -44,6 +44,9 @@ func (h ClickHouse) Key(c Column) string {
 // Sound is a date that can be compared, as seconds since 1970: 0 is written as no date.
 func (h ClickHouse) Sound(c Column, but []string) string {
 	when := h.seconds(c) + " > 0"
+	if c.Kind == Seconds || c.Kind == Millis {
+		when = h.Name(c.Name) + " NOT IN (0, -1)"
+	}
 	if len(but) > 0 {
 		when += " AND " + h.Text(c) + " NOT IN (" + literals(h, but) + ")"
 	}
@@ -53,6 +56,12 @@ func (h ClickHouse) Sound(c Column, but []string) string {
 func (h ClickHouse) seconds(c Column) string {
 	if c.Kind == Day {
 		return "(toInt64(toUInt16(" + h.Name(c.Name) + ")) * 86400)"
+	}
+	switch c.Kind {
+	case Seconds:
+		return "toInt64(" + h.Name(c.Name) + ")"
+	case Millis:
+		return "toInt64(floor(" + h.Name(c.Name) + " / 1000))"
 	}
 	return "toInt64(toUInt32(" + h.Name(c.Name) + "))"
 }

@@ -238,6 +238,10 @@ func (c *Counting) group(row []string, dates []*Use) (Group, error) {
 func (c *Counting) Written(u *Use, second int64) string {
 	at := time.Unix(second, 0).UTC()
 	switch c.column(u).Kind {
+	case Seconds:
+		return strconv.FormatInt(second, 10)
+	case Millis:
+		return strconv.FormatInt(second*1000, 10)
 	case Instant:
 		return at.Format("2006-01-02T15:04:05Z")
 	case Day:

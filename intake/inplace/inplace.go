@@ -28,6 +28,8 @@ const (
 	Local   = intake.LocalColumn
 	Day     = intake.DayColumn
 	List    = intake.ListColumn
+	Seconds = intake.SecondsColumn
+	Millis  = intake.MillisColumn
 )
 
 var tableName = regexp.MustCompile("^[\\pL_][\\pL\\pN_$]*(\\.[\\pL_][\\pL\\pN_$]*)*$")

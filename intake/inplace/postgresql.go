@@ -37,7 +37,7 @@ func (p PostgreSQL) Text(c Column) string {
 	return name + "::text"
 }
 
-var typeNames = map[Kind]string{Instant: "timestamptz", Local: "timestamp", Day: "date"}
+var typeNames = map[Kind]string{Instant: "timestamptz", Local: "timestamp", Day: "date", Seconds: "timestamptz", Millis: "timestamptz"}
 
 // whole is whether a date lies in years that are written with four digits.
 func (p PostgreSQL) whole(c Column) string {
@@ -54,11 +54,17 @@ func (p PostgreSQL) Key(c Column) string {
 
 // Sound is a date that can be compared.
 func (p PostgreSQL) Sound(c Column, but []string) string {
-	when := p.whole(c)
+	when, date := p.whole(c), p.Name(c.Name)
+	switch c.Kind {
+	case Seconds:
+		when, date = date+" NOT IN (0, -1) AND "+date+" BETWEEN -62135596800 AND 253402300799", "to_timestamp("+date+")"
+	case Millis:
+		when, date = date+" NOT IN (0, -1) AND "+date+" BETWEEN -62135596800000 AND 253402300799999", "to_timestamp(floor("+date+" / 1000.0))"
+	}
 	if len(but) > 0 {
 		when += " AND " + p.Text(c) + " NOT IN (" + literals(p, but) + ")"
 	}
-	return "CASE WHEN " + when + " THEN " + p.Name(c.Name) + " END"
+	return "CASE WHEN " + when + " THEN " + date + " END"
 }
 
 // Seconds of a date since 1970.
@@ -124,7 +130,8 @@ func (PostgreSQL) Place(c Column, sound string, points []int64) string {
 	if len(points) == 0 {
 		return "0"
 	}
-	list, layout := make([]string, len(points)), map[Kind]string{Instant: "2006-01-02 15:04:05Z", Local: time.DateTime, Day: time.DateOnly}[c.Kind]
+	list, layout := make([]string, len(points)), map[Kind]string{Instant: "2006-01-02 15:04:05Z", Local: time.DateTime, Day: time.DateOnly,
+		Seconds: "2006-01-02 15:04:05Z", Millis: "2006-01-02 15:04:05Z"}[c.Kind]
 	for i, at := range points {
 		list[i] = "'" + time.Unix(at, 0).UTC().Format(layout) + "'"
 	}

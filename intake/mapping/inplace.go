@@ -127,7 +127,7 @@ func (p *enginePart) uses(g *facts.Gathering) ([]*inplace.Use, string) {
 		switch {
 		case c.fact == "stored_value":
 			return nil, "stored passwords are compared with each other"
-		case kind == DateFact && c.dates.iso && p.dated(c):
+		case kind == DateFact && p.dated(c):
 			u.Dates = append(u.Dates, c.fact)
 			for word := range c.dates.words {
 				if !slices.Contains(u.Words, word) {
@@ -200,11 +200,18 @@ func (p *enginePart) loginColumn() int {
 // dated reports whether the database can compare the dates of a column as they are
 // read.
 func (p *enginePart) dated(c *factColumn) bool {
-	switch p.table.Columns[c.index].Kind {
+	switch column := &p.table.Columns[c.index]; column.Kind {
 	case inplace.Instant, inplace.Day:
-		return true
+		return c.dates.iso
 	case inplace.Local:
-		return c.dates.zone == time.UTC
+		return c.dates.iso && c.dates.zone == time.UTC
+	case inplace.Number, inplace.Seconds, inplace.Millis:
+		as := map[string]intake.ColumnKind{"epoch seconds": inplace.Seconds, "epoch milliseconds": inplace.Millis}[c.dates.form.Counts()]
+		if as == inplace.Text || column.Kind != inplace.Number && column.Kind != as || c.index == p.table.Key {
+			return false
+		}
+		column.Kind = as
+		return true
 	}
 	return false
 }

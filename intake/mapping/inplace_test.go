@@ -78,6 +78,10 @@ func (e *embedded) Trimmed(text string) string {
 }
 
 func (e *embedded) Sound(c intake.Column, but []string) string {
+	if c.Kind == inplace.Seconds || c.Kind == inplace.Millis {
+		scale := map[intake.ColumnKind]string{inplace.Seconds: "", inplace.Millis: " / 1000"}[c.Kind]
+		return fmt.Sprintf("CASE WHEN CAST(%s AS TEXT) NOT IN (%s) THEN %s%s END", e.Name(c.Name), e.literals(append(but, "0", "-1")), e.Name(c.Name), scale)
+	}
 	return fmt.Sprintf("CASE WHEN %s NOT IN (%s) THEN CAST(strftime('%%s', %s) AS INTEGER) END", e.Name(c.Name), e.literals(append(but, "")), e.Name(c.Name))
 }
 
@@ -199,13 +203,14 @@ func newEmbedded() *engine {
 		db.SetMaxOpenConns(1)
 		*e = embedded{db: db, kinds: map[string]intake.ColumnKind{"id": inplace.Number}}
 		for c, as := range h.types {
-			e.kinds[c] = map[string]intake.ColumnKind{"instant": inplace.Instant, "day": inplace.Day}[as]
+			e.kinds[c] = map[string]intake.ColumnKind{"instant": inplace.Instant, "day": inplace.Day, "seconds": inplace.Number,
+				"millis": inplace.Number}[as]
 		}
 		tx, err := db.Begin()
 		if err != nil {
 			t.Fatal(err)
 		}
-		if _, err := tx.Exec(h.create("rows", "INTEGER PRIMARY KEY", "TEXT", "TEXT", "TEXT")); err != nil {
+		if _, err := tx.Exec(h.create("rows", "INTEGER PRIMARY KEY", "TEXT", "TEXT", "TEXT", "INTEGER")); err != nil {
 			t.Fatal(err)
 		}
 		insert, err := tx.Prepare("INSERT INTO rows VALUES (?" + strings.Repeat(", ?", len(h.columns)-1) + ")")

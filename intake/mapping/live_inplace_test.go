@@ -45,7 +45,10 @@ func hold(t *testing.T, m *made) *held {
 	h := &held{made: m, columns: append([]string{"id"}, all[0]...), types: map[string]string{}}
 	for _, c := range h.columns {
 		if dated[c] {
-			h.types[c] = m.pick("instant", "instant", "day", "text")
+			h.types[c] = m.pick("instant", "instant", "day", "text", "seconds", "millis")
+			if as := map[string]string{"seconds": "epoch seconds", "millis": "epoch milliseconds"}[h.types[c]]; as != "" {
+				m.files["mapping.yaml"] = strings.ReplaceAll(m.files["mapping.yaml"], fmt.Sprintf("{from: %q", c), fmt.Sprintf("{from: %q, dates: %s", c, as))
+			}
 		}
 	}
 	for i, row := range all[1:] {
@@ -64,6 +67,13 @@ func hold(t *testing.T, m *made) *held {
 				row[j] = "NULL"
 			case h.types[c] == "day":
 				row[j] = at.Format(time.DateOnly)
+			case h.types[c] == "seconds":
+				row[j] = m.pick("0", "-1", "", "", "", "", "", "", "")
+				if row[j] == "" {
+					row[j] = fmt.Sprint(at.Unix())
+				}
+			case h.types[c] == "millis":
+				row[j] = fmt.Sprint(at.UnixMilli() + int64(m.IntN(1000)))
 			default:
 				row[j] = at.Format(time.RFC3339)
 			}
@@ -137,11 +147,11 @@ func (h *held) lines() string {
 }
 
 // create is what makes the table, by the words of a database for a key, a text, an
-// instant and a day.
-func (h *held) create(name, key, text, instant, day string) string {
+// instant, a day and a number.
+func (h *held) create(name, key, text, instant, day, number string) string {
 	var list []string
 	for _, c := range h.columns {
-		kind := map[string]string{"instant": instant, "day": day}[h.types[c]]
+		kind := map[string]string{"instant": instant, "day": day, "seconds": number, "millis": number}[h.types[c]]
 		switch {
 		case c == "id":
 			kind = key
@@ -267,7 +277,7 @@ func TestLiveInPlace(t *testing.T) {
 		psql := fmt.Sprintf("psql -h %s -p %d -U postgres -q -v ON_ERROR_STOP=1 ", folder, port)
 		x := engine{name: "PostgreSQL", connect: asked, source: fmt.Sprintf("{ask: postgresql, address: \"postgres://localhost:%d/postgres?sslmode=disable\", user: postgres}", port)}
 		x.load = func(t *testing.T, h *held) {
-			script := "DROP TABLE IF EXISTS rows;\n" + h.create("rows", "bigint PRIMARY KEY", "text", "timestamptz", "date") +
+			script := "DROP TABLE IF EXISTS rows;\n" + h.create("rows", "bigint PRIMARY KEY", "text", "timestamptz", "date", "bigint") +
 				";\nSET timezone = 'UTC';\nCOPY rows FROM STDIN;\n" + h.lines() + "\\.\n"
 			load(t, folder, psql+"-f rows.in", script)
 		}
@@ -279,7 +289,7 @@ func TestLiveInPlace(t *testing.T) {
 		folder := t.TempDir()
 		x := engine{name: "ClickHouse", connect: asked, source: fmt.Sprintf("{ask: clickhouse, address: \"clickhouse://localhost:%d/default\", user: default}", ports[0])}
 		x.load = func(t *testing.T, h *held) {
-			create := strings.ReplaceAll(h.create("part", "Int64", "Nullable(String)", "Nullable(DateTime)", "Nullable(Date)"), `"`, "`") + " ENGINE = MergeTree ORDER BY id"
+			create := strings.ReplaceAll(h.create("part", "Int64", "Nullable(String)", "Nullable(DateTime)", "Nullable(Date)", "Nullable(Int64)"), `"`, "`") + " ENGINE = MergeTree ORDER BY id"
 			var script strings.Builder
 			for _, port := range ports {
 				fmt.Fprintf(&script, "clickhouse-client --port %d -n -q 'DROP TABLE IF EXISTS part; DROP TABLE IF EXISTS rows; %s; CREATE TABLE rows AS part ENGINE = "+
