@@ -213,7 +213,7 @@ func cutting(t *testing.T, port, after int) int {
 // is, whole, and the run says so.
 func keepsFormer(t *testing.T, export, file string, port int, source func(port int) string) {
 	t.Helper()
-	for _, after := range []int{200, 3000, 9000, 40000} {
+	for _, after := range []int{200, 3000, 9000, 16000} {
 		t.Run(fmt.Sprintf("cut after %d bytes", after), func(t *testing.T) {
 			t.Parallel()
 			estate := takeEstate(t, export, source(cutting(t, port, after)))

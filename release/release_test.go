@@ -104,6 +104,9 @@ func windows(t *testing.T, made, demo, check string) {
 	t.Setenv("WINEPREFIX", filepath.Join(folder, "wine"))
 	t.Setenv("WINEDEBUG", "-all")
 	wine := "/usr/lib/wine/wine64"
+	server := func(option string) { _ = exec.Command("/usr/lib/wine/wineserver64", option).Run() }
+	server("-p") // so that it does not end between two programs
+	defer server("-k")
 	_ = exec.Command("wineboot", "-i").Run()
 	system := filepath.Join(folder, "wine", "drive_c", "windows", "system32")
 	run(t, ".", "x86_64-w64-mingw32-gcc", "-shared", "-o", filepath.Join(system, "bcryptprimitives.dll"), "testdata/bcryptprimitives.c", "-ladvapi32")
