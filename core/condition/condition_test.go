@@ -130,3 +130,17 @@ func FuzzCompile(f *testing.F) {
 		}
 	})
 }
+
+// TestDatesOfFacts: of each fact that is a date or a length of time it is told which dates
+// it comes from, so that those are compared where two such facts are.
+func TestDatesOfFacts(t *testing.T) {
+	for i := range allFacts {
+		f := &allFacts[i]
+		if (f.Type == "date" || f.Type == "time") && len(dates[f.Name]) == 0 && f.Name != "key_age" { // which no mapping fills
+			t.Errorf("%s: from which dates does it come?", f.Name)
+		}
+		if len(dates[f.Name]) > 0 && !f.dated() {
+			t.Errorf("%s comes from dates and is said not to", f.Name)
+		}
+	}
+}
