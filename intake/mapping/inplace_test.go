@@ -7,6 +7,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"math/rand/v2"
 	"strings"
 	"sync"
 	"testing"
@@ -243,6 +244,59 @@ func TestInPlace(t *testing.T) {
 		some = 5
 	}
 	told(t, newEmbedded(), some)
+}
+
+// TestInPlaceDates: dates beside one another and at the ends of months and days, as
+// moments, days and numbers.
+func TestInPlaceDates(t *testing.T) {
+	x := newEmbedded()
+	for seed := range uint64(24) {
+		m := &made{rand.New(rand.NewPCG(seed, 9)), map[string]string{}}
+		h := &held{made: m, columns: []string{"id", "login", "policy", "made", "set", "seen"}, types: map[string]string{}}
+		as := map[string]string{}
+		for _, c := range h.columns[3:] {
+			h.types[c] = m.pick("instant", "instant", "day", "seconds")
+			as[c] = map[string]string{"seconds": ", dates: epoch seconds", "day": `, words: {"2026-08-30": never}`,
+				"instant": `, words: {"2026-08-30T10:00:00Z": never}`}[h.types[c]]
+		}
+		written := func(c string, at time.Time) string {
+			switch h.types[c] {
+			case "day":
+				return at.Format(time.DateOnly)
+			case "seconds":
+				return fmt.Sprint(at.Unix())
+			}
+			return at.Format(time.RFC3339)
+		}
+		table := "id,login,policy,made,set,seen\n"
+		for i := range 1500 {
+			hour := func(most int) time.Duration { return time.Duration(m.IntN(most)) * time.Hour }
+			set := time.Date(2026, 8, 26, 0, 0, 0, 0, time.UTC).Add(hour(24 * 7))
+			made := set.Add(hour(6) - hour(6))
+			seen := set.AddDate(0, 3, 0).Add(hour(40) - hour(40))
+			if m.IntN(3) == 0 {
+				seen = set.AddDate(0, 0, 90).Add(time.Duration(m.IntN(5)-2) * time.Second)
+			}
+			row := []string{fmt.Sprint(i + 2), fmt.Sprint("u", i), m.pick("crew", "office"), written("made", made), written("set", set), written("seen", seen)}
+			h.rows = append(h.rows, row)
+			table += strings.Join(row, ",") + "\n"
+		}
+		h.files["accounts.csv"] = table
+		h.files["policies.csv"] = "name,months,days\ncrew,3,\noffice,,90\n"
+		h.files["mapping.yaml"] = "mapping: made\ndates: iso 8601\nsettings:\n  - file: policies.csv\n    layout: rows\n    policy: name\n    take: {max_age: {from: " +
+			m.pick("months, unit: months", "days, unit: days") + "}}\naccounts:\n  - file: accounts.csv\n    fixed: {password_usable: yes}\n    take:\n" +
+			fmt.Sprintf("      login: login\n      policy: policy\n      created: {from: made%s}\n      password_set: {from: set%s}\n      last_sign_in: {from: seen%s}\n",
+				as["made"], as["set"], as["seen"])
+		h.files["rules/made.yaml"] = "rules: made\ntitle: Made\nclauses:\n"
+		for i, c := range []string{"used_after_end", "last_sign_in > password_expires", "overdue", "password_set < created", "never_changed", "idle > password_age"} {
+			h.files["rules/made.yaml"] += fmt.Sprintf("  - {id: c%d, forbid: '%s', because: it is asked}\n", i, c)
+		}
+		h.files["estate.yaml"] = "estate: Made\nas_of: " + m.pick("2026-11-30", "2026-11-30", "2026-11-28") + " 09:30\nsystems:\n  accounts:\n" +
+			"    export: {read: mapping, from: accounts.csv, mapping: mapping.yaml}\n    chooses: assigned\n    default: crew\n    rules: made\n"
+		if notes := x.compare(t, h, fmt.Sprint("dates ", seed)); strings.Contains(notes, "one by one") {
+			t.Errorf("dates %d: %s", seed, notes)
+		}
+	}
 }
 
 func FuzzInPlace(f *testing.F) {

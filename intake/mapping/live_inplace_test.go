@@ -221,36 +221,41 @@ func (x *engine) same(t *testing.T, seeds []uint64) (counted int) {
 		r := rand.New(rand.NewPCG(seed, 7))
 		m := &made{r, map[string]string{}}
 		m.estate("csv", 20+m.IntN(900))
-		h := hold(t, m)
-		want, _ := h.result(t, nil)
-		x.load(t, h)
-		m.files["accounts.sql"] = m.pick("rows", "SELECT * FROM rows;\n", "SELECT * FROM rows -- all of them")
-		m.files["mapping.yaml"] = strings.Replace(m.files["mapping.yaml"], "  - file: accounts.csv\n", "  - file: accounts.sql\n    key: id\n", 1)
-		from := "accounts.sql"
-		if strings.Contains(m.files["mapping.yaml"], "policies.csv") {
-			from = "[accounts.sql, policies.csv]"
-		}
-		m.files["estate.yaml"] = strings.Replace(m.files["estate.yaml"], "{read: mapping, from: accounts.csv,", "{read: sql, from: "+from+",", 1) +
-			"    source: " + x.source + "\n"
-		got, notes := h.result(t, x.connect)
-		if got != want {
-			a, b := strings.Split(want, "\n"), strings.Split(got, "\n")
-			i := slices.IndexFunc(a, func(line string) bool { i := slices.Index(a, line); return i >= len(b) || a[i] != b[i] })
-			for i = range a {
-				if i >= len(b) || a[i] != b[i] {
-					break
-				}
-			}
-			t.Fatalf("%s, seed %d: line %d differs\n as CSV  %s\n in %s %s\n%v\n%s\n%s\n%s", x.name, seed, i, strings.Join(a[max(0, i-40):min(len(a), i+2)], "\n"),
-				x.name, strings.Join(b[max(0, i-9):min(len(b), i+2)], "\n"), h.types, notes, m.files["mapping.yaml"], m.files["rules/made.yaml"])
-		}
-		if !strings.Contains(notes, "one by one") {
+		if notes := x.compare(t, hold(t, m), fmt.Sprint("seed ", seed)); !strings.Contains(notes, "one by one") {
 			counted++
 		} else if os.Getenv("YEWCONE_SEEDS") != "" {
 			t.Logf("seed %d: %s", seed, notes)
 		}
 	}
 	return counted
+}
+
+// compare holds an estate as a CSV against the same in the engine, and returns what is
+// noted there.
+func (x *engine) compare(t *testing.T, h *held, what string) (notes string) {
+	t.Helper()
+	want, _ := h.result(t, nil)
+	x.load(t, h)
+	h.files["accounts.sql"] = h.pick("rows", "SELECT * FROM rows;\n", "SELECT * FROM rows -- all of them")
+	h.files["mapping.yaml"] = strings.Replace(h.files["mapping.yaml"], "  - file: accounts.csv\n", "  - file: accounts.sql\n    key: id\n", 1)
+	from := "accounts.sql"
+	if strings.Contains(h.files["mapping.yaml"], "policies.csv") {
+		from = "[accounts.sql, policies.csv]"
+	}
+	h.files["estate.yaml"] = strings.Replace(h.files["estate.yaml"], "{read: mapping, from: accounts.csv,", "{read: sql, from: "+from+",", 1) +
+		"    source: " + x.source + "\n"
+	got, notes := h.result(t, x.connect)
+	if got == want {
+		return notes
+	}
+	a, b := strings.Split(want, "\n"), strings.Split(got, "\n")
+	i := 0
+	for i < min(len(a), len(b))-1 && a[i] == b[i] {
+		i++
+	}
+	t.Fatalf("%s, %s: line %d differs\n as CSV  %s\n in %s %s\n%v\n%s\n%s\n%s", x.name, what, i, strings.Join(a[max(0, i-40):min(len(a), i+2)], "\n"),
+		x.name, strings.Join(b[max(0, i-9):min(len(b), i+2)], "\n"), h.types, notes, h.files["mapping.yaml"], h.files["rules/made.yaml"])
+	return ""
 }
 
 // someSeeds are those that the environment names, else the first of them.
