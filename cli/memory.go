@@ -22,7 +22,7 @@ import (
 // machine needs more than any has. Records of sign-ins name strangers, of whom a
 // large one has a million.
 const (
-	mostMemory = 180<<20 + roomForGarbage
+	mostMemory = 168<<20 + roomForGarbage
 	forRecords = 256 << 20 // more
 	forSystem  = 1 << 19   // more for each of many
 )
