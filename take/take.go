@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net"
 	"os"
 	"slices"
 	"strings"
@@ -152,6 +153,12 @@ func TLS(s *Source, server string) (*tls.Config, error) {
 		return nil, &Refused{fmt.Errorf("%s holds no certificate (PEM)", s.CA)}
 	}
 	return config, nil
+}
+
+// Here reports whether a host is this one: nothing leaves it then. A path is a socket.
+func Here(host string) bool {
+	ip := net.ParseIP(host)
+	return strings.HasPrefix(host, "/") || host == "localhost" || ip != nil && ip.IsLoopback()
 }
 
 // Certificate makes an error of a wrong certificate one that is not tried again.

@@ -66,8 +66,6 @@ func optionsOf(j *take.Job) (*clickhouse.Options, error) {
 		return nil, err
 	}
 	host, port := at.Hostname(), at.Port()
-	ip := net.ParseIP(host)
-	here := host == "localhost" || ip != nil && ip.IsLoopback()
 	options := &clickhouse.Options{
 		Auth:        clickhouse.Auth{Database: strings.Trim(at.Path, "/"), Username: s.User, Password: password},
 		DialTimeout: 30 * time.Second, ReadTimeout: s.Patience, MaxOpenConns: 1, MaxIdleConns: 1,
@@ -78,7 +76,7 @@ func optionsOf(j *take.Job) (*clickhouse.Options, error) {
 	if s.Database != "" {
 		options.Auth.Database = s.Database
 	}
-	if !here || s.CA != "" {
+	if !take.Here(host) || s.CA != "" {
 		if options.TLS, err = take.TLS(s, host); err != nil {
 			return nil, err
 		}

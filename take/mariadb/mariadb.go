@@ -83,7 +83,7 @@ func configOf(j *take.Job) (*mysql.Config, error) {
 	if config.TLS, err = take.TLS(s, host); err != nil {
 		return nil, err
 	}
-	if ip := net.ParseIP(host); s.CA == "" && (host == "localhost" || ip != nil && ip.IsLoopback()) {
+	if s.CA == "" && take.Here(host) {
 		config.TLS = nil // it does not leave the host
 	} else {
 		config.TLS.MinVersion = tls.VersionTLS12

@@ -54,7 +54,9 @@ func connect(ctx context.Context, j *take.Job) (*pgx.Conn, error) {
 	if config.Password, err = j.Secret(); err != nil {
 		return nil, &take.Refused{Err: err}
 	}
-	if s.CA != "" {
+	// Whatever the address says of encryption: to another host all is encrypted, and the
+	// certificate checked.
+	if s.CA != "" || !take.Here(config.Host) {
 		if config.TLSConfig, err = take.TLS(s, config.Host); err != nil {
 			return nil, err
 		}
