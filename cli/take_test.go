@@ -1,9 +1,13 @@
 package cli
 
 import (
+	"bytes"
+	"encoding/binary"
 	"encoding/pem"
 	"errors"
 	"fmt"
+	"io"
+	"net"
 	"net/http"
 	"net/http/httptest"
 	"os"
@@ -400,6 +404,50 @@ func TestTakeKilled(t *testing.T) {
 		left, err := filepath.Glob(filepath.Join(folder, ".taking-*"))
 		if err != nil || signal == os.Interrupt && len(left) > 0 {
 			t.Errorf("%s: %v is left", signal, left)
+		}
+	}
+}
+
+// TestTakeEncrypted: a PostgreSQL server elsewhere that offers no encryption is told
+// nothing, whatever the address says.
+func TestTakeEncrypted(t *testing.T) {
+	t.Setenv("OLD_PASSWORD", "ebb-and-flow-8")
+	for _, mode := range []string{"", "?sslmode=disable", "?sslmode=prefer", "?sslmode=allow"} {
+		l, err := net.Listen("tcp", "localhost:0")
+		if err != nil {
+			t.Fatal(err)
+		}
+		var heard bytes.Buffer
+		done := make(chan struct{})
+		go func() {
+			defer close(done)
+			for {
+				c, err := l.Accept()
+				if err != nil {
+					return
+				}
+				first := make([]byte, 8)
+				if _, err := io.ReadFull(c, first); err == nil && binary.BigEndian.Uint32(first[4:]) == 80877103 { // may it be encrypted?
+					_, _ = c.Write([]byte("N"))
+				} else {
+					heard.Write(first)
+				}
+				_ = c.SetReadDeadline(time.Now().Add(time.Second))
+				_, _ = io.Copy(&heard, c)
+				_ = c.Close()
+			}
+		}()
+		_, port, err := net.SplitHostPort(l.Addr().String())
+		if err != nil {
+			t.Fatal(err)
+		}
+		estate := takeEstate(t, "{read: postgresql, from: x}", fmt.Sprintf("{ask: postgresql, address: \"postgres://localhost.:%s/postgres%s\", user: tide, "+
+			"secret: env OLD_PASSWORD, patience: 2 seconds}", port, mode))
+		stdout, stderr, code := runTool(t, estate, "take")
+		_ = l.Close()
+		<-done
+		if code != 3 || heard.Len() > 0 {
+			t.Errorf("%q: exit %d, the server was told %d bytes\n%s%s", mode, code, heard.Len(), stdout, stderr)
 		}
 	}
 }
