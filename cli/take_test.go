@@ -409,7 +409,7 @@ func TestTakeKilled(t *testing.T) {
 }
 
 // TestTakeEncrypted: a PostgreSQL server elsewhere that offers no encryption is told
-// nothing, whatever the address says.
+// nothing, whatever the address says. 0.0.0.0 leads here and is not known to.
 func TestTakeEncrypted(t *testing.T) {
 	t.Setenv("OLD_PASSWORD", "ebb-and-flow-8")
 	for _, mode := range []string{"", "?sslmode=disable", "?sslmode=prefer", "?sslmode=allow"} {
@@ -441,7 +441,7 @@ func TestTakeEncrypted(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		estate := takeEstate(t, "{read: postgresql, from: x}", fmt.Sprintf("{ask: postgresql, address: \"postgres://localhost.:%s/postgres%s\", user: tide, "+
+		estate := takeEstate(t, "{read: postgresql, from: x}", fmt.Sprintf("{ask: postgresql, address: \"postgres://0.0.0.0:%s/postgres%s\", user: tide, "+
 			"secret: env OLD_PASSWORD, patience: 2 seconds}", port, mode))
 		stdout, stderr, code := runTool(t, estate, "take")
 		_ = l.Close()
