@@ -288,8 +288,9 @@ func (d *ds389) quality(name string) string {
 }
 
 func (d *ds389) begin() string {
-	return fmt.Sprintf("rm -rf /run/lock/dirsrv/slapd-quay/* /tmp/ns-slapd.pid; ns-slapd -D /etc/dirsrv/slapd-quay -i "+
-		"/tmp/ns-slapd.pid >/dev/null 2>&1; for i in $(seq 600); do [ -s /tmp/ns-slapd.pid ] && ldapsearch -x -H %s -s base -b '' 1.1 >/dev/null 2>&1 && break; LD_PRELOAD= sleep 0.05; done\n"+
+	// One start in some hundred ends at once, and says nothing.
+	return fmt.Sprintf("for k in 1 2 3 4; do rm -rf /run/lock/dirsrv/slapd-quay/* /tmp/ns-slapd.pid; ns-slapd -D /etc/dirsrv/slapd-quay -i "+
+		"/tmp/ns-slapd.pid >/dev/null 2>&1 && break; LD_PRELOAD= sleep 0.5; done; for i in $(seq 600); do [ -s /tmp/ns-slapd.pid ] && ldapsearch -x -H %s -s base -b '' 1.1 >/dev/null 2>&1 && break; LD_PRELOAD= sleep 0.05; done\n"+
 		"[ $i -lt 600 ] || { echo no start; tail -5 /var/log/dirsrv/slapd-quay/errors; exit 7; }\n", d.url)
 }
 

@@ -1,3 +1,6 @@
+//go:build !race
+
+// The race detector compiles SQLite for minutes, and nothing here runs side by side.
 package mapping_test
 
 import (
