@@ -12,11 +12,11 @@ import (
 	"io"
 	"math/big"
 	"net"
+	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"slices"
-	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -115,7 +115,7 @@ func TestLiveTakeDirectory(t *testing.T) {
 	plain, tls := fmt.Sprintf("ldap://localhost:%d", freePort(t)), fmt.Sprintf("ldaps://localhost:%d", freePort(t))
 	shell(t, folder, "slaptest -f slapd.conf -F slapd.d >/dev/null 2>&1 || test -e slapd.d/cn=config.ldif; slapadd -q -F slapd.d -b dc=marrowby,dc=example -l people.ldif")
 	serve(t, func() bool { return exec.Command("ldapsearch", "-x", "-H", plain, "-s", "base").Run() == nil },
-		"slapd", "-d", "stats", "-F", folder+"/slapd.d", "-h", plain+" "+tls)
+		"slapd", "-d", "stats", "-F", folder+"/slapd.d", "-h", plain+" "+tls+" ldapi://"+url.PathEscape(folder+"/ldapi"))
 	t.Setenv("DIRECTORY_PASSWORD", "manager-of-tests")
 	t.Setenv("OLD_PASSWORD", "manager-of-yesterday")
 
@@ -136,6 +136,7 @@ func TestLiveTakeDirectory(t *testing.T) {
 	}{
 		{"LDAPS", fmt.Sprintf("{ask: ldap, address: %q, %s, secret: env DIRECTORY_PASSWORD, ca: %s/server.pem}", tls, manager, folder), "rows from", 0},
 		{"StartTLS", fmt.Sprintf("{ask: ldap, address: %q, starttls: yes, %s, secret: env DIRECTORY_PASSWORD, ca: %s/server.pem}", plain, manager, folder), "rows from", 0},
+		{"as who the connection is", fmt.Sprintf("{ask: ldap, address: \"ldapi://%s/ldapi\", external: yes, base: [\"dc=marrowby,dc=example\"]}", folder), "rows from", 0},
 		{"another authority", fmt.Sprintf("{ask: ldap, address: %q, %s, secret: env DIRECTORY_PASSWORD, ca: %s/other.pem}", tls, manager, folder), "certificate is not accepted", 3},
 		{"another authority, StartTLS", fmt.Sprintf("{ask: ldap, address: %q, starttls: yes, %s, secret: env DIRECTORY_PASSWORD, ca: %s/other.pem}", plain, manager, folder), "certificate is not accepted", 3},
 		{"readable", fmt.Sprintf("{ask: ldap, address: %q, %s, secret: env DIRECTORY_PASSWORD}", plain, manager), "cross the network readable", 3},
@@ -170,18 +171,14 @@ func TestLiveTakeDirectory(t *testing.T) {
 			}
 		})
 	}
-	encrypted, err := strconv.Atoi(tls[strings.LastIndex(tls, ":")+1:])
-	if err != nil {
-		t.Fatal(err)
-	}
-	keepsFormer(t, "{read: ldif, from: directory.ldif}", "directory.ldif", encrypted, func(port int) string {
+	keepsFormer(t, "{read: ldif, from: directory.ldif}", "directory.ldif", "tcp", strings.TrimPrefix(tls, "ldaps://"), func(port int) string {
 		return fmt.Sprintf("{ask: ldap, address: \"ldaps://localhost:%d\", %s, secret: env DIRECTORY_PASSWORD, ca: %s/server.pem, patience: 2 seconds}", port, manager, folder)
 	})
 }
 
 // cutting is a way to a server that breaks off after so many bytes of its answers; it
 // returns its port.
-func cutting(t *testing.T, port, after int) int {
+func cutting(t *testing.T, network, server string, after int) int {
 	t.Helper()
 	l, err := net.Listen("tcp", "localhost:0")
 	if err != nil {
@@ -196,7 +193,7 @@ func cutting(t *testing.T, port, after int) int {
 			}
 			go func() {
 				defer in.Close()
-				out, err := net.Dial("tcp", fmt.Sprintf("localhost:%d", port))
+				out, err := net.Dial(network, server)
 				if err != nil {
 					return
 				}
@@ -211,12 +208,12 @@ func cutting(t *testing.T, port, after int) int {
 
 // keepsFormer: where the server goes away in its answers, the former export stays as it
 // is, whole, and the run says so.
-func keepsFormer(t *testing.T, export, file string, port int, source func(port int) string) {
+func keepsFormer(t *testing.T, export, file, network, server string, source func(port int) string) {
 	t.Helper()
 	for _, after := range []int{200, 3000, 9000, 16000} {
 		t.Run(fmt.Sprintf("cut after %d bytes", after), func(t *testing.T) {
 			t.Parallel()
-			estate := takeEstate(t, export, source(cutting(t, port, after)))
+			estate := takeEstate(t, export, source(cutting(t, network, server, after)))
 			former := filepath.Join(estate, file)
 			if err := os.MkdirAll(filepath.Dir(former), 0o700); err != nil {
 				t.Fatal(err)
@@ -293,7 +290,7 @@ func TestLiveTakePostgreSQL(t *testing.T) {
 	if code != 3 || !strings.Contains(stdout, "not tried") || strings.Contains(stdout, "ebb-and-flow") {
 		t.Errorf("exit %d\n%s", code, stdout)
 	}
-	keepsFormer(t, "{read: postgresql, from: x}", "x/roles.csv", port, func(port int) string {
+	keepsFormer(t, "{read: postgresql, from: x}", "x/roles.csv", "tcp", fmt.Sprint("localhost:", port), func(port int) string {
 		return fmt.Sprintf("{ask: postgresql, address: \"postgres://localhost:%d/postgres?sslmode=verify-full\", user: postgres, ca: %s/server.pem, patience: 2 seconds}", port, folder)
 	})
 }
@@ -323,4 +320,7 @@ func TestLiveTakeMariaDB(t *testing.T) {
 	if code != 3 || !strings.Contains(stdout, "not tried") || strings.Contains(stdout, "ebb-and-flow") {
 		t.Errorf("exit %d\n%s", code, stdout)
 	}
+	keepsFormer(t, "{read: mariadb, from: x}", "x/global_priv.tsv", "unix", socket, func(port int) string {
+		return fmt.Sprintf("{ask: mariadb, address: \"localhost:%d\", user: root, patience: 2 seconds}", port)
+	})
 }
