@@ -33,8 +33,6 @@ type Database interface {
 	// Ask hands over the rows of a query, each good until the next. A null is the
 	// text "NULL". It stops at the first error of row and returns it.
 	Ask(query string, row func([]string) error) error
-	// Where names the server, for messages.
-	Where() string
 	Close()
 }
 

@@ -84,9 +84,10 @@ func packages(r *revision, t target, dir, program string, list []entry) ([]strin
 			return nil, err
 		}
 		info := nfpm.WithDefaults(&nfpm.Info{Name: "yewcone", Arch: t.arch, Platform: "linux", Version: number, Prerelease: strings.ReplaceAll(pre, "-", "."),
-			Section: "admin", Priority: "optional", Maintainer: "The makers of Yewcone <yewcone@marrowby.example>", Vendor: "Yewcone",
-			Description: "check password settings against rules\nHolds exported password settings and accounts of many unlike systems against\nrules for complexity, history, lockout and age, and finds gaps between them.",
-			Homepage:    "https://yewcone.example", MTime: r.at,
+			Section: "admin", Priority: "optional", Maintainer: "The makers of Yewcone <makers@yewcone.example>", Vendor: "Yewcone",
+			Description: "check password settings against rules\nHolds exported password settings and accounts of many unlike systems against\n" +
+				"rules for complexity, history, lockout and age, and finds gaps between them.",
+			Homepage: "https://yewcone.example", MTime: r.at,
 			Overridables: nfpm.Overridables{Contents: contents, RPM: nfpm.RPM{BuildHost: "localhost"}}})
 		if err := nfpm.PrepareForPackager(info, format); err != nil {
 			return nil, err

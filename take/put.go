@@ -10,7 +10,6 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
-	"sync"
 	"time"
 
 	"yewcone/intake"
@@ -46,7 +45,8 @@ func Run(ctx context.Context, s *Source, p *Protocol, o Options) (intake.Taken, 
 	defer undo()
 	taken := intake.Taken{At: o.Now().Truncate(time.Second), From: s.Ask + " " + s.Address, As: s.User}
 	var made []string
-	job := &Job{Source: s, Say: o.Say, Secret: sync.OnceValues(func() (string, error) { return secret(s.Secret, func() (string, error) { return o.Ask(s) }) })}
+	job := NewJob(s, func() (string, error) { return o.Ask(s) })
+	job.Say = o.Say
 	job.File = func(name string, fill func(io.Writer) error) error {
 		if !p.Folder {
 			name = fmt.Sprint(len(made))

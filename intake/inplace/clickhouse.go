@@ -99,7 +99,7 @@ func (h ClickHouse) Asked(text string, q facts.Question, split string) string {
 	case facts.Equals:
 		is = text + " IN (" + literals(h, q.Texts) + ")"
 	case facts.NameOnly:
-		is = fmt.Sprintf("if(position(%s, '@') = 0, %s, substring(%s, 1, toInt64(position(%s, '@')) - 1)) IN (%s)", text, text, text, text, literals(h, q.Texts))
+		is = fmt.Sprintf("substring(%s, 1, toInt64(position(concat(%s, '@'), '@')) - 1) IN (%s)", text, text, literals(h, q.Texts))
 	default:
 		var any []string
 		for _, t := range q.Texts {

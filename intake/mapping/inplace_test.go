@@ -144,8 +144,7 @@ func (e *embedded) Together(sound []string) string {
 	return "min(" + strings.Join(list, " || ',' || ") + ")"
 }
 
-func (e *embedded) Where() string { return "the test" }
-func (e *embedded) Close()        {}
+func (e *embedded) Close() {}
 
 func (e *embedded) Columns(source string) ([]intake.Column, error) {
 	rows, err := e.db.Query("SELECT * FROM " + source + " LIMIT 0")

@@ -41,7 +41,7 @@ func Database(ctx context.Context, j *take.Job) (intake.Database, error) {
 		case err != nil:
 			return take.Certificate(err)
 		}
-		d = &database{ctx: ctx, conn: conn, where: j.Source.Address}
+		d = &database{ctx: ctx, conn: conn}
 		return nil
 	})
 	if err != nil {
@@ -90,12 +90,9 @@ func optionsOf(j *take.Job) (*clickhouse.Options, error) {
 
 type database struct {
 	inplace.ClickHouse
-	ctx   context.Context
-	conn  driver.Conn
-	where string
+	ctx  context.Context
+	conn driver.Conn
 }
-
-func (d *database) Where() string { return d.where }
 
 func (d *database) Close() { _ = d.conn.Close() }
 

@@ -23,7 +23,7 @@ func Database(ctx context.Context, j *take.Job) (intake.Database, error) {
 		if err != nil {
 			return err
 		}
-		d = &database{ctx: ctx, c: c, where: j.Source.Address}
+		d = &database{ctx: ctx, c: c}
 		return d.begin()
 	})
 	if err != nil {
@@ -35,9 +35,8 @@ func Database(ctx context.Context, j *take.Job) (intake.Database, error) {
 // database is one transaction, which can write nothing and sees one moment.
 type database struct {
 	inplace.PostgreSQL
-	ctx   context.Context
-	c     *pgx.Conn
-	where string
+	ctx context.Context
+	c   *pgx.Conn
 }
 
 func (d *database) begin() error {
@@ -46,8 +45,6 @@ func (d *database) begin() error {
 		"SELECT set_config(name, 'off', true) FROM pg_catalog.pg_settings WHERE name = 'jit'; SAVEPOINT yewcone").ReadAll()
 	return err
 }
-
-func (d *database) Where() string { return d.where }
 
 func (d *database) Close() { _ = d.c.Close(context.WithoutCancel(d.ctx)) }
 
