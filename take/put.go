@@ -37,11 +37,10 @@ func Run(ctx context.Context, s *Source, p *Protocol, o Options) (intake.Taken, 
 	if err := os.MkdirAll(into, 0o700); err != nil {
 		return intake.Taken{}, err
 	}
-	work, err := os.MkdirTemp(into, ".taking-*")
+	work, undo, err := atomicfile.Folder(into, ".taking-*")
 	if err != nil {
 		return intake.Taken{}, err
 	}
-	undo := atomicfile.Begun(work)
 	defer undo()
 	taken := intake.Taken{At: o.Now().Truncate(time.Second), From: s.Ask + " " + s.Address, As: s.User}
 	var made []string
