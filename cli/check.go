@@ -18,6 +18,7 @@ import (
 	"yewcone/core/finding"
 	"yewcone/core/nearword"
 	"yewcone/core/rules"
+	"yewcone/core/signin"
 	"yewcone/intake/estatefolder"
 	"yewcone/intake/table"
 	"yewcone/output"
@@ -187,8 +188,22 @@ func openEstateIn(c *cli.Command, name string, systems []string, asOf time.Time)
 		return nil, err
 	}
 	collectOften(subjects, e.Relations(systems))
+	for i := range subjects {
+		if r := subjects[i].Record; r != nil {
+			r.Scratch = scratch
+		}
+	}
 	return &opened{e, subjects, audit.Options{Now: time.Now().UTC(), Examples: fewAccounts, MaxRefused: int(c.Int("bear")),
 		Jobs: int(c.Int("jobs")), ValueOf: e.ValueOf(asOf), Relations: e.Relations(systems)}, asOf}, nil
+}
+
+// scratch makes a file for what a record of sign-ins leaves no room for in memory.
+func scratch() (signin.Scratch, error) {
+	f, err := atomicfile.NewScratch()
+	if err != nil {
+		return nil, fmt.Errorf("what a record of sign-ins leaves no room for in memory cannot be put aside: %w", err)
+	}
+	return f, nil
 }
 
 // keepsApart refuses to write over what the estate is read from, and two results
@@ -214,7 +229,7 @@ func collectOften(subjects []audit.Subject, a *audit.Relations) {
 	switch {
 	case recorded:
 		allowMore(forRecords)
-		debug.SetGCPercent(20)
+		debug.SetGCPercent(10)
 	case len(subjects) > 1 && len(a.Match) > 0:
 		debug.SetGCPercent(20)
 	case len(subjects) > 1:

@@ -66,6 +66,7 @@ func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 	room := make([]byte, roomForGarbage)
 	defer runtime.KeepAlive(room)
 	defer tidyWhenStopped()()
+	defer atomicfile.Tidy()
 	defer boundMemory(stderr)()
 	app := newApp(stdout, stderr)
 	app.Reader = stdin

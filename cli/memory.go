@@ -23,7 +23,7 @@ import (
 // large one has a million.
 const (
 	mostMemory = 168<<20 + roomForGarbage
-	forRecords = 256 << 20 // more
+	forRecords = 64 << 20 // more
 	forSystem  = 1 << 19   // more for each of many
 )
 

@@ -81,7 +81,8 @@ of growing, pauses and addresses is left out, and said.
 			if err != nil {
 				return err
 			}
-			return show(c, func(w io.Writer, op output.Options) error {
+			defer result.Close()
+			err = show(c, func(w io.Writer, op output.Options) error {
 				op.All = c.Bool("all")
 				switch {
 				case propose && picture:
@@ -99,6 +100,7 @@ of growing, pauses and addresses is left out, and said.
 				}
 				return text.Replay(w, result, op)
 			})
+			return errors.Join(err, result.Err())
 		},
 	}
 }
@@ -156,7 +158,7 @@ func replayed(c *cli.Command, o *opened, s *audit.Subject, tries []replay.Try) (
 	if err != nil {
 		return nil, err
 	}
-	if err := r.Run(s.Record.Read); err != nil {
+	if err := r.Run(s.Record); err != nil {
 		return nil, err
 	}
 	result := r.Done()

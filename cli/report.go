@@ -85,6 +85,7 @@ func writeReport(ctx context.Context, c *cli.Command) error {
 			continue
 		}
 		if r, err := replayed(c, opened, &opened.subjects[i], nil); err == nil { // a record that cannot be read was told above
+			defer r.Close()
 			replays = append(replays, r)
 		}
 	}

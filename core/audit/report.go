@@ -22,7 +22,9 @@ func (e *engine) finish() error {
 	if e.summary.Accounts > 0 {
 		e.reachingNobody()
 		e.systemChecks()
-		e.recordChecks()
+		if err := e.recordChecks(); err != nil {
+			return err
+		}
 		return e.tellUnmatched()
 	}
 	notes := e.subject.Export.Notes()

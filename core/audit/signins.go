@@ -104,14 +104,13 @@ const mostLetIn = 5
 
 // recordChecks look at what the record has of the whole system, once all
 // accounts went past.
-func (e *engine) recordChecks() {
+func (e *engine) recordChecks() error {
 	d := e.signins.digest
 	if d == nil {
-		return
+		return nil
 	}
 	v := check.RecordView{Sources: d.Sources, Whole: !e.partial()}
-	byNumber := map[string]int{}
-	d.Unclaimed(func(a *signin.Account, failedFrom []string) {
+	d.Unclaimed(func(a *signin.Account) {
 		switch {
 		case a.LetIn+a.ByKey > 0:
 			if v.LetIns++; len(v.LetInToo) < mostLetIn {
@@ -120,16 +119,13 @@ func (e *engine) recordChecks() {
 		case a.Failures > 0:
 			v.Strange.Names++
 			v.Strange.Wrong += a.Failures
-			for _, s := range failedFrom {
-				if byNumber[s]++; byNumber[s] > v.Strange.MostTried {
-					v.Strange.Most, v.Strange.MostTried = s, byNumber[s]
-				}
-			}
 		}
 	})
+	v.Strange.Most, v.Strange.MostTried = d.MostTried()
 	for i := range e.rules {
 		if c := e.rules[i].check; c != nil && c.Record != nil {
 			c.Record(&v, func(found check.Hit) { e.found(i, found) })
 		}
 	}
+	return d.Err()
 }

@@ -77,12 +77,27 @@ func times(n int, one, many string) string {
 	return fmt.Sprintf("%d %s", n, many)
 }
 
+// addressesTold is how many addresses are told one by one of what many do, those
+// with most wrong passwords.
+const addressesTold = 100
+
 func eachSource(v *RecordView, hit func(Hit), says func(*signin.Source) string) {
+	found, wrong := 0, 0 // wrong passwords of those that are not told
 	v.Sources(func(s *signin.Source) {
-		if text := says(s); text != "" {
-			hit(Hit{Says: text, Value: s.Name, Key: []string{s.Name}})
+		text := says(s)
+		if text == "" {
+			return
 		}
+		if found++; found <= addressesTold {
+			hit(Hit{Says: text, Value: s.Name, Key: []string{s.Name}})
+			return
+		}
+		wrong += s.Failures
 	})
+	if more := found - addressesTold; more > 0 {
+		hit(Hit{Says: fmt.Sprintf("%s more did so, with %s", times(more, "address", "addresses"), times(wrong, "wrong password", "wrong passwords")),
+			Key: []string{"others"}})
+	}
 }
 
 // unlike says what is unlike all before it in an administrator's sign-ins; "" for

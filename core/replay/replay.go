@@ -149,7 +149,7 @@ func (r *Result) Accounts() iter.Seq[*Account] {
 	return func(yield func(*Account) bool) {
 		for n := range r.replay.replay.AccountsByName(r.accounts) {
 			a := r.replay.replay.Account(n)
-			if !yield(&Account{&a, *r.replay.find([]byte(a.Name))}) {
+			if !yield(&Account{&a, *r.replay.who(n)}) {
 				return
 			}
 		}
@@ -168,6 +168,12 @@ func (r *Result) Sources() iter.Seq[*signin.Source] {
 	}
 }
 
+// Err is what failed of what was put aside, once all that is wanted was asked for.
+func (r *Result) Err() error { return r.replay.replay.Err() }
+
+// Close gives back what the replay put things aside in.
+func (r *Result) Close() error { return r.replay.replay.Close() }
+
 // Failing is how many names and how many addresses failed; the address of those
 // that have none is not counted.
 func (r *Result) Failing() (accounts, sources int) { return r.failing[0], r.failing[1] }
@@ -175,18 +181,25 @@ func (r *Result) Failing() (accounts, sources int) { return r.failing[0], r.fail
 // A Replay takes the events of one system.
 type Replay struct {
 	system string
-	kinds  map[Who]*Who // those that differ
-	names  signin.Names
-	who    []*Who       // by the number of the name
-	dns    signin.Names // distinguished names
-	dnWho  []*Who
-	folded signin.Names // names, as the record folds them
-	alike  []*Who       // by the number of the folded name; nil until something folds
-	common values       // of an account, for what is done about addresses that try names that are none
+	kinds  []*Who // those that differ; the first is nobody
+	common values // of an account, for what is done about addresses that try names that are none
 	bounds *bounds
 	tries  []Try
 	replay *signin.Replay
 }
+
+// known are the accounts of an export, each with the number of its kind.
+type known struct {
+	names  signin.Names
+	who    []uint32     // by the number of the name
+	dns    signin.Names // distinguished names
+	dnWho  []uint32
+	folded signin.Names // names, as the record folds them
+	alike  []uint32     // by the number of the folded name; nil until something folds
+}
+
+// who is what the export says of the name of a number.
+func (r *Replay) who(account uint32) *Who { return r.kinds[r.replay.List(account)] }
 
 // New reads the accounts of a system and makes a replay of the lockout in force
 // and of proposed ones, which are held against what linked systems have.
@@ -195,7 +208,9 @@ func New(s *audit.Subject, o audit.Options, tries []Try, links []Linked) (*Repla
 	if err != nil {
 		return nil, err
 	}
-	r := &Replay{system: s.Export.System().Name, kinds: map[Who]*Who{}, tries: tries}
+	k := &known{}
+	r := &Replay{system: s.Export.System().Name, kinds: []*Who{{}}, tries: tries}
+	numbers := map[Who]uint32{*r.kinds[0]: 0}
 	if r.bounds, err = boundsOf(s.Export.System(), judge, links); err != nil {
 		return nil, err
 	}
@@ -215,20 +230,21 @@ func New(s *audit.Subject, o audit.Options, tries []Try, links []Linked) (*Repla
 		if o.Progress != nil {
 			o.Progress.Add(1)
 		}
-		if len(r.who) == 0 {
+		if len(k.who) == 0 {
 			r.common = w.force
 		}
-		shared := r.kinds[w]
-		if shared == nil {
-			shared = &w
-			r.kinds[w] = shared
+		number, there := numbers[w]
+		if !there {
+			number = uint32(len(r.kinds))
+			numbers[w] = number
+			r.kinds = append(r.kinds, &w)
 		}
-		if n := r.names.Number([]byte(a.Login)); int(n) == len(r.who) {
-			r.who = append(r.who, shared)
+		if n := k.names.Number([]byte(a.Login)); int(n) == len(k.who) {
+			k.who = append(k.who, number)
 		}
 		if a.DN != "" {
-			if n := r.dns.Number([]byte(strings.ToLower(a.DN))); int(n) == len(r.dnWho) {
-				r.dnWho = append(r.dnWho, shared)
+			if n := k.dns.Number([]byte(strings.ToLower(a.DN))); int(n) == len(k.dnWho) {
+				k.dnWho = append(k.dnWho, number)
 			}
 		}
 		return nil
@@ -236,51 +252,44 @@ func New(s *audit.Subject, o audit.Options, tries []Try, links []Linked) (*Repla
 	if err != nil {
 		return nil, err
 	}
-	lists := map[*Who][]signin.Lockout{}
-	r.replay = signin.New(func(account string) []signin.Lockout {
-		w := r.find([]byte(account))
-		list, made := lists[w]
-		if !made {
-			list = r.lockouts(w)
-			lists[w] = list
-		}
-		return list
-	})
+	var lists [][]signin.Lockout
+	for _, w := range r.kinds {
+		lists = append(lists, r.lockouts(w))
+	}
+	r.replay = signin.New(lists, func(account []byte) int { return int(k.find(account, r.replay.Folding)) })
 	r.replay.Progress = o.SignIns
 	return r, nil
 }
 
-var nobody = &Who{}
-
-// find is who has a name of the record, as the record folds it.
-func (r *Replay) find(account []byte) *Who {
-	folding := r.replay.Folding
+// find is the number of the kind of who has a name of the record, as the record
+// folds it; 0 for nobody.
+func (k *known) find(account []byte, folding signin.Folding) uint32 {
 	if folding.DN {
-		if n, ok := r.dns.Find(account); ok {
-			return r.dnWho[n]
+		if n, ok := k.dns.Find(account); ok {
+			return k.dnWho[n]
 		}
-		return nobody
+		return 0
 	}
-	if n, ok := r.names.Find(account); ok {
-		return r.who[n]
+	if n, ok := k.names.Find(account); ok {
+		return k.who[n]
 	}
 	if folding == (signin.Folding{}) {
-		return nobody
+		return 0
 	}
-	if r.alike == nil {
-		for i, w := range r.who {
-			name := folding.Fold([]byte(r.names.Name(uint32(i))))
-			if n := r.folded.Number(name); int(n) == len(r.alike) {
-				r.alike = append(r.alike, w)
+	if k.alike == nil {
+		for i, w := range k.who {
+			name := folding.Fold(k.names.Bytes(uint32(i)))
+			if n := k.folded.Number(name); int(n) == len(k.alike) {
+				k.alike = append(k.alike, w)
 			} else {
-				r.alike[n] = nobody // two that the system would not tell apart
+				k.alike[n] = 0 // two that the system would not tell apart
 			}
 		}
 	}
-	if n, ok := r.folded.Find(account); ok {
-		return r.alike[n]
+	if n, ok := k.folded.Find(account); ok {
+		return k.alike[n]
 	}
-	return nobody
+	return 0
 }
 
 // lockouts are those to hold against somebody's sign-ins.
@@ -343,9 +352,9 @@ func seconds(v setting.Value, off int64) int64 {
 	return off
 }
 
-// Run takes the events that a reader calls do with.
-func (r *Replay) Run(read func(*signin.Book, func(*signin.Event)) error) error {
-	return r.replay.Run(read)
+// Run takes the events of a record.
+func (r *Replay) Run(record *signin.Record) error {
+	return r.replay.RunApart(record.Scratch, record.Read)
 }
 
 // Done sums up.
@@ -359,9 +368,9 @@ func (r *Replay) Done() *Result {
 			Column{Title: r.tries[i].Text(), Try: r.tries[i], Beyond: !r.bounds.can(&r.tries[i]), Against: r.bounds.against(&r.tries[i])},
 		)
 	}
-	for _, n := range accounts {
-		a := r.replay.Sum(n)
-		who := r.find(r.replay.Accounts.Bytes(n))
+	locked, lockedPrograms := make([]int64, len(out.Columns)), make([]int64, len(out.Columns)) // seconds
+	r.replay.Sums(func(n uint32, a *signin.Sum) {
+		who := r.who(n)
 		if a.Failures > 0 {
 			out.failing[0]++
 		}
@@ -369,7 +378,7 @@ func (r *Replay) Done() *Result {
 		out.LetIn += a.LetIn
 		out.ByKey += a.ByKey
 		if !who.Known {
-			continue // what is no account is not locked
+			return // what is no account is not locked
 		}
 		if who.unsure && a.Failures > 0 {
 			out.Unsure++
@@ -395,9 +404,9 @@ func (r *Replay) Done() *Result {
 				}
 			}
 			c.Locks += u.Locks
-			c.Hours += float64(u.Locked) / 3600
+			locked[i] += u.Locked
 			if who.Kind == facts.Service {
-				c.HoursPrograms += float64(u.Locked) / 3600
+				lockedPrograms[i] += u.Locked
 			}
 			c.RefusedRight += u.RefusedRight
 			c.RefusedWrong += u.RefusedWrong
@@ -407,9 +416,11 @@ func (r *Replay) Done() *Result {
 			c.ShutWrong += u.ShutWrong
 			c.NoLimitKnown = c.NoLimitKnown || a.Failures > 0 && !r.limitKnown(who, i)
 		}
+	})
+	for i := range out.Columns {
+		out.Columns[i].Hours, out.Columns[i].HoursPrograms = float64(locked[i])/3600, float64(lockedPrograms[i])/3600
 	}
-	for _, n := range sources {
-		failed, shut := r.replay.SourceSum(n)
+	r.replay.SourceSums(func(n uint32, failed int, shut []int) {
 		if failed > 0 && r.replay.Sources.Name(n) != "" {
 			out.failing[1]++
 		}
@@ -418,7 +429,7 @@ func (r *Replay) Done() *Result {
 				out.Columns[i].Shut++
 			}
 		}
-	}
+	})
 	return out
 }
 

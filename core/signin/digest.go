@@ -11,6 +11,8 @@ type Record struct {
 	Name string // of its files, as it is told
 	AsOf int64  // the moment that the export speaks for, in seconds since 1970; 0 where not known
 	Read func(*Book, func(*Event)) error
+	// Scratch makes a file for what does not stay in memory; nil for none.
+	Scratch func() (Scratch, error)
 
 	once   sync.Once
 	digest *Digest
@@ -21,9 +23,9 @@ type Record struct {
 // which may be nil.
 func (r *Record) Digest(progress *atomic.Int64) (*Digest, error) {
 	r.once.Do(func() {
-		replay := New(func(string) []Lockout { return nil })
+		replay := New([][]Lockout{nil}, func([]byte) int { return 0 })
 		replay.Watch, replay.asOf, replay.Progress = true, r.AsOf*1e6, progress
-		if r.err = replay.Run(r.Read); r.err == nil {
+		if r.err = replay.RunApart(r.Scratch, r.Read); r.err == nil {
 			r.digest = digestOf(replay, r.Name)
 		}
 	})
@@ -74,13 +76,37 @@ func (d *Digest) Sources(do func(*Source)) {
 }
 
 // Unclaimed calls do for each name of no account that was asked for, in the order
-// of the record, with the addresses from which it failed that are known one by
-// one.
-func (d *Digest) Unclaimed(do func(a *Account, failedFrom []string)) {
+// of the record.
+func (d *Digest) Unclaimed(do func(a *Account)) {
 	for n := range d.claimed {
 		if !d.claimed[n].Load() {
-			a := d.replay.Account(uint32(n))
-			do(&a, d.replay.FailedFrom(uint32(n)))
+			a, _ := d.replay.apart.account(d.replay, uint32(n))
+			do(&a)
 		}
 	}
 }
+
+// MostTried is the address that failed with most of the names that Unclaimed tells
+// of and that never were let in, and with how many; of as many the first.
+func (d *Digest) MostTried() (source string, names int) {
+	with := make([]uint32, d.replay.Sources.Len())
+	for n := range d.claimed {
+		if d.claimed[n].Load() {
+			continue
+		}
+		if a, from := d.replay.apart.account(d.replay, uint32(n)); a.LetIn+a.ByKey == 0 {
+			for _, s := range from {
+				with[s]++
+			}
+		}
+	}
+	for n, times := range with {
+		if int(times) > names {
+			source, names = d.replay.Sources.Name(uint32(n)), int(times)
+		}
+	}
+	return source, names
+}
+
+// Err is what failed of the scratch file, once all was asked for.
+func (d *Digest) Err() error { return d.replay.Err() }

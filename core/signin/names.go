@@ -2,17 +2,23 @@ package signin
 
 import (
 	"bytes"
+	"encoding/binary"
 	"sync"
 )
 
 // Names give names numbers, each the same one every time. One goroutine may give
 // numbers while others ask for the names of numbers that they were given.
 type Names struct {
-	mu    sync.RWMutex // held while anything below is changed
-	text  []byte       // all names, one behind the other
-	ends  []uint32     // where each ends in it
-	slots []slot       // open addressing, of a power of two
+	mu    sync.RWMutex  // held while anything below is changed
+	text  [][]byte      // pages of names, each behind its length
+	begin table[uint32] // where each begins: the page, and the place on it
+	count int
+	slots []slot // open addressing, of a power of two
 }
+
+// placeBits are those of a place on a page of names; a name that is longer has a
+// page of its own.
+const placeBits = 20
 
 // slot is where a name may stand; a number counted from 1, 0 for none.
 type slot struct{ hash, number uint32 }
@@ -31,11 +37,10 @@ func hashOf(name []byte) uint32 {
 }
 
 func (n *Names) at(number uint32) []byte {
-	from := uint32(0)
-	if number > 0 {
-		from = n.ends[number-1]
-	}
-	return n.text[from:n.ends[number]]
+	from := *n.begin.at(number)
+	text := n.text[from>>placeBits][from&(1<<placeBits-1):]
+	length, size := binary.Uvarint(text)
+	return text[size : size+int(length) : size+int(length)]
 }
 
 // Find returns the number of a name; false where it has none.
@@ -62,12 +67,18 @@ func (n *Names) Number(name []byte) uint32 {
 	}
 	n.mu.Lock()
 	defer n.mu.Unlock()
-	if len(n.ends)*2 >= len(n.slots) {
+	if n.count*2 >= len(n.slots) {
 		n.grow()
 	}
-	number := uint32(len(n.ends))
-	n.text = append(n.text, name...)
-	n.ends = append(n.ends, uint32(len(n.text)))
+	number := uint32(n.count)
+	n.count++
+	last := len(n.text) - 1
+	if last < 0 || len(n.text[last])+binary.MaxVarintLen32+len(name) > 1<<placeBits {
+		n.text = append(n.text, nil)
+		last++
+	}
+	*n.begin.at(number) = uint32(last<<placeBits | len(n.text[last]))
+	n.text[last] = append(binary.AppendUvarint(n.text[last], uint64(len(name))), name...)
 	n.put(slot{hashOf(name), number + 1})
 	return number
 }
@@ -97,16 +108,25 @@ func (n *Names) Name(number uint32) string {
 	return string(n.at(number))
 }
 
-// Bytes is the name of a number, not to be changed, once no more are numbered.
-func (n *Names) Bytes(number uint32) []byte { return n.at(number) }
+// Bytes is the name of a number, not to be changed.
+func (n *Names) Bytes(number uint32) []byte {
+	n.mu.RLock()
+	defer n.mu.RUnlock()
+	return n.at(number)
+}
 
 // Len is how many names there are.
-func (n *Names) Len() int { return len(n.ends) }
+func (n *Names) Len() int { return n.count }
+
+// Close gives back what finds names; no more are found or numbered.
+func (n *Names) Close() { n.slots = nil }
 
 // A Book numbers what a record names.
 type Book struct {
 	Accounts, Sources Names
 	Folding           Folding // that a reader applied to names of accounts
+	// Scratch is as that of the Record.
+	Scratch func() (Scratch, error)
 }
 
 // Account numbers the name of an account, as the system folds it.

@@ -36,6 +36,9 @@ type sets struct {
 	ranks  []*ranks
 }
 
+// begin makes room for other sets.
+func (a *sets) begin() { a.used, a.ranks = 0, nil }
+
 // each calls do for each member that is known one by one, until it returns false.
 func (a *sets) each(s *set, do func(uint32) bool) {
 	if s.n == large {

@@ -5,6 +5,7 @@ package signin
 
 import (
 	"bytes"
+	"cmp"
 	"iter"
 	"slices"
 	"sync/atomic"
@@ -61,38 +62,6 @@ type Source struct {
 	Shut        []int    // how often each lockout would have shut it out; nil for never
 }
 
-// tally is what is kept of an account.
-type tally struct {
-	letIn, byKey uint32
-	in           set    // addresses that it was let in from
-	failed       *wrong // nil for no failure
-	habits       *Habits
-}
-
-// wrong is what is kept of an account that failed.
-type wrong struct {
-	peak  peak
-	times uint32
-	from  set
-	under []Under
-	rules []Lockout
-}
-
-// origin is what is kept of an address.
-type origin struct {
-	peak          peak
-	failed, letIn uint32
-	tried, in     set
-	first, last   int64
-	limits        *limits // nil where no lockout looks at addresses
-}
-
-// limits are what lockouts do to an address.
-type limits struct {
-	holds []hold // by the lockouts
-	shut  []int
-}
-
 // A Replay takes events and tells what lockouts would have done.
 type Replay struct {
 	Book
@@ -106,10 +75,14 @@ type Replay struct {
 	First, Last int64
 	OutOfOrder  int64 // events that were earlier than the one before
 
-	rules    func(account string) []Lockout
-	accounts table[tally] // by number
-	sources  table[origin]
-	sets     sets
+	lists    [][]Lockout
+	of       func(account []byte) int
+	listOf   table[uint32] // by the number of a name: its list of lockouts, from 1; 0 for not asked yet
+	limits   []int         // columns, each the first of those that have the same limits of addresses
+	limitOf  []int         // by column: its place among these; -1 for one that never has a limit
+	accounts tallies
+	sources  origins
+	apart    *apart // nil where all is kept in memory
 	hours    []Hour
 	told     int
 	asOf     int64 // see Habits.LastBefore; 0 for none
@@ -127,12 +100,52 @@ func (t *table[T]) at(number uint32) *T {
 	return &t.pages[number/pageSize][number%pageSize]
 }
 
-// New makes a replay; rules are the lockouts to try on an account, as many for
-// each, which may share them.
-func New(rules func(account string) []Lockout) *Replay { return &Replay{rules: rules} }
+// New makes a replay. The lists have the lockouts to try, as many each; of says
+// which list holds for an account.
+func New(lists [][]Lockout, of func(account []byte) int) *Replay {
+	r := &Replay{lists: lists, of: of}
+	for column := range lists[0] {
+		r.limitOf = append(r.limitOf, r.limitAt(column))
+	}
+	return r
+}
+
+// limitAt is the place of a column's limits among those that differ.
+func (r *Replay) limitAt(column int) int {
+	without := func(list []Lockout) bool { return list[column].Source.Attempts <= 0 }
+	if !slices.ContainsFunc(r.lists, func(list []Lockout) bool { return !without(list) }) {
+		return -1
+	}
+	for at, other := range r.limits {
+		differs := func(list []Lockout) bool { return list[column].Source != list[other].Source }
+		if !slices.ContainsFunc(r.lists, differs) {
+			return at
+		}
+	}
+	r.limits = append(r.limits, column)
+	return len(r.limits) - 1
+}
+
+// List says which list of lockouts holds for the name of a number.
+func (r *Replay) List(account uint32) int {
+	at := r.listOf.at(account)
+	if *at == 0 {
+		*at = uint32(r.of(r.Accounts.Bytes(account))) + 1
+	}
+	return int(*at - 1)
+}
+
+// lockouts are those that hold for the name of a number.
+func (r *Replay) lockouts(account uint32) []Lockout { return r.lists[r.List(account)] }
 
 // Add takes the next event.
 func (r *Replay) Add(e *Event) {
+	at := r.note(e)
+	r.addAccount(&r.accounts, e, at, r.addSource(&r.sources, e, at))
+}
+
+// note counts an event among all, and returns the moment at which it counts.
+func (r *Replay) note(e *Event) int64 {
 	at, times := e.At, int(e.Times)
 	if r.Events == 0 {
 		r.First, r.Last = at, at
@@ -150,85 +163,13 @@ func (r *Replay) Add(e *Event) {
 			r.Progress.Add(tellEvery)
 		}
 	}
-	a, s, hour := r.accounts.at(e.Account), r.sources.at(e.Source), r.hour(at)
-	if r.Watch {
-		if a.habits == nil {
-			a.habits = &Habits{}
-		}
-		a.habits.add(e, at, r)
-	}
-	switch e.Outcome {
+	switch hour := r.hour(at); e.Outcome {
 	case Failed:
-		if a.failed == nil {
-			a.failed = &wrong{rules: r.rules(r.Accounts.Name(e.Account))}
-			a.failed.under = make([]Under, len(a.failed.rules))
-		}
-		if s.failed == 0 {
-			s.first = at
-		}
-		s.last = at
 		hour.Wrong += times
-		a.failed.times += uint32(times)
-		a.failed.peak.add(at, times)
-		r.sets.add(&a.failed.from, e.Source)
-		s.failed += uint32(times)
-		s.peak.add(at, times)
-		r.sets.add(&s.tried, e.Account)
-	case LetIn, ByKey:
-		r.sets.add(&a.in, e.Source)
-		r.sets.add(&s.in, e.Account)
-		if e.Outcome == ByKey {
-			a.byKey += uint32(times)
-			return
-		}
+	case LetIn:
 		hour.Right += times
-		a.letIn += uint32(times)
-		s.letIn += uint32(times)
-		if a.failed == nil {
-			return // there is nothing to set back, and nothing locked
-		}
 	}
-	f := a.failed
-	for i := range f.rules {
-		for range times {
-			before := f.under[i].Locks
-			if r.meet(s, e.Source, f, i, at, e.Outcome); f.under[i].Locks > before {
-				hour.lock(i, len(f.rules))
-			}
-		}
-	}
-}
-
-// meet holds one sign-in from an address against one lockout.
-func (r *Replay) meet(s *origin, number uint32, f *wrong, i int, at int64, outcome Outcome) {
-	u, l := &f.under[i], &f.rules[i]
-	if u.Known = l.Known; !l.Known {
-		return
-	}
-	if limit := &l.Source; limit.Attempts > 0 {
-		if s.limits == nil {
-			s.limits = &limits{make([]hold, len(f.rules)), make([]int, len(f.rules))}
-			if r.Sources.Name(number) == "" {
-				s.limits.holds = nil // nobody knows which address it is
-			}
-		}
-		if s.limits.holds != nil {
-			h := &s.limits.holds[i]
-			if h.holds(at) {
-				if outcome == Failed {
-					u.ShutWrong++
-				} else {
-					u.ShutRight++
-				}
-				return
-			}
-			if outcome == Failed && h.fail(at, limit.Attempts, limit.Window) {
-				s.limits.shut[i]++
-				h.shut(at, limit.Duration)
-			}
-		}
-	}
-	u.take(l, at, outcome)
+	return at
 }
 
 // tellEvery is after how many sign-ins progress is told.
@@ -239,13 +180,6 @@ type Hour struct {
 	Start        int64 // in microseconds since 1970
 	Wrong, Right int   // passwords
 	Locks        []int // by the lockouts that were asked; nil for none
-}
-
-func (h *Hour) lock(i, of int) {
-	if h.Locks == nil {
-		h.Locks = make([]int, of)
-	}
-	h.Locks[i]++
 }
 
 // hour is the one at a moment, which is no earlier than those before.
@@ -264,28 +198,33 @@ func (r *Replay) Hours() []Hour { return r.hours }
 // those with most failures first, and else in no order. No event may be added
 // after it.
 func (r *Replay) Done() (accounts, sources []uint32) {
+	if r.apart == nil {
+		r.finish(&r.accounts)
+		r.lockHours(r.accounts.locks)
+	}
 	for n := range uint32(r.Accounts.Len()) {
 		accounts = append(accounts, n)
-		f := r.accounts.at(n).failed
-		if f == nil {
-			continue
-		}
-		for i := range f.under {
-			u := &f.under[i]
-			switch {
-			case u.lock.forever:
-				u.Locked += (r.Last - u.lock.until + 1) / 1e6
-			case u.lock.until > r.Last:
-				u.Locked -= (u.lock.until - r.Last) / 1e6
-			}
-		}
 	}
 	for n := range uint32(r.Sources.Len()) {
 		sources = append(sources, n)
 	}
 	mostFirst(accounts, r.failures)
-	mostFirst(sources, func(n uint32) uint32 { return r.sources.at(n).failed })
+	mostFirst(sources, r.sourceFailures)
 	return accounts, sources
+}
+
+// lockHours puts locks into the hours that they fell in.
+func (r *Replay) lockHours(locks map[int64][]int) {
+	for start, counts := range locks {
+		at, _ := slices.BinarySearchFunc(r.hours, start, func(h Hour, start int64) int { return cmp.Compare(h.Start, start) })
+		h := &r.hours[at]
+		if h.Locks == nil {
+			h.Locks = make([]int, len(counts))
+		}
+		for i, n := range counts {
+			h.Locks[i] += n
+		}
+	}
 }
 
 // mostFirst sorts numbers by how many failures they have.
@@ -328,94 +267,68 @@ func (r *Replay) AccountsByName(numbers []uint32) iter.Seq[uint32] {
 
 // SourcesByName is as AccountsByName.
 func (r *Replay) SourcesByName(numbers []uint32) iter.Seq[uint32] {
-	return r.Sources.ByName(numbers, func(n uint32) uint32 { return r.sources.at(n).failed })
+	return r.Sources.ByName(numbers, r.sourceFailures)
 }
 
 // A Sum is what counts of an account, without its addresses.
 type Sum struct {
 	Failures, LetIn, ByKey int
-	Under                  []Under
+	Under                  []Under // nil where nothing was held against it
 }
 
-// Sum is what counts of the name of a number; its lockouts only where it failed.
-func (r *Replay) Sum(number uint32) Sum {
-	t := r.accounts.at(number)
-	s := Sum{LetIn: int(t.letIn), ByKey: int(t.byKey)}
-	if t.failed != nil {
-		s.Failures, s.Under = int(t.failed.times), t.failed.under
+// Sums calls do for each name, in the order of numbers; what it is given is good
+// until it returns.
+func (r *Replay) Sums(do func(number uint32, s *Sum)) {
+	for n := range uint32(r.Accounts.Len()) {
+		a := r.Account(n)
+		s := Sum{a.Failures, a.LetIn, a.ByKey, a.Under}
+		do(n, &s)
 	}
-	return s
 }
 
-// SourceSum is how often an address failed and how often each lockout would have
-// shut it out.
-func (r *Replay) SourceSum(number uint32) (failed int, shut []int) {
-	o := r.sources.at(number)
-	if o.limits != nil {
-		shut = o.limits.shut
+// SourceSums calls do for each address with how often it failed and how often
+// each lockout would have shut it out, which is nil for never.
+func (r *Replay) SourceSums(do func(number uint32, failed int, shut []int)) {
+	for n := range uint32(r.Sources.Len()) {
+		s := r.Source(n)
+		do(n, s.Failures, s.Shut)
 	}
-	return int(o.failed), shut
 }
 
 func (r *Replay) failures(account uint32) uint32 {
+	if r.apart != nil {
+		return r.apart.failed[account]
+	}
 	if f := r.accounts.at(account).failed; f != nil {
 		return f.times
 	}
 	return 0
 }
 
-// Account is what was seen of the name of a number.
-func (r *Replay) Account(number uint32) Account {
-	t := r.accounts.at(number)
-	a := Account{Name: r.Accounts.Name(number), LetIn: int(t.letIn), ByKey: int(t.byKey)}
-	a.SourcesIn, _ = r.sets.len(&t.in)
-	if t.habits != nil {
-		a.Habits = *t.habits
+func (r *Replay) sourceFailures(source uint32) uint32 {
+	if r.apart != nil {
+		return r.apart.failedFrom[source]
 	}
-	f := t.failed
-	if f == nil {
-		for _, l := range r.rules(a.Name) {
-			a.Under = append(a.Under, Under{Known: l.Known})
-		}
-		return a
-	}
-	a.Failures, a.Peaks, a.PeakAt, a.Under = int(f.times), f.peak.peaks(), f.peak.at, f.under
-	a.Sources, a.About = r.sets.len(&f.from)
-	a.NeverIn = r.sets.without(&f.from, &t.in)
-	r.sets.each(&f.from, func(m uint32) bool {
-		if r.sets.has(&t.in, m) {
-			a.SourcesLetIn++
-		}
-		return true
-	})
-	return a
+	return r.sources.at(source).failed
 }
 
-// FailedFrom are the addresses from which the name of a number failed, those that
-// are known one by one.
-func (r *Replay) FailedFrom(number uint32) (list []string) {
-	if f := r.accounts.at(number).failed; f != nil {
-		r.sets.each(&f.from, func(m uint32) bool {
-			list = append(list, r.Sources.Name(m))
-			return true
-		})
+// Account is what was seen of the name of a number.
+func (r *Replay) Account(number uint32) Account {
+	if r.apart != nil {
+		a, _ := r.apart.account(r, number)
+		return a
 	}
-	return list
+	return r.account(&r.accounts, number)
 }
 
 // Source is what was seen of the address of a number.
 func (r *Replay) Source(number uint32) Source {
-	o := r.sources.at(number)
-	s := Source{Name: r.Sources.Name(number), Failures: int(o.failed), LetIn: int(o.letIn), Peaks: o.peak.peaks(), First: o.first, Last: o.last}
-	s.InVain, s.About = r.sets.len(&o.tried)
-	s.OnlyWrong = r.sets.without(&o.tried, &o.in)
-	s.NamesIn, _ = r.sets.len(&o.in)
-	r.sets.each(&o.in, func(m uint32) bool {
-		s.CameInAs = append(s.CameInAs, r.Accounts.Name(m))
-		return len(s.CameInAs) < fewNames
-	})
-	if o.limits != nil {
-		s.Shut = o.limits.shut
+	if r.apart != nil {
+		return r.apart.source(r, number)
+	}
+	s, came := r.source(&r.sources, number)
+	for _, n := range came {
+		s.CameInAs = append(s.CameInAs, r.Accounts.Name(n))
 	}
 	return s
 }
@@ -425,39 +338,46 @@ const eventsInBatch = 1 << 10
 
 // Run takes the events that a reader calls do with, while it reads on.
 func (r *Replay) Run(read func(book *Book, do func(*Event)) error) error {
+	return r.batches(read, func(batch []Event) {
+		warm := 0
+		for i := range batch { // so that what they need comes from memory side by side
+			e := &batch[i]
+			a, s := r.accounts.at(e.Account), r.sources.at(e.Source)
+			if warm += int(a.letIn) + int(s.failed); a.failed != nil {
+				warm += int(a.failed.times)
+			}
+		}
+		for i := range batch {
+			e := &batch[i]
+			a, s := r.accounts.at(e.Account), r.sources.at(e.Source)
+			if e.Outcome != Failed {
+				warm += r.accounts.sets.warm(&a.in) + r.sources.sets.warm(&s.in)
+			} else if warm += r.sources.sets.warm(&s.tried); a.failed != nil {
+				warm += r.accounts.sets.warm(&a.failed.from)
+				for n := range a.failed.under {
+					warm += a.failed.under[n].Locks
+				}
+			}
+		}
+		for i := range batch {
+			r.Add(&batch[i])
+		}
+		warmed.Add(int64(warm))
+	})
+}
+
+// batches hands events over in batches to somebody who counts while read reads on.
+func (r *Replay) batches(read func(book *Book, do func(*Event)) error, count func([]Event)) error {
 	full, empty, done := make(chan []Event, 16), make(chan []Event, 16), make(chan struct{})
 	go func() {
 		defer close(done)
-		warm := 0
 		for batch := range full {
-			for i := range batch { // so that what they need comes from memory side by side
-				e := &batch[i]
-				a, s := r.accounts.at(e.Account), r.sources.at(e.Source)
-				if warm += int(a.letIn) + int(s.failed); a.failed != nil {
-					warm += int(a.failed.times)
-				}
-			}
-			for i := range batch {
-				e := &batch[i]
-				a, s := r.accounts.at(e.Account), r.sources.at(e.Source)
-				if e.Outcome != Failed {
-					warm += r.sets.warm(&a.in) + r.sets.warm(&s.in)
-				} else if warm += r.sets.warm(&s.tried); a.failed != nil {
-					warm += r.sets.warm(&a.failed.from)
-					for n := range a.failed.under {
-						warm += a.failed.under[n].Locks
-					}
-				}
-			}
-			for i := range batch {
-				r.Add(&batch[i])
-			}
+			count(batch)
 			select {
 			case empty <- batch[:0]:
 			default:
 			}
 		}
-		warmed.Store(int64(warm))
 	}()
 	batch := make([]Event, 0, eventsInBatch)
 	err := read(&r.Book, func(e *Event) {

@@ -30,7 +30,7 @@ func TestUnder(t *testing.T) {
 		{"never", Lockout{Known: true}, "wwwr", "0 0 3 0 0"},
 		{"not known", Lockout{}, "www", "0 0 0 0 0"},
 	} {
-		r := New(func(string) []Lockout { return []Lockout{c.l} })
+		r := New([][]Lockout{{c.l}}, func([]byte) int { return 0 })
 		e := Event{Account: r.Accounts.Number([]byte("ada")), Source: r.Sources.Number([]byte("192.0.2.1")), Times: 1}
 		for i, ch := range c.events {
 			e.At = 1e12 + int64(i)*1e6

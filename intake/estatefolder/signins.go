@@ -103,7 +103,7 @@ func (e *Estate) Signins(system string, export facts.Export, book *signin.Book, 
 	if at < 0 || e.Systems[at].signins == nil {
 		return ErrNoRecord{system}
 	}
-	order := signins.NewOrder(do)
+	order := signin.NewOrder(book.Scratch, do)
 	if err := e.readSignins(&e.Systems[at], export, book, order.Add); err != nil {
 		return err
 	}

@@ -44,7 +44,7 @@ func replayOf(t *testing.T, system string) (accounts []signin.Account, sources [
 	if err != nil {
 		t.Fatal(err)
 	}
-	r := signin.New(func(string) []signin.Lockout { return asked })
+	r := signin.New([][]signin.Lockout{asked}, func([]byte) int { return 0 })
 	if err := r.Run(subjects[0].Record.Read); err != nil {
 		t.Fatal(err)
 	}
@@ -117,7 +117,7 @@ func readAs(t *testing.T, form string, zone *time.Location, programs []string, f
 		s.Files, s.Names = append(s.Files, path), append(s.Names, strconv.Itoa(i))
 	}
 	var out []string
-	order := signins.NewOrder(func(e *signin.Event) {
+	order := signin.NewOrder(nil, func(e *signin.Event) {
 		at, who, from := time.UnixMicro(e.At).UTC().Format(time.DateTime), book.Accounts.Name(e.Account), book.Sources.Name(e.Source)
 		out = append(out, fmt.Sprintf("%s %s %s %d x%d", at, who, from, e.Outcome, e.Times))
 	})
@@ -224,8 +224,8 @@ func TestOrder(t *testing.T) {
 	}
 	for _, n := range []int{5, 5000} {
 		newest := ""
-		for i := range n {
-			newest += line(time.Date(2026, 2, 20, 0, 0, n-i, 0, time.UTC).Format(time.Stamp), i)
+		for i := range n { // some of the same second
+			newest += line(time.Date(2026, 2, 20, 0, 0, (n-i)/30, 0, time.UTC).Format(time.Stamp), i)
 		}
 		got := read(t, time.UTC, newest)
 		if !slices.IsSorted(got) || len(got) != n {

@@ -12,22 +12,20 @@ import (
 const ReplayVersion = 1
 
 type replayDocument struct {
-	Format     string          `json:"format"`
-	Version    int             `json:"version"`
-	Tool       string          `json:"tool"`
-	System     string          `json:"system"`
-	From       *string         `json:"from"`
-	To         *string         `json:"to"`
-	Signins    int64           `json:"signins"`
-	Wrong      int             `json:"wrong"`
-	Right      int             `json:"right"`
-	ByKey      int             `json:"without_password"`
-	OutOfOrder int64           `json:"out_of_order"`
-	Refused    int             `json:"refused"`
-	Lockouts   []replayColumn  `json:"lockouts"`
-	Hours      []replayHour    `json:"hours"` // in which anything was
-	Accounts   []replayAccount `json:"accounts"`
-	Sources    []replaySource  `json:"sources"`
+	Format     string         `json:"format"`
+	Version    int            `json:"version"`
+	Tool       string         `json:"tool"`
+	System     string         `json:"system"`
+	From       *string        `json:"from"`
+	To         *string        `json:"to"`
+	Signins    int64          `json:"signins"`
+	Wrong      int            `json:"wrong"`
+	Right      int            `json:"right"`
+	ByKey      int            `json:"without_password"`
+	OutOfOrder int64          `json:"out_of_order"`
+	Refused    int            `json:"refused"`
+	Lockouts   []replayColumn `json:"lockouts"`
+	Hours      []replayHour   `json:"hours"` // in which anything was
 }
 
 type replayColumn struct {
@@ -90,8 +88,7 @@ type replaySource struct {
 // Replay writes what lockouts would have done.
 func Replay(w io.Writer, r *replay.Result, o output.Options) error {
 	d := replayDocument{Format: "yewcone replay", Version: ReplayVersion, Tool: o.Version, System: r.System, From: instant(r.From), To: instant(r.To),
-		Signins: r.Events, Wrong: r.Failed, Right: r.LetIn, ByKey: r.ByKey, OutOfOrder: r.OutOfOrder, Refused: r.Refused, Lockouts: []replayColumn{}, Hours: []replayHour{},
-		Accounts: []replayAccount{}, Sources: []replaySource{}}
+		Signins: r.Events, Wrong: r.Failed, Right: r.LetIn, ByKey: r.ByKey, OutOfOrder: r.OutOfOrder, Refused: r.Refused, Lockouts: []replayColumn{}, Hours: []replayHour{}}
 	for _, c := range r.Columns {
 		d.Lockouts = append(
 			d.Lockouts,
@@ -102,28 +99,36 @@ func Replay(w io.Writer, r *replay.Result, o output.Options) error {
 	for _, h := range r.Hours {
 		d.Hours = append(d.Hours, replayHour{instant(time.UnixMicro(h.Start).UTC()), h.Wrong, h.Right, append([]int{}, h.Locks...)})
 	}
+	out := streamed{w: w}
+	out.begin(d)
 	for a := range r.Accounts() {
-		part := replayAccount{
-			Account:      a.Shown(),
-			What:         a.Who.Words(),
-			Wrong:        a.Failures,
-			Right:        a.LetIn,
-			Sources:      a.Sources,
-			SourcesLetIn: a.SourcesLetIn,
-			Most:         a.Peaks,
-			Under:        []replayUnder{},
-		}
-		for _, u := range a.Under {
-			var first *string
-			if u.First != 0 {
-				first = instant(time.UnixMicro(u.First).UTC())
-			}
-			part.Under = append(part.Under, replayUnder{u.Known && a.Who.Known, u.Locks, first, u.Locked, u.Through, u.RefusedWrong, u.RefusedRight})
-		}
-		d.Accounts = append(d.Accounts, part)
+		out.add("accounts", replayAccountOf(a))
 	}
+	out.end("accounts")
 	for s := range r.Sources() {
-		d.Sources = append(d.Sources, replaySource{s.Name, s.Failures, s.LetIn, s.InVain, s.Peaks})
+		out.add("sources", replaySource{s.Name, s.Failures, s.LetIn, s.InVain, s.Peaks})
 	}
-	return encode(w, d)
+	out.end("sources")
+	return out.close()
+}
+
+func replayAccountOf(a *replay.Account) replayAccount {
+	part := replayAccount{
+		Account:      a.Shown(),
+		What:         a.Who.Words(),
+		Wrong:        a.Failures,
+		Right:        a.LetIn,
+		Sources:      a.Sources,
+		SourcesLetIn: a.SourcesLetIn,
+		Most:         a.Peaks,
+		Under:        []replayUnder{},
+	}
+	for _, u := range a.Under {
+		var first *string
+		if u.First != 0 {
+			first = instant(time.UnixMicro(u.First).UTC())
+		}
+		part.Under = append(part.Under, replayUnder{u.Known && a.Who.Known, u.Locks, first, u.Locked, u.Through, u.RefusedWrong, u.RefusedRight})
+	}
+	return part
 }
