@@ -7,6 +7,7 @@ import (
 	"sync"
 
 	"yewcone/core/facts"
+	"yewcone/core/hashes"
 )
 
 // The keys that accounts of one person can be matched by.
@@ -41,11 +42,11 @@ type Register struct {
 	seed    maphash.Seed
 
 	lock   sync.Mutex
-	nodes  index // of keys
-	logins index // node of the first account of a login name
-	parent chunks[uint32]
-	first  chunks[bool]  // of a root: it has a first key
-	facts  chunks[uint8] // systems for each node
+	nodes  hashes.Index // of keys
+	logins hashes.Index // node of the first account of a login name
+	parent hashes.List[uint32]
+	first  hashes.List[bool]  // of a root: it has a first key
+	facts  hashes.List[uint8] // systems for each node
 	odd    map[uint32]bool
 	shared map[uint64][]uint32 // login names that may belong to several people, with one node of each
 	closed bool
@@ -115,10 +116,10 @@ func (r *Register) enter(e *Entry) {
 		if key == 0 {
 			continue
 		}
-		n, known := r.nodes.find(key)
+		n, known := r.nodes.Find(key)
 		if !known {
 			n = r.node(i == 0)
-			r.nodes.put(key, n)
+			r.nodes.Put(key, n)
 		}
 		if has {
 			r.union(node, n)
@@ -129,13 +130,13 @@ func (r *Register) enter(e *Entry) {
 		return
 	}
 	root := r.root(node)
-	*r.facts.at(root*uint32(r.systems) + uint32(e.system)) |= e.facts
+	*r.facts.At(root*uint32(r.systems) + uint32(e.system)) |= e.facts
 	if e.login == 0 {
 		return
 	}
-	other, known := r.logins.find(e.login)
+	other, known := r.logins.Find(e.login)
 	if !known {
-		r.logins.put(e.login, node)
+		r.logins.Put(e.login, node)
 	} else if r.root(other) != root {
 		list := r.shared[e.login]
 		if !slices.ContainsFunc(list, func(n uint32) bool { return r.root(n) == root }) {
@@ -149,11 +150,11 @@ func (r *Register) enter(e *Entry) {
 
 // node makes a node of its own.
 func (r *Register) node(first bool) uint32 {
-	n := r.parent.add(0)
-	*r.parent.at(n) = n
-	r.first.add(first)
+	n := r.parent.Add(0)
+	*r.parent.At(n) = n
+	r.first.Add(first)
 	for range r.systems {
-		r.facts.add(0)
+		r.facts.Add(0)
 	}
 	return n
 }
@@ -161,12 +162,12 @@ func (r *Register) node(first bool) uint32 {
 // root finds what a node stands for.
 func (r *Register) root(n uint32) uint32 {
 	for {
-		p := *r.parent.at(n)
+		p := *r.parent.At(n)
 		if p == n {
 			return n
 		}
 		if !r.closed {
-			*r.parent.at(n) = *r.parent.at(p)
+			*r.parent.At(n) = *r.parent.At(p)
 		}
 		n = p
 	}
@@ -181,11 +182,11 @@ func (r *Register) union(a, b uint32) {
 	if a > b {
 		a, b = b, a
 	}
-	*r.parent.at(b) = a
+	*r.parent.At(b) = a
 	for s := range uint32(r.systems) {
-		*r.facts.at(a*uint32(r.systems) + s) |= *r.facts.at(b*uint32(r.systems) + s)
+		*r.facts.At(a*uint32(r.systems) + s) |= *r.facts.At(b*uint32(r.systems) + s)
 	}
-	mine, other := r.first.at(a), r.first.at(b)
+	mine, other := r.first.At(a), r.first.At(b)
 	if *mine && *other || r.odd[b] {
 		r.odd[a] = true // two values of the first key
 	}
@@ -240,7 +241,7 @@ func (r *Register) Of(e *Entry, facts []uint8) (Person, bool) {
 		if key == 0 {
 			continue
 		}
-		n, known := r.nodes.find(key)
+		n, known := r.nodes.Find(key)
 		if !known {
 			return Person{}, false
 		}
@@ -252,7 +253,7 @@ func (r *Register) Of(e *Entry, facts []uint8) (Person, bool) {
 func (r *Register) person(root uint32, facts []uint8) Person {
 	facts = facts[:0]
 	for s := range uint32(r.systems) {
-		facts = append(facts, *r.facts.at(root*uint32(r.systems) + s))
+		facts = append(facts, *r.facts.At(root*uint32(r.systems) + s))
 	}
 	return Person{Facts: facts, Ambiguous: r.odd[root], node: root}
 }
@@ -264,79 +265,10 @@ func (r *Register) SharedLogin(e *Entry) bool { return len(r.shared[e.login]) > 
 // returns.
 func (r *Register) Each(yield func(p *Person)) {
 	facts := make([]uint8, 0, r.systems)
-	for n := range uint32(r.parent.size) {
-		if *r.parent.at(n) == n {
+	for n := range uint32(r.parent.Len()) {
+		if *r.parent.At(n) == n {
 			p := r.person(n, facts)
 			yield(&p)
 		}
 	}
-}
-
-// chunks is a list that grows without moving what is in it.
-type chunks[T any] struct {
-	parts [][]T
-	size  int
-}
-
-const chunk = 1 << 15
-
-func (c *chunks[T]) add(v T) uint32 {
-	if c.size%chunk == 0 {
-		c.parts = append(c.parts, make([]T, chunk))
-	}
-	c.parts[c.size/chunk][c.size%chunk] = v
-	c.size++
-	return uint32(c.size - 1)
-}
-
-func (c *chunks[T]) at(i uint32) *T { return &c.parts[i/chunk][i%chunk] }
-
-// An index finds nodes by their hashes. It is cut into shards, so that only a
-// small part moves when it grows.
-type index struct{ shards [256]shard }
-
-type shard struct {
-	keys  []uint64 // 0 for an empty place
-	nodes []uint32
-	used  int
-}
-
-func (x *index) find(key uint64) (uint32, bool) {
-	s := &x.shards[key>>56]
-	if len(s.keys) == 0 {
-		return 0, false
-	}
-	for i := key % uint64(len(s.keys)); ; i = (i + 1) % uint64(len(s.keys)) {
-		switch s.keys[i] {
-		case key:
-			return s.nodes[i], true
-		case 0:
-			return 0, false
-		}
-	}
-}
-
-// put adds a key that is not there yet.
-func (x *index) put(key uint64, node uint32) {
-	s := &x.shards[key>>56]
-	if (s.used+1)*5 > len(s.keys)*4 {
-		old := *s
-		size := max(16, len(old.keys)*4/3)
-		*s = shard{keys: make([]uint64, size), nodes: make([]uint32, size)}
-		for i, k := range old.keys {
-			if k != 0 {
-				s.place(k, old.nodes[i])
-			}
-		}
-	}
-	s.place(key, node)
-}
-
-func (s *shard) place(key uint64, node uint32) {
-	i := key % uint64(len(s.keys))
-	for s.keys[i] != 0 {
-		i = (i + 1) % uint64(len(s.keys))
-	}
-	s.keys[i], s.nodes[i] = key, node
-	s.used++
 }

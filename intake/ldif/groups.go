@@ -1,34 +1,93 @@
 package ldif
 
-import "slices"
+import (
+	"hash/maphash"
+	"slices"
 
-// Groups knows who is in which group, also through other groups.
+	"yewcone/core/hashes"
+)
+
+// Groups knows who is in which group, also through other groups. Of members that
+// are no groups it keeps no names, only hashes: there may be a million.
 type Groups struct {
-	parents map[string][]string // of a member: its groups
-	names   map[string]string   // of a group: its name
-	closure map[string][]string // of a group: names of it and of all above
+	seed    maphash.Seed
+	numbers map[string]uint32 // of groups, by normal DN
+	groups  []group
+	members hashes.Index // the last membership of each member
+	links   hashes.List[link]
 	closed  bool
 }
 
-// NewGroups returns an empty list.
-func NewGroups() *Groups {
-	return &Groups{parents: map[string][]string{}, names: map[string]string{}, closure: map[string][]string{}}
+type group struct {
+	dn, name string
+	named    bool
+	above    []string // names of it and of all above
+	settled  bool
 }
 
-// Name records the name of a group, by its normal DN.
-func (g *Groups) Name(group, name string) { g.names[group] = name }
+// link is a membership. Those of one member are in a circle: behind the last comes
+// the first.
+type link struct{ group, next uint32 }
 
-// Known reports whether a group's name is recorded.
-func (g *Groups) Known(group string) bool {
-	_, ok := g.names[group]
-	return ok
+// NewGroups returns an empty list.
+func NewGroups() *Groups {
+	return &Groups{seed: maphash.MakeSeed(), numbers: map[string]uint32{}}
+}
+
+// number returns the number of a group.
+func (g *Groups) number(dn string) uint32 {
+	n, ok := g.numbers[dn]
+	if !ok {
+		n = uint32(len(g.groups))
+		g.numbers[dn] = n
+		g.groups = append(g.groups, group{dn: dn})
+	}
+	return n
+}
+
+func (g *Groups) hash(member string) uint64 { return max(1, maphash.String(g.seed, member)) }
+
+// Name records the name of a group, by its normal DN.
+func (g *Groups) Name(dn, name string) {
+	x := &g.groups[g.number(dn)]
+	x.name, x.named = name, true
 }
 
 // Add records a member of a group, both by normal DN; for members that are
 // known by sign-in name only, the member is "uid:" and the name.
 func (g *Groups) Add(member, group string) {
-	if !slices.Contains(g.parents[member], group) {
-		g.parents[member] = append(g.parents[member], group)
+	key, n := g.hash(member), g.number(group)
+	last, known := g.members.Find(key)
+	if !known {
+		at := g.links.Add(link{group: n})
+		g.links.At(at).next = at
+		g.members.Put(key, at)
+		return
+	}
+	first := g.links.At(last).next
+	for at := first; ; at = g.links.At(at).next {
+		if g.links.At(at).group == n {
+			return
+		}
+		if at == last {
+			break
+		}
+	}
+	at := g.links.Add(link{n, first})
+	g.links.At(last).next = at
+	g.members.Put(key, at)
+}
+
+// direct calls do for the groups of a member, until it returns false.
+func (g *Groups) direct(member uint64, do func(group uint32) bool) {
+	last, known := g.members.Find(member)
+	if !known {
+		return
+	}
+	for at := g.links.At(last).next; ; at = g.links.At(at).next {
+		if !do(g.links.At(at).group) || at == last {
+			return
+		}
 	}
 }
 
@@ -36,66 +95,109 @@ func (g *Groups) Add(member, group string) {
 // groups; circles are walked once. It is for use after the last Add.
 func (g *Groups) Of(names []string, members ...string) []string {
 	for _, member := range members {
-		for _, group := range g.parents[member] {
-			for _, name := range g.Above(group) {
-				if !slices.Contains(names, name) {
-					names = append(names, name)
-				}
-			}
+		g.direct(g.hash(member), func(n uint32) bool {
+			names = g.with(names, n)
+			return true
+		})
+	}
+	return names
+}
+
+// With appends the names of a group, by its normal DN, and of all that it is in.
+func (g *Groups) With(names []string, dn string) []string {
+	if n, ok := g.numbers[dn]; ok {
+		return g.with(names, n)
+	}
+	return names
+}
+
+func (g *Groups) with(names []string, n uint32) []string {
+	for _, name := range g.above(n) {
+		if !slices.Contains(names, name) {
+			names = append(names, name)
 		}
 	}
 	return names
 }
 
 // Direct reports whether a group has a member itself, not through others.
-func (g *Groups) Direct(member, group string) bool { return slices.Contains(g.parents[member], group) }
+func (g *Groups) Direct(member, group string) (found bool) {
+	wanted, ok := g.numbers[group]
+	if !ok {
+		return false
+	}
+	g.direct(g.hash(member), func(n uint32) bool {
+		found = n == wanted
+		return !found
+	})
+	return found
+}
 
 // Close works out what is above each group, so that the groups can be asked
 // from several sides at the same time. Nothing may be added afterwards.
 func (g *Groups) Close() {
-	for _, groups := range g.parents {
-		for _, group := range groups {
-			g.Above(group)
-		}
+	for n := range g.groups {
+		g.above(uint32(n))
 	}
 	g.closed = true
 }
 
-// Above returns the names of a group and of all groups that it is in.
-func (g *Groups) Above(group string) []string {
-	if names, ok := g.closure[group]; ok {
-		return names
+// above are the names of a group and of all groups that it is in.
+func (g *Groups) above(n uint32) []string {
+	x := &g.groups[n]
+	if x.settled {
+		return x.above
 	}
 	var names []string
-	seen := map[string]bool{}
-	for queue := []string{group}; len(queue) > 0; queue = queue[1:] {
-		if next := queue[0]; !seen[next] {
-			seen[next] = true
-			if g.Known(next) {
-				names = append(names, g.names[next])
-			}
-			queue = append(queue, g.parents[next]...)
+	g.walk([]string{x.dn}, func(n uint32) {
+		if g.groups[n].named {
+			names = append(names, g.groups[n].name)
 		}
-	}
+	})
 	if !g.closed {
-		g.closure[group] = names
+		x.above, x.settled = names, true
 	}
 	return names
+}
+
+// walk calls do once for each group among the given members, and for each that
+// these are in, also through others: the nearest first.
+func (g *Groups) walk(members []string, do func(n uint32)) {
+	seen := map[uint32]bool{}
+	var queue []uint32
+	enter := func(n uint32) bool {
+		if !seen[n] {
+			seen[n] = true
+			queue = append(queue, n)
+		}
+		return true
+	}
+	for _, m := range members {
+		if n, ok := g.numbers[m]; ok {
+			enter(n)
+		}
+	}
+	for _, m := range members {
+		if _, ok := g.numbers[m]; !ok {
+			g.direct(g.hash(m), enter)
+		}
+	}
+	for len(queue) > 0 {
+		n := queue[0]
+		queue = queue[1:]
+		do(n)
+		g.direct(g.hash(g.groups[n].dn), enter)
+	}
 }
 
 // DNs returns the normal DNs of all groups of the given members, also through
 // other groups; members that are groups themselves are in the list.
 func (g *Groups) DNs(members []string) []string {
 	var all []string
-	seen := map[string]bool{}
-	for queue := members; len(queue) > 0; queue = queue[1:] {
-		if next := queue[0]; !seen[next] {
-			seen[next] = true
-			if g.Known(next) {
-				all = append(all, next)
-			}
-			queue = append(queue, g.parents[next]...)
+	g.walk(members, func(n uint32) {
+		if g.groups[n].named {
+			all = append(all, g.groups[n].dn)
 		}
-	}
+	})
 	return all
 }

@@ -50,6 +50,7 @@ func (e *export) prepareMembers(r *accountReader, t table.Table, source *account
 				whole = false // what is not known must not read as "in no group"
 			}
 		}
+		joined.groups.Close()
 		if whole {
 			r.members = append(r.members, joined)
 		}
@@ -91,7 +92,7 @@ func (e *export) readMembers(m *membersTable, file strictyaml.Text, groups *ldif
 		groups.Name(key, name)
 		for member := range strings.SplitSeq(table.Cell(row, account), split) {
 			if member = strings.TrimSpace(member); member != "" {
-				groups.Add(strings.Clone(member), key)
+				groups.Add(member, key)
 			}
 		}
 	}

@@ -63,11 +63,7 @@ func (e *export) fill(a *facts.Account, x *ldif.Entry) {
 			"unknown", a.Login)
 	}
 	for _, g := range own {
-		for _, name := range e.groups.Above(g) {
-			if !slices.Contains(a.Groups, name) {
-				a.Groups = append(a.Groups, name)
-			}
-		}
+		a.Groups = e.groups.With(a.Groups, g)
 	}
 	binaryIDs(x)
 	a.Policy, a.Reaching = e.policyOf(a.Reaching, dn, own, a.GroupsKnown)
