@@ -20,6 +20,7 @@ type Groups struct {
 
 type group struct {
 	dn, name string
+	hash     uint64
 	named    bool
 	above    []string // names of it and of all above
 	settled  bool
@@ -40,7 +41,7 @@ func (g *Groups) number(dn string) uint32 {
 	if !ok {
 		n = uint32(len(g.groups))
 		g.numbers[dn] = n
-		g.groups = append(g.groups, group{dn: dn})
+		g.groups = append(g.groups, group{dn: dn, hash: g.hash(dn)})
 	}
 	return n
 }
@@ -163,10 +164,21 @@ func (g *Groups) above(n uint32) []string {
 // walk calls do once for each group among the given members, and for each that
 // these are in, also through others: the nearest first.
 func (g *Groups) walk(members []string, do func(n uint32)) {
-	seen := map[uint32]bool{}
-	var queue []uint32
+	var room [fewGroups]uint32
+	queue := room[:0] // and what was in it
+	var seen map[uint32]bool
 	enter := func(n uint32) bool {
-		if !seen[n] {
+		if seen == nil && len(queue) < fewGroups && !slices.Contains(queue, n) {
+			queue = append(queue, n)
+			return true
+		}
+		if len(queue) >= fewGroups && seen == nil {
+			seen = map[uint32]bool{}
+			for _, n := range queue {
+				seen[n] = true
+			}
+		}
+		if seen != nil && !seen[n] {
 			seen[n] = true
 			queue = append(queue, n)
 		}
@@ -182,13 +194,14 @@ func (g *Groups) walk(members []string, do func(n uint32)) {
 			g.direct(g.hash(m), enter)
 		}
 	}
-	for len(queue) > 0 {
-		n := queue[0]
-		queue = queue[1:]
-		do(n)
-		g.direct(g.hash(g.groups[n].dn), enter)
+	for at := 0; at < len(queue); at++ {
+		do(queue[at])
+		g.direct(g.groups[queue[at]].hash, enter)
 	}
 }
+
+// fewGroups are looked through one by one.
+const fewGroups = 32
 
 // DNs returns the normal DNs of all groups of the given members, also through
 // other groups; members that are groups themselves are in the list.

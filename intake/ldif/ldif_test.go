@@ -2,6 +2,8 @@ package ldif
 
 import (
 	"fmt"
+	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"yewcone/core/facts"
@@ -35,5 +37,77 @@ func TestEntries(t *testing.T) {
 	}
 	if _, notes = read(text[:len(text)-60]); !notes.Partial() {
 		t.Errorf("a file that ends within an entry is whole: %v", notes.List())
+	}
+}
+
+// TestNormalDN: a name comes out the same however it is written, and others do not.
+func TestNormalDN(t *testing.T) {
+	for want, list := range map[string][]string{
+		"cn=ann lee,ou=deck crew,dc=example": {"CN=Ann Lee,OU=Deck Crew,DC=example", "cn = ann lee , ou=deck crew, dc=example ", `cn=ann\20lee,ou=deck crew,dc=example`},
+		"cn=øyvind å,ou=dekk":                {"CN=Øyvind Å,OU=Dekk", "cn=øyvind å, ou=dekk", `cn=\C3\98yvind \C3\85,ou=dekk`},
+		`cn=lee\, ann,ou=deck`:               {`CN=Lee\, Ann,OU=Deck`, `cn=Lee\2C Ann, ou=deck`},
+		"cn=ann+uid=7,ou=deck":               {"uid=7+cn=Ann,ou=deck", "CN=ann + UID=7, OU=deck"},
+		"cn=a=b,ou=deck":                     {"cn=A=b,ou=deck"},
+		"cn=a =b,ou=deck":                    {"cn=A =b,ou=deck"},
+	} {
+		for _, dn := range list {
+			if got := NormalDN(dn); got != want {
+				t.Errorf("%q: %q, want %q", dn, got, want)
+			}
+		}
+	}
+}
+
+// TestGroups: memberships at random, with circles and groups without a name, are
+// what a walk through all of them finds.
+func TestGroups(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 2))
+	for range 50 {
+		g, parents, names := NewGroups(), map[string][]string{}, map[string]string{}
+		groups := 2 + r.IntN(80)
+		for n := range groups {
+			if dn := fmt.Sprint("cn=", n); r.IntN(4) > 0 {
+				names[dn] = fmt.Sprint("Group ", n)
+				g.Name(dn, names[dn])
+			}
+		}
+		var members []string
+		for range 300 {
+			member, group := fmt.Sprint("uid=", r.IntN(30)), fmt.Sprint("cn=", r.IntN(groups))
+			if r.IntN(3) == 0 {
+				member = fmt.Sprint("cn=", r.IntN(groups))
+			}
+			members = append(members, member)
+			parents[member] = append(parents[member], group)
+			g.Add(member, group)
+		}
+		g.Close()
+		for _, m := range members {
+			seen, queue := map[string]bool{}, slices.Clone(parents[m])
+			var want []string
+			for ; len(queue) > 0; queue = queue[1:] {
+				if dn := queue[0]; !seen[dn] {
+					seen[dn] = true
+					queue = append(queue, parents[dn]...)
+					if names[dn] != "" {
+						want = append(want, names[dn])
+					}
+				}
+			}
+			got := g.Of(nil, m)
+			direct := !slices.ContainsFunc(parents[m], func(dn string) bool { return !g.Direct(m, dn) })
+			var through []string
+			for _, dn := range g.DNs([]string{m}) {
+				if dn != m || slices.Contains(want, names[dn]) {
+					through = append(through, names[dn])
+				}
+			}
+			slices.Sort(got)
+			slices.Sort(want)
+			slices.Sort(through)
+			if !slices.Equal(got, want) || !direct || !slices.Equal(through, want) {
+				t.Fatalf("%s: %q, %q, want %q", m, got, through, want)
+			}
+		}
 	}
 }

@@ -9,14 +9,63 @@ import (
 
 // NormalDN writes a distinguished name so that equal names are equal texts.
 func NormalDN(dn string) string {
-	if !strings.ContainsAny(dn, "\\\"+ ;#<>") {
+	if isPlain(dn) {
 		return strings.ToLower(dn)
 	}
 	parsed, err := ldap.ParseDN(dn)
 	if err != nil {
 		return strings.ToLower(dn)
 	}
-	return strings.ToLower(parsed.String())
+	var b strings.Builder
+	for i, rdn := range parsed.RDNs {
+		if i > 0 {
+			b.WriteByte(',')
+		}
+		parts := make([]string, len(rdn.Attributes))
+		for j, a := range rdn.Attributes {
+			parts[j] = strings.ToLower(a.Type + "=" + escaped(a.Value))
+		}
+		slices.Sort(parts)
+		b.WriteString(strings.Join(parts, "+"))
+	}
+	return b.String()
+}
+
+// isPlain reports whether a name has nothing that is escaped or may be written in
+// two ways, such as spaces beside a comma.
+func isPlain(dn string) bool {
+	before := byte(',')
+	for i := 0; i < len(dn); i++ {
+		c := dn[i]
+		switch c {
+		case '\\', '"', '+', ';', '#', '<', '>':
+			return false
+		case ' ':
+			if before == ',' || before == '=' {
+				return false
+			}
+		case ',', '=':
+			if before == ' ' {
+				return false
+			}
+		}
+		before = c
+	}
+	return before != ' '
+}
+
+// escaped writes a value as it stands in a distinguished name (RFC 4514, 2.4).
+func escaped(value string) string {
+	var b strings.Builder
+	for i := 0; i < len(value); i++ {
+		c := value[i]
+		end := i == 0 || i == len(value)-1
+		if strings.IndexByte("\\\"+,;<>", c) >= 0 || c == ' ' && end || c == '#' && i == 0 {
+			b.WriteByte('\\')
+		}
+		b.WriteByte(c)
+	}
+	return b.String()
 }
 
 // UnitOf is the path of a DN's organizational units, widest first.

@@ -27,21 +27,39 @@ const (
 
 // Accounts streams people and machines.
 func (e *export) Accounts(yield func(*facts.Account) error) error {
+	return facts.InOrder(e.Parts, yield)
+}
+
+// Parts divides the files at the ends of entries.
+func (e *export) Parts(yield func(facts.Part) error) error {
+	return e.files.Parts(func(p *ldif.Part) error { return yield(&part{e: e, entries: p}) })
+}
+
+// part is a run of entries.
+type part struct {
+	e       *export
+	entries *ldif.Part
+	notes   facts.Notes
+}
+
+func (p *part) Accounts(yield func(*facts.Account) error) error {
 	var a facts.Account
-	return e.files.Scan(func(file string, x *ldif.Entry) error {
+	return p.entries.Each(&p.notes, func(x *ldif.Entry) error {
 		if !x.Is("user") {
 			return nil
 		}
 		a.Reset()
-		a.Origin = facts.Origin{File: file, Line: x.Line}
-		e.fill(&a, x)
+		a.Origin = facts.Origin{File: p.entries.File, Line: x.Line}
+		p.e.fill(&a, x, &p.notes)
 		if x.Text("samaccountname") == "" {
-			e.Noted.Refuse(a.Origin, "the entry is left out: it has no sAMAccountName")
+			p.notes.Refuse(a.Origin, "the entry is left out: it has no sAMAccountName")
 			return nil
 		}
 		return yield(&a)
 	})
 }
+
+func (p *part) Done() { p.e.Noted.Join(&p.notes) }
 
 // integer reads an attribute; false when it is absent or no number.
 func integer(x *ldif.Entry, name string) (int64, bool) {
@@ -49,25 +67,30 @@ func integer(x *ldif.Entry, name string) (int64, bool) {
 	return n, err == nil
 }
 
-func (e *export) fill(a *facts.Account, x *ldif.Entry) {
+func (e *export) fill(a *facts.Account, x *ldif.Entry, notes *facts.Notes) {
 	a.Login = cmp.Or(x.Text("samaccountname"), x.Text("cn"))
 	a.DisplayName, a.FirstName, a.LastName = cmp.Or(x.Text("displayname"), x.Text("cn")), x.Text("givenname"), x.Text("sn")
 	a.Email, a.Description = cmp.Or(x.Text("mail"), x.Text("userprincipalname")), x.Text("description")
 	a.EmployeeNo = cmp.Or(x.Text("employeenumber"), x.Text("employeeid"))
 	a.DN, a.Unit = x.DN, ldif.UnitOf(x.DN)
 	dn := ldif.NormalDN(x.DN)
-	own := e.ownGroups(x)
-	a.Groups, a.GroupsKnown = e.groups.Of(a.Groups, dn), len(own) > 0 && e.Read.View.Shows("memberOf, member")
-	if len(own) == 0 {
-		e.Noted.Remark(a.Origin, "the primary group of %q is not in the export; its groups, and what follows from them, are "+
+	primary, known := e.byRID[x.Text("primarygroupid")]
+	own := memberOf(x)
+	if known { // which no attribute of the group or of the account lists
+		own = append(own, primary)
+	}
+	a.Groups, a.GroupsKnown = e.groups.Of(a.Groups, dn), known && e.Read.View.Shows("memberOf, member")
+	if !known {
+		notes.Remark(a.Origin, "the primary group of %q is not in the export; its groups, and what follows from them, are "+
 			"unknown", a.Login)
 	}
 	for _, g := range own {
 		a.Groups = e.groups.With(a.Groups, g)
 	}
 	binaryIDs(x)
-	a.Policy, a.Reaching = e.policyOf(a.Reaching, dn, own, a.GroupsKnown)
-	if e.privileged(dn, own) || e.resets[x.Text("objectsid")] {
+	all := e.groups.DNs(append(own, dn))
+	a.Policy, a.Reaching = e.policyOf(a.Reaching, dn, all, a.GroupsKnown)
+	if slices.ContainsFunc(all, func(g string) bool { return e.builtin[g] || e.given[g] }) || e.resets[x.Text("objectsid")] {
 		a.Privileged = facts.Yes
 	} else if a.GroupsKnown && e.Read.View.Shows("objectSid, groupType") {
 		a.Privileged = facts.No
@@ -80,17 +103,17 @@ func (e *export) fill(a *facts.Account, x *ldif.Entry) {
 		e.marks(a, x, control, p)
 		e.password(a, x, control)
 	case x.Seen&watch["useraccountcontrol"] == 0:
-		e.Noted.Remark(a.Origin, "userAccountControl of %q is not visible in the export; whether it is switched off, and its marks, "+
+		notes.Remark(a.Origin, "userAccountControl of %q is not visible in the export; whether it is switched off, and its marks, "+
 			"are unknown", a.Login)
 		a.Hide(setting.MaxAge, a.Origin)
 		a.Hide(setting.BlankAllowed, a.Origin)
 	default:
-		e.Noted.Refuse(a.Origin, "userAccountControl of %q is no number; its marks are unknown", a.Login)
+		notes.Refuse(a.Origin, "userAccountControl of %q is no number; its marks are unknown", a.Login)
 		return
 	}
 	for _, limit := range []string{"logonHours", "userWorkstations"} {
 		if x.Text(strings.ToLower(limit)) != "" {
-			e.Noted.Remark(a.Origin, "%q may sign in only at some hours or from some machines (%s): it may be refused "+
+			notes.Remark(a.Origin, "%q may sign in only at some hours or from some machines (%s): it may be refused "+
 				"although nothing here says so",
 				a.Login, limit)
 		}
@@ -98,29 +121,12 @@ func (e *export) fill(a *facts.Account, x *ldif.Entry) {
 	e.lock(a, x, p)
 }
 
-// ownGroups is the primary group, which no attribute of the group or of the
-// account lists.
-func (e *export) ownGroups(x *ldif.Entry) []string {
-	if primary, ok := e.byRID[x.Text("primarygroupid")]; ok {
-		return []string{primary}
-	}
-	return nil
-}
-
-// allGroups returns the DNs of all groups of an account.
-func (e *export) allGroups(dn string, own []string) []string {
-	return e.groups.DNs(append([]string{dn}, own...))
-}
-
-func (e *export) privileged(dn string, own []string) bool {
-	return slices.ContainsFunc(e.allGroups(dn, own), func(g string) bool { return e.builtin[g] || e.given[g] })
-}
-
 // policyOf: a settings object of the user itself goes before those of groups;
 // among equals the lowest precedence, then the smaller objectGUID. Where settings
 // objects or the user's groups are not visible, it is not known. The others
-// that reach the user are appended to a list, in their order.
-func (e *export) policyOf(others []string, dn string, own []string, groups bool) (string, []string) {
+// that reach the user are appended to a list, in their order. all are its groups,
+// by normal DN, also through others.
+func (e *export) policyOf(others []string, dn string, all []string, groups bool) (string, []string) {
 	if !e.Read.View.Shows("msDS-PSOAppliesTo") {
 		return hiddenSettings, others
 	}
@@ -132,7 +138,7 @@ func (e *export) policyOf(others []string, dn string, own []string, groups bool)
 		return hiddenSettings, others
 	}
 	var through []string
-	for _, g := range e.allGroups(dn, own) {
+	for _, g := range all {
 		if e.security[g] {
 			through = append(through, e.applies[g]...)
 		}

@@ -22,6 +22,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"yewcone/core/facts"
@@ -115,15 +116,15 @@ type export struct {
 	given    map[string]bool        // DNs of groups among them
 	builtin  map[string]bool        // DNs of groups whose members are administrators
 	security map[string]bool        // DNs of groups that are not for mail only
-	latest   time.Time
+	latest   atomic.Int64           // change, in seconds since 1970
 
 	brief        []string  // policies with such an age
 	short        facts.Tri // passwords end that may grow a day old at most, and parts of a second count
 	from         []string
-	whole        bool // the estate says that everything was visible
-	ruled        bool // the group of the domain's administrators is in the export
-	ruledBuiltIn bool // and that of the built-in ones
-	people, any  ldif.Seen
+	whole        bool          // the estate says that everything was visible
+	ruled        bool          // the group of the domain's administrators is in the export
+	ruledBuiltIn bool          // and that of the built-in ones
+	people, any  atomic.Uint64 // what entries show, as ldif.Seen
 }
 
 func open(r *intake.Request) (facts.Export, error) {
@@ -136,11 +137,12 @@ func open(r *intake.Request) (facts.Export, error) {
 	e.files = ldif.NewFiles(r, &e.Noted, wanted)
 	e.files.Watch = watch
 	e.Read.Chooses = facts.ChooseAssigned
-	if err := e.files.Scan(e.structure); err != nil {
+	if err := e.files.Gather(ofAccounts, e.tells, e.structure); err != nil {
 		return nil, err
 	}
-	if e.Read.AsOf.IsZero() && !e.latest.IsZero() {
-		e.Read.AsOf, e.Read.AsOfFrom = e.latest, "the latest change in the export"
+	e.groups.Close()
+	if latest := e.latest.Load(); e.Read.AsOf.IsZero() && latest > 0 {
+		e.Read.AsOf, e.Read.AsOfFrom = time.Unix(latest, 0).UTC(), "the latest change in the export"
 	}
 	e.settleBrief()
 	for sid := range e.resets {
@@ -148,7 +150,7 @@ func open(r *intake.Request) (facts.Export, error) {
 			e.given[group] = true
 		}
 	}
-	e.settleView(e.people, e.any)
+	e.settleView(ldif.Seen(e.people.Load()), ldif.Seen(e.any.Load()))
 	e.Read.Default = domain
 	e.Read.WhyFirst = "a settings object of the user goes before those of its groups, then the lowest precedence, then the " +
 		"smaller objectGUID"
@@ -170,21 +172,32 @@ func open(r *intake.Request) (facts.Export, error) {
 
 func (e *export) Unread() []facts.Unread { return e.files.Unread() }
 
+// ofAccounts are attributes that say nothing of policies and groups.
+const ofAccounts = `userprincipalname mail displayname givenname sn description employeenumber employeeid whencreated pwdlastset badpwdcount
+	badpasswordtime lockouttime accountexpires lastlogon lastlogontimestamp logonhours userworkstations`
+
+// tells reports whether accounts are judged by an entry: a policy, a group, an
+// access list. On the way it keeps what all entries show. It may be called from
+// several sides at the same time.
+func (e *export) tells(x *ldif.Entry) bool {
+	if at, ok := stamp.Generalized(x.Text("whenchanged")); ok {
+		for old := e.latest.Load(); at.Unix() > old && !e.latest.CompareAndSwap(old, at.Unix()); old = e.latest.Load() {
+		}
+	}
+	user := x.Is("user")
+	if e.any.Or(uint64(x.Seen)); user {
+		e.people.Or(uint64(x.Seen))
+	}
+	return !user || x.Text("ntsecuritydescriptor") != ""
+}
+
 // structure gathers policies and groups.
 func (e *export) structure(file string, x *ldif.Entry) error {
-	if at, ok := stamp.Generalized(x.Text("whenchanged")); ok && at.After(e.latest) {
-		e.latest = at
-	}
-	e.any |= x.Seen
-	if x.Is("user") {
-		e.people |= x.Seen
-	}
 	binaryIDs(x)
 	e.delegated(x)
 	if version := x.Text("sambaversion"); version != "" {
 		e.short = oneDayEnds(version)
 	}
-	x.Own() // accounts are kept too, where they say what they are members of
 	dn := ldif.NormalDN(x.DN)
 	switch {
 	case x.Is("domainDNS") && x.Text("minpwdlength") != "":
@@ -205,12 +218,22 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 		e.Noted.Refuse(facts.Origin{File: file, Line: x.Line},
 			"the entry has attributes of an account, a group or a settings object and no objectClass that says so; it is left out")
 	}
-	for _, a := range x.Attrs {
-		if a.Name == "memberof" {
-			e.groups.Add(dn, ldif.NormalDN(a.Value))
+	if !x.Is("user") { // what accounts are members of is asked of themselves
+		for _, group := range memberOf(x) {
+			e.groups.Add(dn, group)
 		}
 	}
 	return nil
+}
+
+// memberOf are the groups that an entry says it is in, by normal DN.
+func memberOf(x *ldif.Entry) (groups []string) {
+	for _, a := range x.Attrs {
+		if a.Name == "memberof" {
+			groups = append(groups, ldif.NormalDN(a.Value))
+		}
+	}
+	return groups
 }
 
 // administrators are the last parts of the SIDs of groups that rule the
