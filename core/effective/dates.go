@@ -120,11 +120,23 @@ func ages(d *facts.Derived, a *facts.Account, s *Settings) {
 	} else if s.Get(setting.WarnBefore).Value.State() == setting.Off {
 		d.WarnedFrom = facts.Never
 	}
-	if span, ok := s.Get(setting.GracePeriod).Value.Span(); ok {
-		d.ShutAt = d.Expires.Plus(span)
-	} else if s.Get(setting.GracePeriod).Value.State() == setting.Off {
+	grace := s.Get(setting.GracePeriod).Value
+	span, timed := grace.Span()
+	switch {
+	case grace.State() == setting.Off:
 		d.ShutAt = facts.Never
+	case noGrace(s):
+		d.ShutAt = d.Expires
+	case timed:
+		d.ShutAt = d.Expires.Plus(span)
 	}
+}
+
+// noGrace reports whether there is not one sign-in with a password that is over,
+// however long a grace would last.
+func noGrace(s *Settings) bool {
+	left, ok := s.Get(setting.GraceSignIns).Value.Count()
+	return ok && left == 0
 }
 
 // SettleLock works out whether an account is locked where the export gives
@@ -200,7 +212,7 @@ func shut(d *facts.Derived, a *facts.Account, s *Settings) facts.Tri {
 	case a.ChangeFirst && a.MustChange != facts.No:
 		return a.MustChange.Not()
 	}
-	if left, ok := s.Get(setting.GraceSignIns).Value.Count(); ok && a.GraceUsed.Known {
+	if left, ok := s.Get(setting.GraceSignIns).Value.Count(); ok && (a.GraceUsed.Known || left == 0) {
 		if int64(a.GraceUsed.N) >= left {
 			return facts.Yes
 		}

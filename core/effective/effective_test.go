@@ -328,6 +328,8 @@ func TestShut(t *testing.T) {
 		{[]string{"grace_signins", "3"}, facts.CountOf(3), facts.Yes},
 		{[]string{"grace_signins", "0"}, facts.CountOf(0), facts.Yes},
 		{[]string{"grace_signins", "3"}, facts.Counted{}, facts.Unknown},
+		{[]string{"grace_signins", "0"}, facts.Counted{}, facts.Yes},
+		{[]string{"grace_signins", "0", "grace_period", "1 year"}, facts.Counted{}, facts.Yes},
 		{[]string{"grace_period", "never"}, facts.Counted{}, facts.No},
 		{[]string{"grace_period", "1 day"}, facts.Counted{}, facts.Yes},
 		{[]string{"grace_period", "1 year"}, facts.Counted{}, facts.No},
