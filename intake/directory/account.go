@@ -257,7 +257,7 @@ func (e *export) state(a *facts.Account, x *ldif.Entry, p *policy) {
 // last sign-in at all (olcLastBind).
 func (e *export) idle(a *facts.Account, x *ldif.Entry, p *policy) {
 	last := moment(x.Text("pwdlastsuccess"))
-	if p.idle.N == 0 || a.Locked != facts.No {
+	if p.idle.N == 0 || p.lockout != facts.Yes || a.Locked != facts.No {
 		return
 	}
 	if !last.Known() {

@@ -46,7 +46,8 @@ func TestDirectoryValues(t *testing.T) {
 			map[string]string{"lockout_duration": "15 minutes", "lockout_window": "1 minute"}},
 		{[]string{"pwdMustChange: TRUE", "pwdAllowUserChange: FALSE", "pwdGraceAuthNLimit: 3"},
 			map[string]string{"change_at_first_use": "yes", "self_change": "no", "grace_signins": "3"}},
-		{[]string{"pwdMaxIdle: 2592000", "pwdMinDelay: 2"}, map[string]string{"dormant_after": "30 days", "failure_delay": "2 seconds"}},
+		{[]string{"pwdLockout: TRUE", "pwdMaxIdle: 2592000", "pwdMinDelay: 2"}, map[string]string{"dormant_after": "30 days", "failure_delay": "2 seconds"}},
+		{[]string{"pwdMaxIdle: 2592000"}, map[string]string{"dormant_after": "never"}},
 		{[]string{"pwdMaxAge: 99999999999999"}, map[string]string{"max_age": "36500 days"}},
 	} {
 		want := map[string]string{}

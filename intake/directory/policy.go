@@ -209,11 +209,11 @@ func (p *policyReader) age() {
 }
 
 func (p *policyReader) lockout() {
-	switch {
-	case p.hidden("pwdLockout"):
-	case !p.flag("pwdLockout", false):
+	locks := p.switchOf("pwdLockout")
+	switch locks {
+	case facts.No:
 		p.set(setting.LockoutAttempts, "pwdLockout", setting.OffValue)
-	default:
+	case facts.Yes:
 		p.count(setting.LockoutAttempts, "pwdMaxFailure")
 	}
 	p.seconds(setting.LockoutWindow, "pwdFailureCountInterval", setting.OffValue)
@@ -221,7 +221,12 @@ func (p *policyReader) lockout() {
 	p.set(setting.LockoutCoversAdmins, "pwdLockout", setting.Yes)
 	if p.openLDAP() {
 		p.seconds(setting.FailureDelay, "pwdMinDelay", setting.OffValue)
-		p.seconds(setting.DormantAfter, "pwdMaxIdle", setting.OffValue)
+		switch locks { // without it, who was away is not locked either
+		case facts.No:
+			p.set(setting.DormantAfter, "pwdLockout", setting.OffValue)
+		case facts.Yes:
+			p.seconds(setting.DormantAfter, "pwdMaxIdle", setting.OffValue)
+		}
 		p.set(setting.SourceAttempts, "pwdLockout", setting.OffValue)
 	}
 }
