@@ -57,11 +57,14 @@ func Mark(text string) uint64 {
 	return max(1, maphash.String(seed, text))
 }
 
-// isDES: thirteen characters of the crypt alphabet, or "_" and nineteen.
+// isDES: thirteen characters of the crypt alphabet, or "_" and nineteen; or
+// eleven more for each eight characters of a long password, up to 128 (bigcrypt).
 func isDES(text string) bool {
-	if len(text) == 20 && text[0] == '_' {
+	blocks := (len(text) - 2) / 11 // behind two characters of salt
+	switch {
+	case len(text) == 20 && text[0] == '_':
 		text = text[1:]
-	} else if len(text) != 13 {
+	case blocks < 1 || blocks > 16 || len(text) != 2+11*blocks:
 		return false
 	}
 	for i := range len(text) {

@@ -21,9 +21,10 @@ func TestCrypt(t *testing.T) {
 		"$pbkdf2-sha256$29000$aaaa$bbbb": "salted slow", "$sha1$40000$aaaa$bbbb": "salted slow",
 		"$1$aaaa$bbbb": "salted fast", "$apr1$aaaa$bbbb": "salted fast", "$md5$aaaa": "salted fast",
 		"aaBBccDDeeFFg": "salted fast", "_J9..aaaaBBBBccccDDD": "salted fast",
+		"aaBBccDDeeFFgaBBccDDeeFF": "salted fast", "aaBBccDDeeFFgaBBccDDeeFFgaBBccDDeeF": "salted fast", // bigcrypt
 		"$3$$aaaa": "unsalted fast",
 		"":         "unknown", "!": "unknown", "*": "unknown", "x": "unknown", "$": "unknown", "$9$aaaa": "unknown",
-		"aaBBccDDeeFF:": "unknown", "aaBBccDDeeFFgg": "unknown", "_short": "unknown",
+		"aaBBccDDeeFF:": "unknown", "aaBBccDDeeFFgg": "unknown", "aaBBccDDeeFFgaBBccDDeeF": "unknown", "_short": "unknown",
 	} {
 		if got := grade(Crypt(text)); got != want {
 			t.Errorf("%q is graded %s, expected %s", text, got, want)
