@@ -21,7 +21,7 @@ func (e *engine) readRecord() {
 	if e.subject.Record == nil || e.options.NoRecords || e.signins.digest != nil {
 		return
 	}
-	digest, err := e.subject.Record.Digest(e.options.SignIns)
+	digest, err := e.subject.Record.Digest(e.options.Jobs, e.options.SignIns)
 	if err != nil {
 		why, _, _ := strings.Cut(err.Error(), "\n")
 		e.subject.Export.Notes().Incomplete(facts.Origin{File: e.subject.Record.Name}, "the record of sign-ins is not used: %s", why)

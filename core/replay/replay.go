@@ -257,7 +257,7 @@ func New(s *audit.Subject, o audit.Options, tries []Try, links []Linked) (*Repla
 		lists = append(lists, r.lockouts(w))
 	}
 	r.replay = signin.New(lists, func(account []byte) int { return int(k.find(account, r.replay.Folding)) })
-	r.replay.Progress = o.SignIns
+	r.replay.Jobs, r.replay.Progress = o.Jobs, o.SignIns
 	return r, nil
 }
 

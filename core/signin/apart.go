@@ -2,7 +2,6 @@ package signin
 
 import (
 	"encoding/binary"
-	"runtime"
 	"sync"
 	"sync/atomic"
 )
@@ -182,11 +181,11 @@ func (x *told) room(names int) {
 	x.ends, x.pieces = make([]uint32, names), make([]int64, (names+inPart-1)/inPart)
 }
 
-// sideBySide has each part counted by one of as many as there are processors.
-func sideBySide(parts int, begin func() (count func(part int), end func())) {
+// sideBySide has each part counted by one of several.
+func sideBySide(parts, jobs int, begin func() (count func(part int), end func())) {
 	var next atomic.Int64
 	var all sync.WaitGroup
-	for range min(parts, runtime.GOMAXPROCS(0)) {
+	for range min(parts, max(1, jobs)) {
 		all.Go(func() {
 			count, end := begin()
 			for n := int(next.Add(1)) - 1; n < parts; n = int(next.Add(1)) - 1 {
@@ -200,7 +199,7 @@ func sideBySide(parts int, begin func() (count func(part int), end func())) {
 
 func (a *apart) countSources(r *Replay) {
 	var mu sync.Mutex // of what is refused
-	sideBySide(len(a.fromSources.parts), func() (func(int), func()) {
+	sideBySide(len(a.fromSources.parts), r.Jobs, func() (func(int), func()) {
 		var o origins
 		var c coder
 		block := make([]byte, blockSize)
@@ -238,7 +237,7 @@ func (a *apart) countSources(r *Replay) {
 
 func (a *apart) countAccounts(r *Replay) {
 	var mu sync.Mutex // of the hours
-	sideBySide(len(a.accounts.parts), func() (func(int), func()) {
+	sideBySide(len(a.accounts.parts), r.Jobs, func() (func(int), func()) {
 		var t tallies
 		var c coder
 		block := make([]byte, blockSize)

@@ -68,7 +68,7 @@ func TestApart(t *testing.T) {
 	for seed := range seeds {
 		watch := seed%2 == 1
 		whole, parts := New(tried, of), New(tried, of)
-		whole.Watch, parts.Watch = watch, watch
+		whole.Watch, parts.Watch, parts.Jobs = watch, watch, int(seed)
 		if err := whole.Run(made(seed, 60_000)); err != nil {
 			t.Fatal(err)
 		}

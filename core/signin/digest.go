@@ -19,12 +19,12 @@ type Record struct {
 	err    error
 }
 
-// Digest reads the record the first time, and counts what was read in progress,
-// which may be nil.
-func (r *Record) Digest(progress *atomic.Int64) (*Digest, error) {
+// Digest reads the record the first time, so many counting at a time, and counts
+// what was read in progress, which may be nil.
+func (r *Record) Digest(jobs int, progress *atomic.Int64) (*Digest, error) {
 	r.once.Do(func() {
 		replay := New([][]Lockout{nil}, func([]byte) int { return 0 })
-		replay.Watch, replay.asOf, replay.Progress = true, r.AsOf*1e6, progress
+		replay.Watch, replay.asOf, replay.Jobs, replay.Progress = true, r.AsOf*1e6, jobs, progress
 		if r.err = replay.RunApart(r.Scratch, r.Read); r.err == nil {
 			r.digest = digestOf(replay, r.Name)
 		}

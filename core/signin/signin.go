@@ -68,6 +68,8 @@ type Replay struct {
 
 	// Watch has habits of accounts kept: hours and networks in which they come in.
 	Watch bool
+	// Jobs are how many count at a time; at least one does.
+	Jobs int
 	// Progress is told how much was read, now and then; may be nil.
 	Progress *atomic.Int64
 
