@@ -24,7 +24,7 @@ import (
 const (
 	mostMemory = 168<<20 + roomForGarbage
 	forRecords = 64 << 20 // more
-	forSystem  = 1 << 19   // more for each of many
+	forSystem  = 1 << 19  // more for each of many
 )
 
 // runtimeLimit is what GOMEMLIMIT says, in bytes.
