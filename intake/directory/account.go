@@ -18,34 +18,21 @@ func (e *export) Accounts(yield func(*facts.Account) error) error {
 
 // Parts divides the files at the ends of entries.
 func (e *export) Parts(yield func(facts.Part) error) error {
-	return e.files.Parts(func(p *ldif.Part) error { return yield(&part{e: e, entries: p}) })
+	return e.files.Accounts(&e.Noted, e.account)(yield)
 }
 
-// part is a run of entries.
-type part struct {
-	e       *export
-	entries *ldif.Part
-	notes   facts.Notes
+func (e *export) account(a *facts.Account, file string, x *ldif.Entry, notes *facts.Notes) bool {
+	if !e.isAccount(x) {
+		e.unsureOf(notes, file, x)
+		return false
+	}
+	e.fill(a, file, x)
+	if a.Login == "" {
+		notes.Refuse(a.Origin, "the entry is left out: it has no name")
+		return false
+	}
+	return true
 }
-
-func (p *part) Accounts(yield func(*facts.Account) error) error {
-	var a facts.Account
-	return p.entries.Each(&p.notes, func(x *ldif.Entry) error {
-		if !p.e.isAccount(x) {
-			p.e.unsureOf(&p.notes, p.entries.File, x)
-			return nil
-		}
-		a.Reset()
-		p.e.fill(&a, p.entries.File, x)
-		if a.Login == "" {
-			p.notes.Refuse(a.Origin, "the entry is left out: it has no name")
-			return nil
-		}
-		return yield(&a)
-	})
-}
-
-func (p *part) Done() { p.e.Noted.Join(&p.notes) }
 
 // isAccount: an entry with a password, or one that is a person or a program
 // by its object class where the export leaves passwords out.
@@ -73,7 +60,6 @@ func mayBind(x *ldif.Entry) bool {
 }
 
 func (e *export) fill(a *facts.Account, file string, x *ldif.Entry) {
-	a.Origin = facts.Origin{File: file, Line: x.Line}
 	dn := ldif.NormalDN(x.DN)
 	if isConfig(x) {
 		e.root(a, file, x)

@@ -13,17 +13,21 @@ import (
 
 // Accounts streams the entries that can sign in.
 func (e *export) Accounts(yield func(*facts.Account) error) error {
-	var a facts.Account
-	return e.files.Scan(func(file string, x *ldif.Entry) error {
-		dn := ldif.NormalDN(x.DN)
-		if !isAccount(x) || strings.HasSuffix(dn, "cn=config") {
-			return nil
-		}
-		a.Reset()
-		a.Origin = facts.Origin{File: file, Line: x.Line}
-		e.fill(&a, x, dn)
-		return yield(&a)
-	})
+	return facts.InOrder(e.Parts, yield)
+}
+
+// Parts divides the files at the ends of entries.
+func (e *export) Parts(yield func(facts.Part) error) error {
+	return e.files.Accounts(&e.Noted, e.account)(yield)
+}
+
+func (e *export) account(a *facts.Account, _ string, x *ldif.Entry, _ *facts.Notes) bool {
+	dn := ldif.NormalDN(x.DN)
+	if !isAccount(x) || strings.HasSuffix(dn, "cn=config") {
+		return false
+	}
+	e.fill(a, x, dn)
+	return true
 }
 
 func (e *export) fill(a *facts.Account, x *ldif.Entry, dn string) {

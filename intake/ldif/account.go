@@ -51,3 +51,34 @@ func (g *Groups) Members(x *Entry, dn string) {
 		}
 	}
 }
+
+// Accounts divides the files into parts of an export. fill says what an account
+// an entry is, in one that is empty; it returns false for one that is none, and may
+// be called from several sides at the same time. What it notes joins noted.
+func (f *Files) Accounts(noted *facts.Notes, fill func(a *facts.Account, file string, x *Entry, notes *facts.Notes) bool) func(func(facts.Part) error) error {
+	return func(yield func(facts.Part) error) error {
+		return f.Parts(func(p *Part) error { return yield(&accounts{p, noted, fill, facts.Notes{}}) })
+	}
+}
+
+// accounts are those of a part.
+type accounts struct {
+	entries *Part
+	noted   *facts.Notes
+	fill    func(a *facts.Account, file string, x *Entry, notes *facts.Notes) bool
+	notes   facts.Notes
+}
+
+func (p *accounts) Accounts(yield func(*facts.Account) error) error {
+	var a facts.Account
+	return p.entries.Each(&p.notes, func(x *Entry) error {
+		a.Reset()
+		a.Origin = facts.Origin{File: p.entries.File, Line: x.Line}
+		if !p.fill(&a, p.entries.File, x, &p.notes) {
+			return nil
+		}
+		return yield(&a)
+	})
+}
+
+func (p *accounts) Done() { p.noted.Join(&p.notes) }

@@ -32,34 +32,20 @@ func (e *export) Accounts(yield func(*facts.Account) error) error {
 
 // Parts divides the files at the ends of entries.
 func (e *export) Parts(yield func(facts.Part) error) error {
-	return e.files.Parts(func(p *ldif.Part) error { return yield(&part{e: e, entries: p}) })
+	return e.files.Accounts(&e.Noted, e.account)(yield)
 }
 
-// part is a run of entries.
-type part struct {
-	e       *export
-	entries *ldif.Part
-	notes   facts.Notes
+func (e *export) account(a *facts.Account, _ string, x *ldif.Entry, notes *facts.Notes) bool {
+	if !x.Is("user") {
+		return false
+	}
+	e.fill(a, x, notes)
+	if x.Text("samaccountname") == "" {
+		notes.Refuse(a.Origin, "the entry is left out: it has no sAMAccountName")
+		return false
+	}
+	return true
 }
-
-func (p *part) Accounts(yield func(*facts.Account) error) error {
-	var a facts.Account
-	return p.entries.Each(&p.notes, func(x *ldif.Entry) error {
-		if !x.Is("user") {
-			return nil
-		}
-		a.Reset()
-		a.Origin = facts.Origin{File: p.entries.File, Line: x.Line}
-		p.e.fill(&a, x, &p.notes)
-		if x.Text("samaccountname") == "" {
-			p.notes.Refuse(a.Origin, "the entry is left out: it has no sAMAccountName")
-			return nil
-		}
-		return yield(&a)
-	})
-}
-
-func (p *part) Done() { p.e.Noted.Join(&p.notes) }
 
 // integer reads an attribute; false when it is absent or no number.
 func integer(x *ldif.Entry, name string) (int64, bool) {
