@@ -229,7 +229,7 @@ func collectOften(subjects []audit.Subject, a *audit.Relations) {
 	switch {
 	case recorded:
 		allowMore(forRecords)
-		debug.SetGCPercent(10)
+		debug.SetGCPercent(5)
 	case len(subjects) > 1 && len(a.Match) > 0:
 		debug.SetGCPercent(20)
 	case len(subjects) > 1:

@@ -10,8 +10,8 @@ import (
 // numbers while others ask for the names of numbers that they were given.
 type Names struct {
 	mu    sync.RWMutex  // held while anything below is changed
-	text  [][]byte      // pages of names, each behind its length
-	begin table[uint32] // where each begins: the page, and the place on it
+	text  [][]byte      // pages of names, each behind its number and its length
+	begin table[uint32] // where each begins: the page, and the place on it, from 1
 	count int
 	slots []slot // open addressing, of a power of two
 }
@@ -20,8 +20,9 @@ type Names struct {
 // page of its own.
 const placeBits = 20
 
-// slot is where a name may stand; a number counted from 1, 0 for none.
-type slot struct{ hash, number uint32 }
+// slot says where a name stands; 0 for none. Its number stands there too: looking
+// it up elsewhere would be one more wait for memory.
+type slot struct{ hash, begin uint32 }
 
 const leastSlots = 1 << 8
 
@@ -37,10 +38,20 @@ func hashOf(name []byte) uint32 {
 }
 
 func (n *Names) at(number uint32) []byte {
-	from := *n.begin.at(number)
-	text := n.text[from>>placeBits][from&(1<<placeBits-1):]
-	length, size := binary.Uvarint(text)
-	return text[size : size+int(length) : size+int(length)]
+	name, _ := n.lies(*n.begin.at(number))
+	return name
+}
+
+// numberBytes are those of a number before its name.
+const numberBytes = 4
+
+// lies is the name that begins at a place, and its number.
+func (n *Names) lies(begin uint32) ([]byte, uint32) {
+	begin--
+	text := n.text[begin>>placeBits][begin&(1<<placeBits-1):]
+	length, size := binary.Uvarint(text[numberBytes:])
+	size += numberBytes
+	return text[size : size+int(length) : size+int(length)], binary.LittleEndian.Uint32(text)
 }
 
 // Find returns the number of a name; false where it has none.
@@ -51,11 +62,13 @@ func (n *Names) Find(name []byte) (uint32, bool) {
 	hash := hashOf(name)
 	for i := hash; ; i++ {
 		s := n.slots[i&uint32(len(n.slots)-1)]
-		if s.number == 0 {
+		if s.begin == 0 {
 			return 0, false
 		}
-		if s.hash == hash && bytes.Equal(n.at(s.number-1), name) {
-			return s.number - 1, true
+		if s.hash == hash {
+			if there, number := n.lies(s.begin); bytes.Equal(there, name) {
+				return number, true
+			}
 		}
 	}
 }
@@ -73,19 +86,21 @@ func (n *Names) Number(name []byte) uint32 {
 	number := uint32(n.count)
 	n.count++
 	last := len(n.text) - 1
-	if last < 0 || len(n.text[last])+binary.MaxVarintLen32+len(name) > 1<<placeBits {
+	if last < 0 || len(n.text[last])+numberBytes+binary.MaxVarintLen32+len(name) > 1<<placeBits-1 {
 		n.text = append(n.text, nil)
 		last++
 	}
-	*n.begin.at(number) = uint32(last<<placeBits | len(n.text[last]))
-	n.text[last] = append(binary.AppendUvarint(n.text[last], uint64(len(name))), name...)
-	n.put(slot{hashOf(name), number + 1})
+	begin := uint32(last<<placeBits|len(n.text[last])) + 1
+	*n.begin.at(number) = begin
+	text := binary.LittleEndian.AppendUint32(n.text[last], number)
+	n.text[last] = append(binary.AppendUvarint(text, uint64(len(name))), name...)
+	n.put(slot{hashOf(name), begin})
 	return number
 }
 
 func (n *Names) put(s slot) {
 	i := s.hash
-	for n.slots[i&uint32(len(n.slots)-1)].number != 0 {
+	for n.slots[i&uint32(len(n.slots)-1)].begin != 0 {
 		i++
 	}
 	n.slots[i&uint32(len(n.slots)-1)] = s
@@ -95,7 +110,7 @@ func (n *Names) grow() {
 	old := n.slots
 	n.slots = make([]slot, max(leastSlots, 2*len(old)))
 	for _, s := range old {
-		if s.number != 0 {
+		if s.begin != 0 {
 			n.put(s)
 		}
 	}
