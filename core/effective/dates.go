@@ -120,23 +120,13 @@ func ages(d *facts.Derived, a *facts.Account, s *Settings) {
 	} else if s.Get(setting.WarnBefore).Value.State() == setting.Off {
 		d.WarnedFrom = facts.Never
 	}
-	grace := s.Get(setting.GracePeriod).Value
-	span, timed := grace.Span()
-	switch {
-	case grace.State() == setting.Off:
-		d.ShutAt = facts.Never
-	case noGrace(s):
+	if span, ok := s.Get(setting.GracePeriod).Value.Span(); a.ShutAtEnd {
 		d.ShutAt = d.Expires
-	case timed:
+	} else if ok {
 		d.ShutAt = d.Expires.Plus(span)
+	} else if s.Get(setting.GracePeriod).Value.State() == setting.Off {
+		d.ShutAt = facts.Never
 	}
-}
-
-// noGrace reports whether there is not one sign-in with a password that is over,
-// however long a grace would last.
-func noGrace(s *Settings) bool {
-	left, ok := s.Get(setting.GraceSignIns).Value.Count()
-	return ok && left == 0
 }
 
 // SettleLock works out whether an account is locked where the export gives
@@ -211,8 +201,10 @@ func shut(d *facts.Derived, a *facts.Account, s *Settings) facts.Tri {
 		return d.Overdue
 	case a.ChangeFirst && a.MustChange != facts.No:
 		return a.MustChange.Not()
+	case a.ShutAtEnd:
+		return facts.Yes
 	}
-	if left, ok := s.Get(setting.GraceSignIns).Value.Count(); ok && (a.GraceUsed.Known || left == 0) {
+	if left, ok := s.Get(setting.GraceSignIns).Value.Count(); ok && a.GraceUsed.Known {
 		if int64(a.GraceUsed.N) >= left {
 			return facts.Yes
 		}

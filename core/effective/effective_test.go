@@ -328,8 +328,6 @@ func TestShut(t *testing.T) {
 		{[]string{"grace_signins", "3"}, facts.CountOf(3), facts.Yes},
 		{[]string{"grace_signins", "0"}, facts.CountOf(0), facts.Yes},
 		{[]string{"grace_signins", "3"}, facts.Counted{}, facts.Unknown},
-		{[]string{"grace_signins", "0"}, facts.Counted{}, facts.Yes},
-		{[]string{"grace_signins", "0", "grace_period", "1 year"}, facts.Counted{}, facts.Yes},
 		{[]string{"grace_period", "never"}, facts.Counted{}, facts.No},
 		{[]string{"grace_period", "1 day"}, facts.Counted{}, facts.Yes},
 		{[]string{"grace_period", "1 year"}, facts.Counted{}, facts.No},
@@ -343,6 +341,14 @@ func TestShut(t *testing.T) {
 		if d.Overdue != facts.Yes || d.Shut != c.want {
 			t.Errorf("%v, %v used: overdue %s, shut %s", c.settings, c.used, d.Overdue, d.Shut)
 		}
+	}
+	policy := p("base", nil, "max_age", "90 days", "grace_period", "1 year")
+	system := &facts.System{AsOf: asOf, Chooses: facts.ChooseSingle, Policies: []facts.Policy{policy}, Default: "base"}
+	a := &facts.Account{PasswordSet: facts.At(asOf.AddDate(0, 0, -100)), ShutAtEnd: true}
+	var d facts.Derived
+	DatesOf(&d, a, NewResolver(system).For(a), system, 0)
+	if d.Shut != facts.Yes || d.ShutAt != d.Expires {
+		t.Errorf("without a grace: shut %s, at %s", d.Shut, d.ShutAt)
 	}
 }
 

@@ -59,6 +59,7 @@ type Account struct {
 	FlagDecides     bool   // a largest age holds for every password that NeverExpires leaves, with a date or without
 	DueAtEnd        bool   // due when the last day begins or in the last second, not when they are over
 	ChangeFirst     bool   // while it must be changed, its end shuts nobody out
+	ShutAtEnd       bool   // when its password ends, without a grace
 	RunOut          bool   // past its end by hand, whatever the ages say; since when is not known
 	PasswordExpires Moment // only where the export itself says it; never beats the maximum age
 	LastSignIn      Moment

@@ -110,6 +110,7 @@ type Account struct {
 	FlagDecides     bool   `json:"flag_decides,omitempty"` // a largest age holds for every password that never_expires leaves
 	DueAtEnd        bool   `json:"due_at_end,omitempty"`   // due when its last day begins or in its last second
 	ChangeFirst     bool   `json:"change_first,omitempty"` // while it must be changed, its end shuts nobody out
+	ShutAtEnd       bool   `json:"shut_at_end,omitempty"`  // when its password ends
 	RunOut          bool   `json:"run_out,omitempty"`      // past its end by hand
 	PasswordExpires Moment `json:"password_expires,omitzero"`
 	LastSignIn      Moment `json:"last_sign_in,omitzero"`
@@ -309,6 +310,7 @@ func OfAccount(out *Account, a *facts.Account) {
 		EntersUnasked: Answer(a.EntersUnasked),
 		UnaskedPower:  Answer(a.UnaskedPower), Rounds: count(a.Rounds), Tries: count(a.Tries), PowerTries: count(a.PowerTries),
 		Created: Moment(a.Created), PasswordSet: Moment(a.PasswordSet), FlagDecides: a.FlagDecides, DueAtEnd: a.DueAtEnd, ChangeFirst: a.ChangeFirst,
+		ShutAtEnd:       a.ShutAtEnd,
 		RunOut:          a.RunOut,
 		PasswordExpires: Moment(a.PasswordExpires),
 		LastSignIn:      Moment(a.LastSignIn),
@@ -347,6 +349,7 @@ func (a *Account) Account(out *facts.Account, fallback facts.Origin, mark func(u
 		KeySet: facts.Moment(a.KeySet), EntersUnasked: facts.Tri(a.EntersUnasked),
 		UnaskedPower: facts.Tri(a.UnaskedPower), Rounds: counted(a.Rounds), Tries: counted(a.Tries), PowerTries: counted(a.PowerTries),
 		Created: facts.Moment(a.Created), PasswordSet: facts.Moment(a.PasswordSet), FlagDecides: a.FlagDecides, DueAtEnd: a.DueAtEnd, ChangeFirst: a.ChangeFirst,
+		ShutAtEnd:       a.ShutAtEnd,
 		RunOut:          a.RunOut,
 		PasswordExpires: facts.Moment(a.PasswordExpires), LastSignIn: facts.Moment(a.LastSignIn),
 		LockedSince: facts.Moment(a.LockedSince), LockedUntil: facts.Moment(a.LockedUntil), Ends: facts.Moment(a.Ends),

@@ -233,7 +233,7 @@ func (e *export) state(a *facts.Account, x *ldif.Entry, p *policy) {
 			grace++
 		}
 	}
-	a.ChangeFirst = true
+	a.ChangeFirst, a.ShutAtEnd = true, p.noGrace
 	a.GraceUsed = facts.Counted{N: grace, Known: grace > 0 || e.absent("pwdgraceusetime") == facts.No}
 	a.Failures = facts.Counted{N: failures, Known: dated && p.window.Known && e.absent("pwdfailuretime") == facts.No}
 }

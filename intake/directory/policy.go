@@ -20,6 +20,7 @@ type policy struct {
 	window     facts.Counted // how long failures count; 0 for ever
 	mustChange facts.Tri
 	idle       facts.Counted // how long an account may go unused; 0 for ever
+	noGrace    bool          // not one sign-in with a password that is over
 	unknown    bool          // the export does not have it
 	bare       bool          // there is none
 }
@@ -68,7 +69,7 @@ func (e *export) addPolicy(file string, x *ldif.Entry) {
 	p.e.policies = append(p.e.policies, policy{
 		lockout: p.switchOf("pwdlockout"), forSeconds: p.counted("pwdlockoutduration"),
 		window: p.counted("pwdfailurecountinterval"), mustChange: p.switchOf("pwdmustchange"),
-		idle: p.counted("pwdmaxidle"),
+		idle: p.counted("pwdmaxidle"), noGrace: p.noGrace(),
 	})
 }
 
@@ -196,11 +197,16 @@ func noComposition(p *facts.Policy, origin facts.Origin) {
 	intake.AnyCharacters(p, origin)
 }
 
+// noGrace: not one sign-in with a password that is over.
+func (p *policyReader) noGrace() bool {
+	return !p.hidden("pwdGraceAuthNLimit") && p.number("pwdGraceAuthNLimit") == 0
+}
+
 func (p *policyReader) age() {
 	p.seconds(setting.MaxAge, "pwdMaxAge", setting.OffValue)
 	p.seconds(setting.MinAge, "pwdMinAge", setting.OffValue)
 	p.seconds(setting.WarnBefore, "pwdExpireWarning", setting.OffValue)
-	if p.number("pwdGraceExpiry") > 0 {
+	if p.number("pwdGraceExpiry") > 0 && !p.noGrace() { // it bounds sign-ins that there must be
 		p.seconds(setting.GracePeriod, "pwdGraceExpiry", setting.OffValue)
 	}
 	p.set(setting.GraceSignIns, "pwdGraceAuthNLimit", setting.Count(p.number("pwdGraceAuthNLimit")))
