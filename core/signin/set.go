@@ -89,14 +89,6 @@ func (a *sets) add(s *set, m uint32) {
 	s.n++
 }
 
-// warm reads what adding to a set will read.
-func (a *sets) warm(s *set) int {
-	if s.last == 0 || s.n == large {
-		return 0
-	}
-	return int(a.chunks.at(s.last - 1).members[0])
-}
-
 // len is how many members there are; about tells that it is an estimate.
 func (a *sets) len(s *set) (n int, about bool) {
 	if s.n != large {

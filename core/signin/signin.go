@@ -338,33 +338,13 @@ func (r *Replay) Source(number uint32) Source {
 // eventsInBatch is how many events are handed over at a time.
 const eventsInBatch = 1 << 10
 
-// Run takes the events that a reader calls do with, while it reads on.
+// Run takes the events that a reader calls do with, while it reads on, and keeps
+// in memory all that it counts.
 func (r *Replay) Run(read func(book *Book, do func(*Event)) error) error {
 	return r.batches(read, func(batch []Event) {
-		warm := 0
-		for i := range batch { // so that what they need comes from memory side by side
-			e := &batch[i]
-			a, s := r.accounts.at(e.Account), r.sources.at(e.Source)
-			if warm += int(a.letIn) + int(s.failed); a.failed != nil {
-				warm += int(a.failed.times)
-			}
-		}
-		for i := range batch {
-			e := &batch[i]
-			a, s := r.accounts.at(e.Account), r.sources.at(e.Source)
-			if e.Outcome != Failed {
-				warm += r.accounts.sets.warm(&a.in) + r.sources.sets.warm(&s.in)
-			} else if warm += r.sources.sets.warm(&s.tried); a.failed != nil {
-				warm += r.accounts.sets.warm(&a.failed.from)
-				for n := range a.failed.under {
-					warm += a.failed.under[n].Locks
-				}
-			}
-		}
 		for i := range batch {
 			r.Add(&batch[i])
 		}
-		warmed.Add(int64(warm))
 	})
 }
 
@@ -398,6 +378,3 @@ func (r *Replay) batches(read func(book *Book, do func(*Event)) error, count fun
 	<-done
 	return err
 }
-
-// warmed keeps the compiler from leaving out what only reads.
-var warmed atomic.Int64
