@@ -18,7 +18,7 @@ import (
 	"yewcone/core/finding"
 	"yewcone/core/nearword"
 	"yewcone/core/rules"
-	"yewcone/core/signin"
+	"yewcone/core/spool"
 	"yewcone/intake/estatefolder"
 	"yewcone/intake/table"
 	"yewcone/output"
@@ -197,11 +197,11 @@ func openEstateIn(c *cli.Command, name string, systems []string, asOf time.Time)
 		Jobs: int(c.Int("jobs")), ValueOf: e.ValueOf(asOf), Relations: e.Relations(systems)}, asOf}, nil
 }
 
-// scratch makes a file for what a record of sign-ins leaves no room for in memory.
-func scratch() (signin.Scratch, error) {
+// scratch makes a file for what there is no room for in memory.
+func scratch() (spool.Scratch, error) {
 	f, err := atomicfile.NewScratch()
 	if err != nil {
-		return nil, fmt.Errorf("what a record of sign-ins leaves no room for in memory cannot be put aside: %w", err)
+		return nil, fmt.Errorf("what there is no room for in memory cannot be put aside: %w", err)
 	}
 	return f, nil
 }

@@ -4,6 +4,7 @@ import (
 	"encoding/binary"
 	"sync"
 	"sync/atomic"
+	"yewcone/core/spool"
 )
 
 // inPart is how many names, or addresses, are held in memory at a time by each of
@@ -13,7 +14,7 @@ const inPart = pageSize
 // apart is a replay of which only the names are in memory: events are put aside by
 // their addresses and by their accounts, and counted part by part.
 type apart struct {
-	spool                 *spool
+	spool                 *spool.Spool
 	fromSources, accounts side
 	seen                  uint64 // events that were put aside
 	// refused has a bit for each event and limit that does not let all its times
@@ -36,7 +37,7 @@ type pass struct {
 type side struct{ parts []part }
 
 type part struct {
-	stream
+	spool.Stream
 	at   int64  // of the last event
 	seen uint64 // its number
 }
@@ -50,7 +51,7 @@ const (
 )
 
 // put adds an event; own is the name that the side is by, other the other one.
-func (x *side) put(s *spool, e *Event, at int64, seen uint64, numbered bool, own, other uint32) {
+func (x *side) put(s *spool.Spool, e *Event, at int64, seen uint64, numbered bool, own, other uint32) {
 	for int(own/inPart) >= len(x.parts) {
 		x.parts = append(x.parts, part{})
 	}
@@ -74,32 +75,32 @@ func (x *side) put(s *spool, e *Event, at int64, seen uint64, numbered bool, own
 		b = binary.AppendUvarint(b, uint64(e.Times))
 	}
 	p.at, p.seen = at, seen
-	p.write(s, b)
+	p.Write(s, b)
 }
 
 // each calls do for the events of a part, with the two names in the order in which
 // they were put; numbered as they were put.
-func (x *part) each(s *spool, block []byte, first uint32, numbered bool, do func(e *Event, seen uint64, own, other uint32)) {
-	r := x.reader(s, block)
+func (x *part) each(s *spool.Spool, block []byte, first uint32, numbered bool, do func(e *Event, seen uint64, own, other uint32)) {
+	r := x.Reader(s, block)
 	var e Event
 	seen := uint64(0)
-	for r.more() {
-		head := r.uint()
-		since := r.uint()
-		other := uint32(r.uint())
+	for r.More() {
+		head := r.Uint()
+		since := r.Uint()
+		other := uint32(r.Uint())
 		if numbered {
-			seen += r.uint()
+			seen += r.Uint()
 		}
 		e.Times = 1
 		if head&severalTimes != 0 {
-			e.Times = int32(r.uint())
+			e.Times = int32(r.Uint())
 		}
 		if head&wholeSeconds != 0 {
 			since *= 1e6
 		}
 		e.At += int64(since)
 		e.Outcome = Outcome(head & outcomeBits)
-		if r.bad {
+		if r.Bad {
 			return
 		}
 		do(&e, seen, first+uint32(head>>flagBits)%inPart, other)
@@ -113,13 +114,13 @@ type told struct {
 	ends   []uint32 // by the number of the name, in its piece
 }
 
-func (x *told) get(s *spool, number uint32) []byte {
+func (x *told) get(s *spool.Spool, number uint32) []byte {
 	from := uint32(0)
 	if number%inPart > 0 {
 		from = x.ends[number-1]
 	}
 	piece := make([]byte, x.ends[number]-from)
-	s.get(piece, x.pieces[number/inPart]+int64(from))
+	s.Get(piece, x.pieces[number/inPart]+int64(from))
 	return piece
 }
 
@@ -127,8 +128,8 @@ func (x *told) get(s *spool, number uint32) []byte {
 // else in a scratch file, which open makes when there is much; nil for none. No
 // address is found in the book after it. Where the file fails, Err says so after
 // it, and after what is asked of the replay.
-func (r *Replay) RunApart(open func() (Scratch, error), read func(book *Book, do func(*Event)) error) error {
-	a := &apart{spool: &spool{open: open}, some: map[pass]int32{}}
+func (r *Replay) RunApart(open func() (spool.Scratch, error), read func(book *Book, do func(*Event)) error) error {
+	a := &apart{spool: &spool.Spool{Open: open}, some: map[pass]int32{}}
 	r.apart, r.Book.Scratch = a, open
 	numbered := len(r.limits) > 0
 	if err := r.batches(read, func(batch []Event) {
@@ -158,7 +159,7 @@ func (r *Replay) RunApart(open func() (Scratch, error), read func(book *Book, do
 	}
 	a.countSources(r)
 	a.countAccounts(r)
-	return a.spool.err
+	return a.spool.Err()
 }
 
 // Err is what failed of the scratch file.
@@ -166,7 +167,7 @@ func (r *Replay) Err() error {
 	if r.apart == nil {
 		return nil
 	}
-	return r.apart.spool.err
+	return r.apart.spool.Err()
 }
 
 // Close gives the scratch file back.
@@ -174,7 +175,7 @@ func (r *Replay) Close() error {
 	if r.apart == nil {
 		return nil
 	}
-	return r.apart.spool.close()
+	return r.apart.spool.Close()
 }
 
 func (x *told) room(names int) {
@@ -202,7 +203,7 @@ func (a *apart) countSources(r *Replay) {
 	sideBySide(len(a.fromSources.parts), r.Jobs, func() (func(int), func()) {
 		var o origins
 		var c coder
-		block := make([]byte, blockSize)
+		block := make([]byte, spool.BlockSize)
 		return func(n int) {
 			o.begin(uint32(n) * inPart)
 			a.fromSources.parts[n].each(a.spool, block, o.first, len(r.limits) > 0, func(e *Event, seen uint64, source, account uint32) {
@@ -230,7 +231,7 @@ func (a *apart) countSources(r *Replay) {
 				c.source(&s, &came)
 				a.toldSources.ends[number] = uint32(len(c.out))
 			}
-			a.toldSources.pieces[n] = a.spool.put(c.out)
+			a.toldSources.pieces[n] = a.spool.Put(c.out)
 		}, func() {}
 	})
 }
@@ -240,7 +241,7 @@ func (a *apart) countAccounts(r *Replay) {
 	sideBySide(len(a.accounts.parts), r.Jobs, func() (func(int), func()) {
 		var t tallies
 		var c coder
-		block := make([]byte, blockSize)
+		block := make([]byte, spool.BlockSize)
 		passed := make([]int32, len(r.limits))
 		count := func(n int) {
 			t.begin(uint32(n) * inPart)
@@ -264,7 +265,7 @@ func (a *apart) countAccounts(r *Replay) {
 				c.account(&x, &from)
 				a.told.ends[number] = uint32(len(c.out))
 			}
-			a.told.pieces[n] = a.spool.put(c.out)
+			a.told.pieces[n] = a.spool.Put(c.out)
 		}
 		return count, func() {
 			mu.Lock()

@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"reflect"
 	"testing"
+	"yewcone/core/spool"
 )
 
 // tried are lockouts of two kinds of accounts, with and without limits of
@@ -72,15 +73,15 @@ func TestApart(t *testing.T) {
 		if err := whole.Run(made(seed, 60_000)); err != nil {
 			t.Fatal(err)
 		}
-		scratch := func() (Scratch, error) { return os.Create(filepath.Join(t.TempDir(), "scratch")) }
+		scratch := func() (spool.Scratch, error) { return os.Create(filepath.Join(t.TempDir(), "scratch")) }
 		if seed == 2 {
 			scratch = nil
 		}
 		if err := parts.RunApart(scratch, made(seed, 60_000)); err != nil {
 			t.Fatal(err)
 		}
-		if (parts.apart.spool.file == nil) != (scratch == nil) {
-			t.Errorf("a file is used: %v", parts.apart.spool.file != nil)
+		if (!parts.apart.spool.InFile()) != (scratch == nil) {
+			t.Errorf("a file is used: %v", parts.apart.spool.InFile())
 		}
 		accounts, sources := whole.Done()
 		again, sourcesAgain := parts.Done()
@@ -122,7 +123,7 @@ func TestOrderOfMany(t *testing.T) {
 	for _, newest := range []bool{false, true} {
 		var got Event
 		count := 0
-		o := NewOrder(func() (Scratch, error) { return os.Create(filepath.Join(t.TempDir(), "scratch")) }, func(e *Event) {
+		o := NewOrder(func() (spool.Scratch, error) { return os.Create(filepath.Join(t.TempDir(), "scratch")) }, func(e *Event) {
 			before := e.At < got.At || e.At == got.At && (e.Account < got.Account) != newest
 			if count++; before && count > 1 || e.Times != int32(e.Account%7+1) || e.Outcome != Outcome(e.Account%3) || e.Source != e.Account/2 {
 				t.Fatalf("the %d. is %+v after %+v", count, *e, got)
@@ -182,7 +183,7 @@ func (full) ReadAt([]byte, int64) (int, error) { return 0, errors.New("no such b
 func TestApartFull(t *testing.T) {
 	for _, reads := range []bool{true, false} {
 		r := New(tried, func([]byte) int { return 0 })
-		err := r.RunApart(func() (Scratch, error) {
+		err := r.RunApart(func() (spool.Scratch, error) {
 			f, err := os.Create(filepath.Join(t.TempDir(), "scratch"))
 			return full{f, reads}, err
 		}, made(1, 150_000))

@@ -3,6 +3,7 @@ package signin
 import (
 	"sync"
 	"sync/atomic"
+	"yewcone/core/spool"
 )
 
 // A Record is where a system's sign-ins are read from. What it has is read once,
@@ -12,7 +13,7 @@ type Record struct {
 	AsOf int64  // the moment that the export speaks for, in seconds since 1970; 0 where not known
 	Read func(*Book, func(*Event)) error
 	// Scratch makes a file for what does not stay in memory; nil for none.
-	Scratch func() (Scratch, error)
+	Scratch func() (spool.Scratch, error)
 
 	once   sync.Once
 	digest *Digest

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/binary"
 	"sync"
+	"yewcone/core/spool"
 )
 
 // Names give names numbers, each the same one every time. One goroutine may give
@@ -141,7 +142,7 @@ type Book struct {
 	Accounts, Sources Names
 	Folding           Folding // that a reader applied to names of accounts
 	// Scratch is as that of the Record.
-	Scratch func() (Scratch, error)
+	Scratch func() (spool.Scratch, error)
 }
 
 // Account numbers the name of an account, as the system folds it.

@@ -5,6 +5,7 @@ import (
 	"container/heap"
 	"encoding/binary"
 	"slices"
+	"yewcone/core/spool"
 )
 
 // An Order passes sign-ins on in the order of their moments: as they come, where
@@ -13,7 +14,7 @@ import (
 // runs that are put aside, and merged.
 type Order struct {
 	do    func(*Event)
-	aside spool
+	aside spool.Spool
 	kept  []Event
 	runs  []*sorted
 	last  int64
@@ -31,8 +32,8 @@ const (
 )
 
 // NewOrder passes sign-ins on to do. Scratch is as that of a Record.
-func NewOrder(scratch func() (Scratch, error), do func(*Event)) *Order {
-	return &Order{do: do, aside: spool{open: scratch}}
+func NewOrder(scratch func() (spool.Scratch, error), do func(*Event)) *Order {
+	return &Order{do: do, aside: spool.Spool{Open: scratch}}
 }
 
 // Add takes the next one.
@@ -91,7 +92,7 @@ func (o *Order) putRun() {
 		b = binary.AppendUvarint(b, uint64(e.Account))
 		b = binary.AppendUvarint(b, uint64(e.Source))
 		b = binary.AppendUvarint(b, uint64(e.Times)<<2|uint64(e.Outcome))
-		r.write(&o.aside, b)
+		r.Write(&o.aside, b)
 		at = e.At
 	}
 	o.runs, o.kept = append(o.runs, r), o.kept[:0]
@@ -108,7 +109,7 @@ func (o *Order) End() error {
 	o.kept = nil
 	m := merge{newest: o.newest}
 	for _, r := range o.runs {
-		if r.from = r.reader(&o.aside, make([]byte, blockSize)); r.next() {
+		if r.from = r.Reader(&o.aside, make([]byte, spool.BlockSize)); r.next() {
 			m.runs = append(m.runs, r)
 		}
 	}
@@ -121,27 +122,27 @@ func (o *Order) End() error {
 			heap.Pop(&m)
 		}
 	}
-	return o.aside.close()
+	return o.aside.Close()
 }
 
 // sorted is sign-ins in their order that were put aside.
 type sorted struct {
-	stream
+	spool.Stream
 	number int
-	from   *reader
+	from   *spool.Reader
 	e      Event
 }
 
 // next reads the next one; false at the end.
 func (r *sorted) next() bool {
-	if !r.from.more() {
+	if !r.from.More() {
 		return false
 	}
-	r.e.At += int64(r.from.uint())
-	r.e.Account, r.e.Source = uint32(r.from.uint()), uint32(r.from.uint())
-	last := r.from.uint()
+	r.e.At += int64(r.from.Uint())
+	r.e.Account, r.e.Source = uint32(r.from.Uint()), uint32(r.from.Uint())
+	last := r.from.Uint()
 	r.e.Times, r.e.Outcome = int32(last>>2), Outcome(last&3)
-	return !r.from.bad
+	return !r.from.Bad
 }
 
 // merge is a heap of runs, the earliest sign-in first.
