@@ -279,23 +279,26 @@ func (h *host) visit(r *livetest.Root, e *estate, c *tally, at time.Time, logins
 			rm -rf /run/faillock; cp -a /root/tally /run/faillock
 			in=out; if echo "Kq7!mZ2-${u}xF4%" | timeout 5 pamtester login $u authenticate >/tmp/said 2>&1; then in=in; elif ! grep -q pamtester: /tmp/said; then
 				rm -rf /run/faillock; cp -a /root/tally /run/faillock; echo stuck $u; echo "Kq7!mZ2-${u}xF4%" | timeout 5 pamtester login $u authenticate >/tmp/said 2>&1 && in=in; fi
-			echo "$u $in $(timeout 9 pamtester yew-account $u acct_mgmt 2>&1 </dev/null | grep -o 'pamtester: .*' | tail -1)"; done`), "\n")
+			rm -rf /run/faillock; cp -a /root/tally /run/faillock
+			any=out; echo wrong | timeout 5 pamtester login $u authenticate >/dev/null 2>&1 && any=in
+			echo "$u $in $any $(timeout 9 pamtester yew-account $u acct_mgmt 2>&1 </dev/null | grep -o 'pamtester: .*' | tail -1)"; done`), "\n")
 	for _, line := range lines {
-		f := strings.SplitN(line, " ", 3)
-		if len(f) < 3 || f[0] == "stuck" {
+		f := strings.SplitN(line, " ", 4)
+		if len(f) < 4 || f[0] == "stuck" {
 			continue
 		}
 		a, who := said[f[0]], f[0]+" at "+moment(at)
 		if last := len(h.logins) - 1; f[0] != h.logins[last] { // which has another password by now
 			c.hold(who, "a right password lets in", lets(a), f[1] == "in", h.auth)
 		}
-		c.hold(who, "the account has not ended", a["enabled"], !strings.Contains(f[2], "account has expired"))
-		if !strings.Contains(f[2], "account has expired") {
-			c.hold(who, "shut after the end of the password", shut(a), strings.Contains(f[2], "token expired"))
+		c.hold(who, "a wrong password lets in", a["enters_unasked"].And(a["locked"].Not()), f[2] == "in", h.auth)
+		c.hold(who, "the account has not ended", a["enabled"], !strings.Contains(f[3], "account has expired"))
+		if !strings.Contains(f[3], "account has expired") {
+			c.hold(who, "shut after the end of the password", shut(a), strings.Contains(f[3], "token expired"))
 		}
-		if !strings.Contains(f[2], "account has expired") && !strings.Contains(f[2], "token expired") {
+		if !strings.Contains(f[3], "account has expired") && !strings.Contains(f[3], "token expired") {
 			c.hold(who, "a new password is asked for", a["overdue"].Or(a["must_change"]),
-				strings.Contains(f[2], "new one required"))
+				strings.Contains(f[3], "new one required"))
 		}
 	}
 }
@@ -311,8 +314,6 @@ func shut(a map[string]facts.Tri) facts.Tri {
 // lets is what follows for a right password.
 func lets(a map[string]facts.Tri) facts.Tri {
 	switch {
-	case a["blank"] == facts.Yes: // which no password matches but none
-		return facts.No
 	case a["password_usable"] == facts.No || a["locked"] == facts.Yes:
 		return facts.No
 	case a["password_usable"] == facts.Yes && a["locked"] == facts.No:

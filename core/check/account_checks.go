@@ -28,13 +28,13 @@ var accountChecks = []Check{
 		Acts:  []Act{NewPassword, AskNew},
 	},
 	{
-		ID: "enters-unasked", Title: "accounts that one of the ways in asks for no password", Severity: rules.High,
+		ID: "enters-unasked", Title: "accounts that one of the ways in lets in without their password", Severity: rules.High,
 		IfPrivileged: rules.Critical,
 		Doc:          "whoever comes by that way takes any of these names.",
 		Applies: func(s *facts.System) bool {
 			return slices.ContainsFunc(s.Policies, func(p facts.Policy) bool { return p.Value(setting.BlankAllowed).Value == setting.Yes })
 		},
-		Account: `enters_unasked and enabled and not blank`, Remedy: "have that way ask for a password, or for a key",
+		Account: `enters_unasked and enabled and not blank`, Remedy: "have that way ask for their password, or for a key",
 		Opens: "no password asked",
 	},
 	{

@@ -227,7 +227,7 @@ var allFacts = []Fact{
 		func(s *Subject) facts.Tri { return s.Account.RemotePassword }),
 	flagFact("unasked_power", FromExport, "an administrator who is not asked for a password again before acting as one",
 		func(s *Subject) facts.Tri { return s.Account.UnaskedPower }),
-	flagFact("enters_unasked", FromExport, "some way into the system lets the account in and asks for no password",
+	flagFact("enters_unasked", FromExport, "some way into the system lets the account in without its password: it asks for none, or takes any",
 		func(s *Subject) facts.Tri { return s.Account.EntersUnasked }),
 	flagFact("second_factor", FromExport, "a second factor is enrolled", func(s *Subject) facts.Tri { return s.Account.SecondFactor }),
 	flagFact("never_signed_in", FromExport, "nobody has ever signed in",

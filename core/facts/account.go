@@ -49,7 +49,7 @@ type Account struct {
 	SecondFactor     Tri
 	Preauthenticates Tri // a ticket is given only to who proves the password first
 	RemotePassword   Tri // a password lets it in from the network
-	EntersUnasked    Tri // some way in asks for no password
+	EntersUnasked    Tri // some way in asks for no password, or takes any
 	UnaskedPower     Tri // it acts as an administrator without giving a password again
 
 	LockedSince     Moment

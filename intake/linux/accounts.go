@@ -171,6 +171,7 @@ func (e *export) fill(a *facts.Account, f []string) {
 		e.password(a, password, &s)
 		a.EntersUnasked = a.Blank.And(a.PasswordUsable)
 	}
+	e.openToAll(a)
 	e.remote(a, uid)
 	e.failures(a, uid)
 	e.freeOfLocks(a, uid)
@@ -178,6 +179,24 @@ func (e *export) fill(a *facts.Account, f []string) {
 	if uid == 0 {
 		e.freeRoot(a)
 	}
+}
+
+// openToAll: where the modules let in whoever gives any password, what is stored
+// keeps nobody out, nor does an administrator's lock on it.
+func (e *export) openToAll(a *facts.Account) {
+	if e.anyLets != facts.Yes {
+		return
+	}
+	open := facts.Yes
+	if e.alwaysLets != facts.Yes && (e.tally == nil || len(e.tally[a.Login]) > 0) {
+		open = facts.Unknown // it may have failed too often
+	}
+	a.EntersUnasked = a.EntersUnasked.Or(open)
+	if a.PasswordUsable == facts.Yes {
+		return
+	}
+	a.PasswordUsable = open
+	a.Locked, a.LockedUntil = open.Not(), facts.Moment{}
 }
 
 // kind: numbers below 100 and nobody's come with the system, those up to

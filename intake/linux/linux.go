@@ -103,6 +103,8 @@ type export struct {
 	rootFree   bool      // pwquality only warns root
 	nullok     facts.Tri // empty passwords let in
 	unixLets   facts.Tri // a right password lets in
+	anyLets    facts.Tri // and so does any other, of an account that did not fail lately
+	alwaysLets facts.Tri // whatever failed before
 	newer      facts.Tri // libpam is 1.7.0 or later; no: 1.5.2 or earlier
 	listed     map[string]bool
 	opened     map[string]bool // files of the export

@@ -89,6 +89,38 @@ func TestLinuxEmptyPasswords(t *testing.T) {
 	}
 }
 
+// takeAny tells whether a stack lets in whoever gives a wrong password.
+var takeAny = map[string]bool{
+	"auth optional pam_faillock.so preauth\nauth sufficient pam_unix.so\nauth required pam_faillock.so authfail":                            true,
+	"auth optional pam_faillock.so preauth\nauth sufficient pam_unix.so nullok\nauth required pam_faillock.so authfail":                     true,
+	"auth required pam_faillock.so preauth\nauth sufficient pam_unix.so\nauth required pam_faillock.so authfail":                            true,
+	"auth required pam_faillock.so preauth\nauth sufficient pam_unix.so\nauth [default=die] pam_faillock.so authfail":                       false,
+	"auth optional pam_unix.so\nauth required pam_permit.so":                                                                                true,
+	"auth sufficient pam_unix.so\nauth required pam_deny.so":                                                                                false,
+	"auth required pam_faillock.so preauth\nauth sufficient pam_unix.so\nauth required pam_faillock.so authfail\nauth required pam_deny.so": false,
+}
+
+// TestLinuxTakesAny: where a stack takes any password, an administrator's lock keeps
+// nobody out; an account that failed before may be locked by that.
+func TestLinuxTakesAny(t *testing.T) {
+	for stack, any := range takeAny {
+		for _, c := range []struct{ field, tally, usable, enters, locked string }{
+			{"!" + ebbStored, "", fmt.Sprint(any), fmt.Sprint(any), fmt.Sprint(!any)},
+			{ebbStored, "", "true", fmt.Sprint(any), "false"},
+			{"!" + ebbStored, "2026-11-22 05:00:00 TTY pts/0 V\n", map[bool]string{false: "false"}[any], map[bool]string{false: "false"}[any], map[bool]string{false: "true"}[any]},
+		} {
+			if c.tally != "" && !strings.Contains(stack, "authfail") {
+				continue
+			}
+			said, _ := intaketest.Read(t, Format, []string{"."}, linuxHost(c.field+":20775:0:90:7:::", map[string]string{
+				"etc/pam.d/common-auth": stack + "\n", "etc/pam.d/login": "@include common-auth\n", "etc/security/faillock.conf": "deny = 3\n",
+				"faillock.txt": "ada:\nWhen Type Source Valid\n" + c.tally}))
+			intaketest.Hold(t, stack+" "+c.field[:1]+c.tally, said, map[string]string{"account ada: password_usable": c.usable,
+				"account ada: enters_unasked": c.enters, "account ada: locked": c.locked})
+		}
+	}
+}
+
 // TestLivePAM asks libpam itself, through pamtester.
 func TestLivePAM(t *testing.T) {
 	livetest.Each(t, func(t *testing.T, r *livetest.Root) {
@@ -110,6 +142,15 @@ func TestLivePAM(t *testing.T) {
 				t.Errorf("%q: libpam says %s", line, out)
 			}
 		}
-		t.Logf("%d files asked of %s", len(pamFiles)+len(emptyPasswords), r.Release)
+		r.Run("useradd -M ada; rm -rf /run/faillock")
+		r.Write("etc/shadow", "ada:!"+ebbStored+":20775:0:99999:7:::\n")
+		for stack, any := range takeAny {
+			r.Write("etc/pam.d/yew", stack+"\n")
+			out, _ := r.Try("echo wrong | pamtester yew ada authenticate 2>&1; rm -rf /run/faillock")
+			if strings.Contains(out, "successfully") != any {
+				t.Errorf("%q: libpam says %s", stack, out)
+			}
+		}
+		t.Logf("%d files asked of %s", len(pamFiles)+len(emptyPasswords)+len(takeAny), r.Release)
 	})
 }

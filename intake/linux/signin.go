@@ -137,6 +137,13 @@ func (e *export) signIns(signIn stack) {
 				map[facts.Tri]string{facts.No: "it never does", facts.Unknown: "whether it does is unknown"}[e.unixLets])
 		}
 	}
+	if !signIn.lacks {
+		e.anyLets = e.always(&signIn, visit{password: "wrong"}, lets)
+		e.alwaysLets = e.always(&signIn, visit{password: "wrong", locked: true}, lets)
+		if e.anyLets == facts.Yes {
+			e.Noted.Remark(signIn.modules[0].origin, "these modules let in whoever gives a wrong password: no line among them turns it away")
+		}
+	}
 	e.faillock(signIn)
 	e.plainFactors(signIn)
 	if unix != nil {
