@@ -7,6 +7,7 @@
 //	go run ./bench measure FOLDER 1000000 5
 //	go run ./bench mutate 2000 1
 //	go run ./bench signins FOLDER 8000000 500000 3
+//	go run ./bench people FOLDER 1000000 8 3
 package main
 
 import (
@@ -44,6 +45,12 @@ func run(args []string) error {
 			return err
 		}
 		return measure(args[1], n[0], n[1])
+	case len(args) == 5 && args[0] == "people":
+		n, err := numbers(args[2:])
+		if err != nil {
+			return err
+		}
+		return measurePeople(args[1], n[0], n[1], n[2])
 	case len(args) == 5 && args[0] == "signins":
 		n, err := numbers(args[2:])
 		if err != nil {

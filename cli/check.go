@@ -194,7 +194,7 @@ func openEstateIn(c *cli.Command, name string, systems []string, asOf time.Time)
 		}
 	}
 	return &opened{e, subjects, audit.Options{Now: time.Now().UTC(), Examples: fewAccounts, MaxRefused: int(c.Int("bear")),
-		Jobs: int(c.Int("jobs")), ValueOf: e.ValueOf(asOf), Relations: e.Relations(systems)}, asOf}, nil
+		Jobs: int(c.Int("jobs")), ValueOf: e.ValueOf(asOf), Relations: e.Relations(systems), Scratch: scratch}, asOf}, nil
 }
 
 // scratch makes a file for what there is no room for in memory.

@@ -41,13 +41,13 @@ func (e *engine) account(a *facts.Account, place int64) error {
 	if e.summary.Spread != nil {
 		e.summary.Spread.Add(a, &e.about.Derived)
 	}
-	if e.options.register != nil && hasPerson(a) {
-		e.enterPerson(a)
-	}
 	if a.WithoutPassword() {
 		v = e.empty
 	}
 	o := e.outcomeOf(a, v)
+	if e.options.register != nil && hasPerson(a) {
+		e.enterPerson(a, o)
+	}
 	e.met.remember(e, a, settings, o)
 	if err := e.record(o, a); err != nil || e.signins.seen == nil {
 		return err

@@ -4,6 +4,7 @@
 package audit
 
 import (
+	"errors"
 	"sync/atomic"
 	"time"
 
@@ -17,6 +18,7 @@ import (
 	"yewcone/core/rules"
 	"yewcone/core/setting"
 	"yewcone/core/signin"
+	"yewcone/core/spool"
 )
 
 // A Subject is one system to check.
@@ -66,8 +68,12 @@ type Options struct {
 
 	// Singly makes every row an account and works out each on its own. The same
 	// comes out, slower: for tests that hold the quick way against it.
-	Singly   bool
+	Singly bool
+
+	// Scratch makes a file for what does not stay in memory; nil for none.
+	Scratch  func() (spool.Scratch, error)
 	register *gap.Register // of people; nil where they are not matched
+	aside    *spool.Spool  // what is noted of their accounts
 }
 
 // Reached tells of one account that one finding reaches. It is only good
@@ -83,7 +89,7 @@ type Reached struct {
 
 // Run checks all systems, Options.Jobs of them at a time. The result is the
 // same whatever their number.
-func Run(name string, subjects []Subject, o Options) (*finding.Result, error) {
+func Run(name string, subjects []Subject, o Options) (_ *finding.Result, err error) {
 	result := &finding.Result{Estate: name}
 	jobs := max(1, o.Jobs)
 	if o.Each != nil {
@@ -91,6 +97,8 @@ func Run(name string, subjects []Subject, o Options) (*finding.Result, error) {
 	}
 	if o.Relations != nil && len(o.Relations.Match) > 0 && len(subjects) > 1 {
 		o.register = gap.NewRegister(o.Relations.Match, len(subjects))
+		o.aside = &spool.Spool{Open: o.Scratch}
+		defer func() { err = errors.Join(err, o.aside.Close()) }()
 	}
 	engines := make([]*engine, len(subjects))
 	for i := range subjects {

@@ -51,12 +51,14 @@ type engine struct {
 	kindMatched       []bool // by Subject.Kinds: some account is of it
 	privilegedMatched bool
 
-	profile *gap.Profile
-	people  []gap.Entry // that are not in the register yet
-	stale   int64       // seconds after which a person's password counts as old
+	profile   *gap.Profile
+	sightings *sightings
+	seen      []*sightings // of all engines of the system
+	stale     int64        // seconds after which a person's password counts as old
 
 	met      met // accounts that need not be filled in again
 	pattern  condition.Pattern
+	excused  condition.Pattern // what exceptions ask
 	key      []byte
 	outcomes map[string]*outcome
 	fresh    outcome // that is being gathered
@@ -103,8 +105,8 @@ func newEngine(s *Subject, o *Options) (*engine, error) {
 		verdicts: map[*effective.Settings]*verdict{},
 		profile:  gap.NewProfile(system.Name),
 		asked:    map[setting.ID][]setting.Value{},
-		outcomes: map[string]*outcome{},
-		view:     check.NewSystemView(system),
+		outcomes: map[string]*outcome{}, sightings: &sightings{},
+		view: check.NewSystemView(system),
 
 		kindMatched: make([]bool, len(s.Kinds)),
 	}
@@ -144,6 +146,7 @@ func newEngine(s *Subject, o *Options) (*engine, error) {
 	}
 	for _, use := range e.exceptions {
 		e.pattern.Add(use.exception.Accounts)
+		e.excused.Add(use.exception.Accounts)
 	}
 	e.empty = &verdict{hits: make([][]hit, len(e.rules)), unknown: make([][]setting.ID, len(e.rules))}
 	return e, nil

@@ -15,7 +15,7 @@ import (
 // must be handed over one by one.
 func (e *engine) gather(part facts.Part, place *int64) (bool, error) {
 	p, ok := part.(facts.Gatherer)
-	if !ok || !e.alike() {
+	if !ok || !e.alike() || e.options.register != nil {
 		return false, nil
 	}
 	var likeness condition.Likeness
@@ -97,7 +97,7 @@ func (e *engine) gather(part facts.Part, place *int64) (bool, error) {
 // run: nothing wants to see each of them.
 func (e *engine) alike() bool {
 	o := e.options
-	return !o.Singly && o.Each == nil && o.register == nil && e.summary.Spread == nil && e.signins.digest == nil && e.names.twice == nil
+	return !o.Singly && o.Each == nil && e.summary.Spread == nil && e.signins.digest == nil && e.names.twice == nil
 }
 
 // conditions are all that are asked of an account.

@@ -17,6 +17,7 @@ type met struct {
 	off       bool // such accounts cannot be told here, or hardly any is
 	ready     bool
 	sketching facts.Sketching
+	texts     []func(*facts.Account) *string // where an account has those of the sketch
 	dated     *condition.Pattern
 	tables    map[any]*sortTable
 	table     *sortTable
@@ -91,6 +92,9 @@ func (m *met) prepare(e *engine) {
 		}
 		return list, false
 	}
+	if e.options.register != nil {
+		m.sketching.Texts, m.texts = e.options.register.Texts(e.subject.Unmatched)
+	}
 	m.tables = map[any]*sortTable{}
 }
 
@@ -110,9 +114,9 @@ func (e *engine) sketches(part facts.Part, place *int64, account func(*facts.Acc
 		if m.rows++; m.rows == judgedBy && m.quick < judgedBy/2 {
 			m.off = true // from the next part on
 		}
+		e.place = *place + 1
 		if s.Whole && m.count(e, s) {
 			*place++
-			e.place = *place
 			return nil
 		}
 		a := s.Fill()
@@ -150,6 +154,9 @@ func (m *met) count(e *engine, s *facts.Sketch) bool {
 	e.names.addHash(maphash.String(*e.names.seed, s.Login) ^ t.policy)
 	if s.StoredMark != 0 && t.account.Enabled != facts.No {
 		e.marks = append(e.marks, s.StoredMark)
+	}
+	if e.options.register != nil && hasPerson(&t.account) {
+		e.enterSketched(&t.account, s, o)
 	}
 	m.quick++
 	return true

@@ -23,7 +23,8 @@ type outcome struct {
 	disabled   bool
 	audience   gap.Audience
 	kept       bool
-	full       bool // all that it reaches have their examples
+	sighted    uint32 // the sort of its accounts among those of people; 0 for none yet
+	full       bool   // all that it reaches have their examples
 }
 
 // outcomesKept bounds how many outcomes are kept, for systems whose accounts

@@ -47,6 +47,7 @@ func (e *engine) read(jobs int) error {
 	}
 	for _, other := range r.engines {
 		other.sumUpAll()
+		e.seen = append(e.seen, other.sightings)
 	}
 	for _, other := range r.engines[1:] {
 		e.absorb(other)

@@ -15,26 +15,6 @@ import (
 // hasPerson reports whether an account is of a person who may have others.
 func hasPerson(a *facts.Account) bool { return a.Kind == facts.Person }
 
-// peopleBatch is how many accounts enter the register of people at a time.
-const peopleBatch = 1024
-
-func (e *engine) enterPerson(a *facts.Account) {
-	if e.people == nil {
-		e.people = make([]gap.Entry, 0, peopleBatch)
-	}
-	e.people = append(e.people, e.options.register.Entry(a, e.subject.number, e.personal(a), e.subject.Unmatched))
-	if len(e.people) == peopleBatch {
-		e.enterPeople()
-	}
-}
-
-func (e *engine) enterPeople() {
-	if len(e.people) > 0 {
-		e.options.register.Enter(e.people)
-		e.people = e.people[:0]
-	}
-}
-
 // personal are the facts about an account that count for its person.
 func (e *engine) personal(a *facts.Account) uint8 {
 	var bits uint8
@@ -66,8 +46,7 @@ func (e *engine) personal(a *facts.Account) uint8 {
 	return bits
 }
 
-// matchPeople reads all exports once more and says of each account what its
-// person has elsewhere.
+// matchPeople says of each account of a person what the person has elsewhere.
 func matchPeople(g *finding.Gaps, engines []*engine, o *Options) error {
 	g.People = &finding.PeopleSums{Match: o.Relations.Match, From: o.Relations.From, Weakest: make([]int, len(engines))}
 	countPeople(g, o.register)
@@ -145,11 +124,14 @@ func (e *engine) personRules() (list []int, limits []setting.Span) {
 }
 
 // comparePeople looks at the accounts of one system, with what their people
-// have on the others.
+// have on the others: as they were sighted, or else read once more.
 func (e *engine) comparePeople(v *check.PersonView) error {
+	rules, limits := e.personRules()
+	if e.options.Each == nil { // else each account is handed over
+		return e.recall(v, rules, limits)
+	}
 	register := e.options.register
 	bits := make([]uint8, 0, len(v.Systems))
-	rules, limits := e.personRules()
 	e.place = 0
 	return e.readAgain(func(a *facts.Account) error {
 		e.place++
@@ -160,17 +142,22 @@ func (e *engine) comparePeople(v *check.PersonView) error {
 		}
 		entry := register.Entry(a, v.System, 0, e.subject.Unmatched)
 		v.Person, v.Known = register.Of(&entry, bits)
-		v.Shared = register.SharedLogin(&entry)
-		e.fresh.begin(a)
-		for n, i := range rules {
-			v.Limit = limits[n]
-			if text := e.rules[i].check.Person(v); text != "" {
-				e.enter(&hit{reason: reason{rule: i, setting: noSetting, text: text}}, a)
-			}
-		}
+		v.Shared = register.SharedLogin(entry.Found())
+		e.meetPerson(v, rules, limits)
 		if len(e.fresh.reaches) == 0 {
 			return nil
 		}
 		return e.record(&e.fresh, a)
 	})
+}
+
+// meetPerson enters the account of a view into all that is found of its person.
+func (e *engine) meetPerson(v *check.PersonView, rules []int, limits []setting.Span) {
+	e.fresh.begin(v.Account)
+	for n, i := range rules {
+		v.Limit = limits[n]
+		if text := e.rules[i].check.Person(v); text != "" {
+			e.enter(&hit{reason: reason{rule: i, setting: noSetting, text: text}}, v.Account)
+		}
+	}
 }

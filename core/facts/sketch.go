@@ -11,6 +11,7 @@ type Sketch struct {
 	Dates      []Moment                 // of the columns with dates, where Dated
 	Dated      []bool                   // whether the column has a date here; its class tells what it has otherwise
 	DateOf     []func(*Account) *Moment // the fields of those columns
+	Texts      []string                 // of the facts that Sketching.Texts names, as they stand; "" where there is none
 	StoredMark uint64                   // see Account
 	// Fill makes the account, good until the next row; nil where the row names
 	// nobody.
@@ -29,9 +30,10 @@ type Sketcher interface {
 type Sketching struct {
 	// Asks returns the questions that are asked of a text or list, by the fact
 	// of a mapping that fills it; whole where the text itself matters.
-	Asks func(fact string) (questions []func(*Account) Tri, whole bool)
-	Of   any // whose columns they are: sketches of the same are alike where their classes are
-	kept map[any]any
+	Asks  func(fact string) (questions []func(*Account) Tri, whole bool)
+	Texts []string // facts of which the text is wanted itself, and not only what is asked of it
+	Of    any      // whose columns they are: sketches of the same are alike where their classes are
+	kept  map[any]any
 }
 
 // Keep returns what is kept under a key, made by the first who asks.

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"reflect"
 	"runtime"
 	"slices"
 	"strings"
@@ -367,13 +368,19 @@ func TestRegisterAgreesWithASlowWay(t *testing.T) {
 		}
 		for range 3 {
 			reg := NewRegister([]string{ByEmployeeNo, ByEmail}, systems)
+			entered := make([]Found, len(accounts))
 			for _, i := range r.Perm(len(accounts)) {
-				reg.Enter([]Entry{reg.Entry(&accounts[i], on[i], uint8(i%2)*Enabled, [3]bool{})})
+				batch := []Entry{reg.Entry(&accounts[i], on[i], uint8(i%2)*Enabled, [3]bool{})}
+				reg.Enter(batch)
+				entered[i] = batch[0].Found()
 			}
 			reg.Close()
 			for i := range accounts {
 				e := reg.Entry(&accounts[i], on[i], 0, [3]bool{})
 				got, known := reg.Of(&e, nil)
+				if noted, same := reg.At(entered[i], nil); same != known || !reflect.DeepEqual(noted, got) {
+					t.Fatalf("%+v: %+v as it was entered, %+v by its keys", accounts[i], noted, got)
+				}
 				list := keys(&accounts[i])
 				if known != (len(list) > 0) {
 					t.Fatalf("%+v: known %v", accounts[i], known)
@@ -399,8 +406,8 @@ func TestRegisterAgreesWithASlowWay(t *testing.T) {
 						owners[groups[list[0]]] = true
 					}
 				}
-				if reg.SharedLogin(&e) != (len(owners) > 1) {
-					t.Fatalf("%s belongs to %d people, shared %v", accounts[i].Login, len(owners), reg.SharedLogin(&e))
+				if reg.SharedLogin(e.Found()) != (len(owners) > 1) {
+					t.Fatalf("%s belongs to %d people, shared %v", accounts[i].Login, len(owners), reg.SharedLogin(e.Found()))
 				}
 			}
 		}

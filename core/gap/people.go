@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"unicode/utf8"
 
 	"yewcone/core/facts"
 	"yewcone/core/hashes"
@@ -39,7 +40,7 @@ const (
 type Register struct {
 	match   []string // the keys, first the one that tells people apart
 	systems int
-	seed    maphash.Seed
+	seeds   [4]maphash.Seed // of the keys, and of login names
 
 	lock   sync.Mutex
 	nodes  hashes.Index // of keys
@@ -50,11 +51,17 @@ type Register struct {
 	odd    map[uint32]bool
 	shared map[uint64][]uint32 // login names that may belong to several people, with one node of each
 	closed bool
+
+	touched uint64 // of no meaning
 }
 
 // NewRegister makes an empty register for accounts on so many systems.
 func NewRegister(match []string, systems int) *Register {
-	return &Register{match: match, systems: systems, seed: maphash.MakeSeed(), odd: map[uint32]bool{}, shared: map[uint64][]uint32{}}
+	r := &Register{match: match, systems: systems, odd: map[uint32]bool{}, shared: map[uint64][]uint32{}}
+	for i := range r.seeds {
+		r.seeds[i] = maphash.MakeSeed()
+	}
+	return r
 }
 
 // An Entry is one account, ready to be entered.
@@ -63,7 +70,17 @@ type Entry struct {
 	login  uint64
 	system int
 	facts  uint8
+	node   uint32 // counted from 1; 0 for none
 }
+
+// A Found is an entry that was taken in, as little as tells whose it is.
+type Found struct {
+	Node  uint32 // 0 where the account has no key
+	Login uint64
+}
+
+// Found is good once the entry was entered.
+func (e *Entry) Found() Found { return Found{e.node, e.login} }
 
 // Known reports whether the account has any key.
 func (e *Entry) Known() bool { return e.keys != [3]uint64{} }
@@ -71,33 +88,63 @@ func (e *Entry) Known() bool { return e.keys != [3]uint64{} }
 // Entry hashes the keys of an account: trimmed, and without regard to case.
 // without are keys, by their place, that say nothing on its system.
 func (r *Register) Entry(a *facts.Account, system int, facts uint8, without [3]bool) Entry {
-	e := Entry{system: system, facts: facts | Present, login: r.hash(9, a.Login)}
+	e := Entry{system: system, facts: facts | Present, login: r.hash(len(r.seeds)-1, a.Login)}
 	for i, key := range r.match {
 		if without[i] {
 			continue
 		}
-		text := a.Login
-		switch key {
-		case ByEmployeeNo:
-			text = strings.TrimLeft(strings.TrimSpace(a.EmployeeNo), "0")
-		case ByEmail:
-			text = a.Email
+		text := *keyOf(a, key)
+		if key == ByEmployeeNo {
+			text = strings.TrimLeft(strings.TrimSpace(text), "0")
 		}
-		e.keys[i] = r.hash(byte(i), text)
+		e.keys[i] = r.hash(i, text)
 	}
 	return e
 }
 
+// keyOf is where an account has a key.
+func keyOf(a *facts.Account, key string) *string {
+	switch key {
+	case ByEmployeeNo:
+		return &a.EmployeeNo
+	case ByEmail:
+		return &a.Email
+	}
+	return &a.Login
+}
+
+// Texts are the facts, beside the sign-in name, that are asked of the accounts of a
+// system, and where an account has each. without is as that of Entry.
+func (r *Register) Texts(without [3]bool) (names []string, of []func(*facts.Account) *string) {
+	for i, key := range r.match {
+		if key != ByLogin && !without[i] {
+			names = append(names, key)
+			of = append(of, func(a *facts.Account) *string { return keyOf(a, key) })
+		}
+	}
+	return names, of
+}
+
 // hash is never 0 but for a text that is empty.
-func (r *Register) hash(kind byte, text string) uint64 {
+func (r *Register) hash(kind int, text string) uint64 {
 	if text = strings.TrimSpace(text); text == "" {
 		return 0
 	}
-	var h maphash.Hash
-	h.SetSeed(r.seed)
-	_ = h.WriteByte(kind)
-	_, _ = h.WriteString(strings.ToLower(text))
-	return max(h.Sum64(), 1)
+	var room [64]byte
+	if len(text) > len(room) {
+		return max(maphash.String(r.seeds[kind], strings.ToLower(text)), 1)
+	}
+	for i := range len(text) {
+		c := text[i]
+		if c >= utf8.RuneSelf {
+			return max(maphash.String(r.seeds[kind], strings.ToLower(text)), 1)
+		}
+		if 'A' <= c && c <= 'Z' {
+			c += 'a' - 'A'
+		}
+		room[i] = c
+	}
+	return max(maphash.Bytes(r.seeds[kind], room[:len(text)]), 1)
 }
 
 // Enter takes in accounts. It may be called from several sides at a time; the
@@ -105,8 +152,29 @@ func (r *Register) hash(kind byte, text string) uint64 {
 func (r *Register) Enter(batch []Entry) {
 	r.lock.Lock()
 	defer r.lock.Unlock()
+	for len(batch) > 0 {
+		few := batch[:min(len(batch), together)]
+		r.near(few)
+		for i := range few {
+			r.enter(&few[i])
+		}
+		batch = batch[len(few):]
+	}
+}
+
+// together is how many entries are looked for at once, so that one wait for memory
+// does for several.
+const together = 32
+
+// near reads what the entries will ask for.
+func (r *Register) near(batch []Entry) {
 	for i := range batch {
-		r.enter(&batch[i])
+		for _, key := range batch[i].keys {
+			if key != 0 {
+				r.touched += r.nodes.Near(key)
+			}
+		}
+		r.touched += r.logins.Near(batch[i].login)
 	}
 }
 
@@ -129,6 +197,7 @@ func (r *Register) enter(e *Entry) {
 	if !has {
 		return
 	}
+	e.node = node + 1
 	root := r.root(node)
 	*r.facts.At(root*uint32(r.systems) + uint32(e.system)) |= e.facts
 	if e.login == 0 {
@@ -250,6 +319,15 @@ func (r *Register) Of(e *Entry, facts []uint8) (Person, bool) {
 	return Person{}, false
 }
 
+// At is whom an entry that was taken in belongs to; false where it has no key. facts
+// is where the person's facts are kept.
+func (r *Register) At(f Found, facts []uint8) (Person, bool) {
+	if f.Node == 0 {
+		return Person{}, false
+	}
+	return r.person(r.root(f.Node-1), facts), true
+}
+
 func (r *Register) person(root uint32, facts []uint8) Person {
 	facts = facts[:0]
 	for s := range uint32(r.systems) {
@@ -259,7 +337,7 @@ func (r *Register) person(root uint32, facts []uint8) Person {
 }
 
 // SharedLogin reports whether a login name belongs to different people.
-func (r *Register) SharedLogin(e *Entry) bool { return len(r.shared[e.login]) > 0 }
+func (r *Register) SharedLogin(f Found) bool { return len(r.shared[f.Login]) > 0 }
 
 // Each calls back with all people. Their facts are only good until the call
 // returns.

@@ -256,7 +256,7 @@ func TestInPlaceDates(t *testing.T) {
 		some = 2
 	}
 	for seed := range some {
-		m := &made{rand.New(rand.NewPCG(seed, 9)), map[string]string{}}
+		m := &made{Rand: rand.New(rand.NewPCG(seed, 9)), files: map[string]string{}}
 		h := &held{made: m, columns: []string{"id", "login", "policy", "made", "set", "seen"}, types: map[string]string{}}
 		as := map[string]string{}
 		for _, c := range h.columns[3:] {

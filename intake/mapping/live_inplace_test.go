@@ -219,7 +219,7 @@ func asked(s *estatefolder.System) (intake.Database, error) {
 func (x *engine) same(t *testing.T, seeds []uint64) (counted int) {
 	for _, seed := range seeds {
 		r := rand.New(rand.NewPCG(seed, 7))
-		m := &made{r, map[string]string{}}
+		m := &made{Rand: r, files: map[string]string{}}
 		m.estate("csv", 20+m.IntN(900))
 		if notes := x.compare(t, hold(t, m), fmt.Sprint("seed ", seed)); !strings.Contains(notes, "one by one") {
 			counted++

@@ -1,6 +1,7 @@
 package mapping
 
 import (
+	"slices"
 	"strings"
 
 	"yewcone/core/facts"
@@ -12,6 +13,7 @@ import (
 // Classes below these are the states of a switch that is not on, and of a date.
 const (
 	plainDate   = 3 // and, for the end of an account, whether it is past: three more
+	plainText   = 6 // that is taken itself, and of which nothing is asked
 	absentOwn   = 7
 	firstClass  = 8
 	mostClasses = 1 << 12
@@ -44,6 +46,7 @@ type sketchColumn struct {
 	asks    []func(*facts.Account) facts.Tri
 	often   bool    // the same texts stand in many rows
 	text    *string // in the scratch account, where texts are asked as they stand
+	taken   int     // its number among the texts that are taken themselves
 	date    int     // its number among the dates
 	ends    bool    // it is the end of the account
 	answers []answered
@@ -75,6 +78,7 @@ const (
 	asDate                      // not at all, where it is a date
 	asStored                    // by the form of the stored password
 	asNothing                   // not at all, but for whether it is null
+	asTaken                     // as asAsked, and the text is handed over
 )
 
 // knownText is a text of which the class is known.
@@ -88,6 +92,7 @@ type knownText struct {
 // being filled in.
 func (r *accountReader) newSketcher(e *export, k *facts.Sketching) *sketcher {
 	s := &sketcher{r: r, e: e}
+	s.sketch.Texts = make([]string, len(k.Texts))
 	if len(r.members) > 0 {
 		return nil
 	}
@@ -133,6 +138,11 @@ func (s *sketcher) add(c *sketchColumn, fills map[string]int, k *facts.Sketching
 			return true
 		}
 		c.as, c.asks, c.text = asAsked, asks, c.bound.text
+	case slices.Contains(k.Texts, fact.fact):
+		if !one || whole || fact.text == nil || fact.only != nil || len(asks) > mostAsked {
+			return false
+		}
+		c.as, c.asks, c.text, c.taken = asTaken, asks, c.bound.text, slices.Index(k.Texts, fact.fact)
 	case kind == DateFact:
 		c.as, c.ends = asDate, fact.fact == "account_ends"
 		c.date = len(s.sketch.DateOf)
@@ -214,6 +224,8 @@ func (s *sketcher) classOf(c *sketchColumn, text string, row []string) uint32 {
 	switch c.as {
 	case asDate:
 		return s.dated(c, text, row)
+	case asTaken:
+		return s.handed(c, text, row)
 	case asAsked:
 		if c.text != nil && !c.often && gapOf(text) == noGap {
 			return c.asked(text, &s.scratch)
@@ -226,6 +238,22 @@ func (s *sketcher) classOf(c *sketchColumn, text string, row []string) uint32 {
 		}
 	}
 	return s.known(c, text, row)
+}
+
+// handed is the class of a text that is handed over itself.
+func (s *sketcher) handed(c *sketchColumn, text string, row []string) uint32 {
+	s.sketch.Texts[c.taken] = ""
+	switch gap := gapOf(text); {
+	case gap != noGap && c.bound.on[gap] != nil:
+		return noClass // what stands for it is filled in
+	case gap != noGap:
+		return s.known(c, text, row)
+	}
+	s.sketch.Texts[c.taken] = text
+	if len(c.asks) == 0 {
+		return plainText
+	}
+	return c.asked(text, &s.scratch)
 }
 
 // asked is the class of a text by the answers to what is asked of it.

@@ -19,7 +19,8 @@ import (
 // made is an estate made at random.
 type made struct {
 	*rand.Rand
-	files map[string]string
+	files   map[string]string
+	crowded bool // with another system, where it may
 }
 
 func (m *made) pick(list ...string) string { return list[m.IntN(len(list))] }
@@ -72,12 +73,12 @@ func (m *made) estate(form string, rows int) {
 	odd := 4 << m.IntN(5)   // one in so many texts is not the usual
 	twice := m.IntN(8) == 0 // names that stand twice send everything the long way
 	var table strings.Builder
-	columns := append([]string{"login", "mail", "made", "set", "seen", "ends", "since"}, someColumns...)
+	columns := append([]string{"login", "mail", "made", "set", "seen", "ends", "since", "staff"}, someColumns...)
 	if form == "csv" {
 		fmt.Fprintln(&table, strings.Join(columns, ","))
 	}
 	for i := range rows {
-		values := []string{fmt.Sprintf("u%d", i), mails[m.IntN(len(mails))], m.day(), m.day(), m.day(), "", ""}
+		values := []string{fmt.Sprintf("u%d", i), mails[m.IntN(len(mails))], m.day(), m.day(), m.day(), "", "", fmt.Sprint("E", i)}
 		if m.IntN(6) == 0 {
 			values[0] = m.pick("test-", "svc-", " ") + values[0]
 		}
@@ -92,6 +93,9 @@ func (m *made) estate(form string, rows int) {
 		}
 		if m.IntN(odd) == 0 {
 			values[6] = m.pick(m.day(), "2026-11-23T05:50:00Z", "2026-11-20T00:00:00Z")
+		}
+		if m.IntN(odd) == 0 {
+			values[7] = m.pick("", "null", "e1", " 00E2")
 		}
 		for _, c := range someColumns {
 			text := texts[c][0]
@@ -140,6 +144,7 @@ func (m *made) estate(form string, rows int) {
 	}
 	line("login", "login", "")
 	line("email", "mail", m.pick("", ", empty: nobody@marrowby.example"))
+	line("employee_no", "staff", m.pick("", ", null: E3"))
 	line("created", "made", m.pick("", ", words: {never: unknown}"))
 	line("password_set", "set", m.pick(", empty: never, words: {never: never}", ", empty: not set", ", words: {never: never}"))
 	line("last_sign_in", "seen", m.pick(", empty: never", ", words: {never: never}, empty: never, null: unknown"))
@@ -193,13 +198,35 @@ func (m *made) estate(form string, rows int) {
 	}
 	fmt.Fprintf(&clauses, "  - id: length\n    for: %s\n    expect: {min_length: at least 12; at least 16 from 2027-03-01}\n    because: it is asked\n", m.condition())
 	m.files["rules/made.yaml"] = "rules: made\ntitle: Made\nclauses:\n" + clauses.String()
+	more := ""
+	if m.crowded && m.IntN(3) == 0 {
+		more = m.people(rows)
+	}
 	kinds := ""
 	if m.IntN(3) == 0 {
 		kinds = "    kinds:\n      service: 'login startsWith \"svc-\"'\n      shared: '\"stores\" in groups and login contains \"1\"'\n"
 	}
 	m.files["estate.yaml"] = "estate: Made\nas_of: 2026-11-23 06:00\nsystems:\n  accounts:\n" +
 		fmt.Sprintf("    export: {read: mapping, from: accounts.%s, mapping: mapping.yaml}\n", form) + chooses + kinds +
-		m.pick("", "    privileged: '\"administrator\" in roles'\n", "    privileged: 'under(unit, \"Fleet\") and second_factor'\n") + "    rules: made\n"
+		m.pick("", "    privileged: '\"administrator\" in roles'\n", "    privileged: 'under(unit, \"Fleet\") and second_factor'\n") + "    rules: made\n" + more
+}
+
+// people makes another system, with accounts of the same people.
+func (m *made) people(rows int) string {
+	var table strings.Builder
+	fmt.Fprintln(&table, "login,mail,staff,active,power,second,set")
+	for i := range rows {
+		if m.IntN(4) > 0 {
+			fmt.Fprintf(&table, "%s%d,%s,E%d,%s,%s,%s,%s\n", m.pick("u", "w"), i, strings.TrimSpace(mails[m.IntN(len(mails))]), i, m.pick("yes", "yes", "no"), m.pick("yes", "no"),
+				m.pick("yes", "no"), m.day())
+		}
+	}
+	m.files["others.csv"] = table.String()
+	m.files["others.yaml"] = "mapping: others\ndates: iso 8601\nyes: yes\nno: no\naccounts:\n  - file: others.csv\n    fixed: {password_usable: yes, kind: person}\n" +
+		"    take:\n      login: login\n      email: mail\n      employee_no: staff\n      enabled: active\n      second_factor: second\n" +
+		"      password_set: {from: set, words: {never: never}}\n"
+	return "  others:\n    export: {read: mapping, from: others.csv, mapping: others.yaml}\n    known: {max_age: 90 days}\n    privileged: 'login contains \"1\"'\n" +
+		"people:\n  match: [" + m.pick("employee_no", "employee_no, email", "login", "employee_no, login") + "]\n" + m.pick("", "  from: others\n")
 }
 
 // condition asks for all sorts of facts together.
@@ -224,7 +251,7 @@ var places = regexp.MustCompile(`"Place": [0-9]+`)
 func quick(t *testing.T, seed uint64) bool {
 	t.Helper()
 	r := rand.New(rand.NewPCG(seed, 7))
-	m := &made{r, map[string]string{}}
+	m := &made{Rand: r, files: map[string]string{}, crowded: true}
 	folder := t.TempDir()
 	m.estate(m.pick("csv", "ndjson"), 20+m.IntN(900))
 	m.write(t, folder)
@@ -237,7 +264,7 @@ func quick(t *testing.T, seed uint64) bool {
 		if err != nil {
 			return []byte(err.Error()), false
 		}
-		got, err := audit.Run("made", subjects, audit.Options{Examples: 3, Jobs: jobs, MaxRefused: 1 << 20, Singly: singly, ValueOf: e.ValueOf(time.Time{})})
+		got, err := audit.Run("made", subjects, audit.Options{Examples: 3, Jobs: jobs, MaxRefused: 1 << 20, Singly: singly, ValueOf: e.ValueOf(time.Time{}), Relations: e.Relations(nil)})
 		if err != nil {
 			return []byte(err.Error()), false
 		}
