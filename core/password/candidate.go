@@ -61,7 +61,8 @@ type Candidate struct {
 
 	distinct     int // different characters
 	repeat       int // most equal characters in a row
-	run          int // longest run of neighbours
+	run          int // longest run of neighbours, by what any system takes for one
+	surely       int // the same, by what all of them do
 	digitInside  bool
 	symbolInside bool
 
@@ -85,6 +86,8 @@ func NewCandidate(text string) *Candidate {
 	}
 	c.distinct = len(different)
 	c.repeat, c.run = longest(c.runes)
+	c.surely = longestOf(c.runes, alikeNeighbours)
+	c.run = max(c.run, longestOf(c.runes, codeNeighbours))
 	c.folded = fold(text)
 	c.seen = undo(c.folded)
 	return c
@@ -248,6 +251,43 @@ func (t *trail) run() int {
 	most := 0
 	for i := range t.runs {
 		most = max(most, int(t.runs[i].length))
+	}
+	return most
+}
+
+// codeNeighbours are characters of ASCII that stand beside one another in its
+// table: what libpwquality goes by, of which 9 and a colon are two, and z and Y
+// are none.
+func codeNeighbours(a, b rune) link {
+	if a < unicode.MaxASCII && b < unicode.MaxASCII && (b-a == 1 || b-a == -1) {
+		return link(b - a)
+	}
+	return 0
+}
+
+// alikeNeighbours are two digits, two small letters or two capitals that follow one
+// another.
+func alikeNeighbours(a, b rune) link {
+	if ClassOf(a) != ClassOf(b) || ClassOf(a) == Symbol {
+		return 0
+	}
+	return codeNeighbours(a, b)
+}
+
+// longestOf is the longest run, up or down, of characters that follow one another.
+func longestOf(runes []rune, follow func(a, b rune) link) int {
+	most, now, way := min(1, len(runes)), 1, link(0)
+	for i := 1; i < len(runes); i++ {
+		switch next := follow(runes[i-1], runes[i]); {
+		case next == 0:
+			now = 1
+		case next == way:
+			now++
+		default:
+			now = 2
+		}
+		way = follow(runes[i-1], runes[i])
+		most = max(most, now)
 	}
 	return most
 }

@@ -317,10 +317,27 @@ var demands = []Demand{
 	inside(setting.SymbolInside, "symbol", func(c *Candidate) bool { return c.symbolInside }),
 	atMost(setting.MaxRepeat, "Refused with more equal characters in a row than the setting allows; capitals and small letters "+
 		"differ.", "it has %d equal characters in a row; the most is %d", 1, func(c *Candidate) int { return c.repeat }),
-	atMost(setting.MaxRun, "Refused with a longer run than the setting allows: neighbours, up or down, among the digits 0 to 9, "+
-		"the letters a to z, or the rows 1234567890, qwertyuiop, asdfghjkl and zxcvbnm of a keyboard; capitals count as "+
-		"small letters.", "it has a run of %d characters such as 1234, dcba or qwer; the most is %d", 1,
-		func(c *Candidate) int { return c.run }),
+	{
+		Setting: setting.MaxRun,
+		Doc: "Accepted where no run is longer than the setting allows: neighbours, up or down, among the digits 0 to 9, the letters a to z, " +
+			"small or capital, the rows 1234567890, qwertyuiop, asdfghjkl and zxcvbnm of a keyboard, or characters that stand beside one " +
+			"another in ASCII. Refused where neighbours among digits, small letters or capitals alone make a longer one; not judged " +
+			"between the two, where systems differ.",
+		judge: func(c *Candidate, v setting.Value, _ *Against) (outcome, string, error) {
+			most, has := v.Count()
+			switch {
+			case c.run <= 1:
+				return passes, "", nil
+			case !v.Known():
+				return open, notSaid, nil
+			case !has || int64(c.run) <= most:
+				return passes, "", nil
+			case int64(c.surely) <= most:
+				return open, fmt.Sprintf("it has a run of %d characters such as qwer, xYz or 89:; that only some systems take for one", c.run), nil
+			}
+			return refuses, fmt.Sprintf("it has a run of %d characters such as 1234 or dcba; the most is %d", c.surely, most), nil
+		},
+	},
 	atLeast(setting.MinDistinct, "character", "different characters", func(c *Candidate) int { return c.distinct }),
 	{
 		Setting: setting.MinChanged,

@@ -79,7 +79,7 @@ func (m *Minter) Make() (string, error) {
 			return "", err
 		}
 		c := &m.composition
-		if repeat, run := longest(made); c.Repeat > 0 && repeat > c.Repeat || c.Run > 0 && run > c.Run || c.Distinct > different(made) {
+		if repeat, run := longest(made); c.Repeat > 0 && repeat > c.Repeat || c.Run > 0 && max(run, longestOf(made, codeNeighbours)) > c.Run || c.Distinct > different(made) {
 			continue
 		}
 		text := string(made)

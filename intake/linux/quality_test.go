@@ -54,6 +54,11 @@ func TestLinuxQualityLines(t *testing.T) {
 }
 
 // TestLivePwquality asks the library itself, through pwscore.
+// runs tells which of more than three characters libpwquality takes for one, as package
+// password says that its systems differ.
+var runs = map[string]bool{"1234": true, "DCBA": true, "wxyz": true, "Wxyz": false, "wXyZ": false, "qwer": false, "7890": false, "89:;": true, "XYZ[": true, "z{|}": true,
+	"123": false, "1243": false}
+
 func TestLivePwquality(t *testing.T) {
 	const letters = "kQ7!mZ2-tB9_xF4%wH6+cJ3rN8sD5vG0pLaYeUiOqRzTbX" // no runs, no words
 	livetest.Each(t, func(t *testing.T, r *livetest.Root) {
@@ -76,6 +81,13 @@ func TestLivePwquality(t *testing.T) {
 				t.Errorf("%.40q: %d characters: %s", c.text, c.least-1, out)
 			}
 		}
-		t.Logf("%d files asked of %s", len(qualityLines), r.Release)
+		r.Write("etc/security/pwquality.conf", "dictcheck = 0\nmaxsequence = 3\n")
+		for run, refused := range runs {
+			out, err := r.Try("echo 'kQ7!mZ2-" + run + "tB' | pwscore 2>&1")
+			if (err != nil) != refused || refused && !strings.Contains(out, "monotonic") {
+				t.Errorf("a run of %q: %s", run, out)
+			}
+		}
+		t.Logf("%d files and %d runs asked of %s", len(qualityLines), len(runs), r.Release)
 	})
 }
