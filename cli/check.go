@@ -44,8 +44,10 @@ listed apart and never counts as met.
   yewcone check --finding 6e9333876649              # one, with every account
   yewcone check directory --fail-on high            # one system, in a build job
   yewcone check --rules stig-unix quay1             # as if these rules held too
-  yewcone check --format json --out result.json     # for other programs`,
-		Flags: []cli.Flag{
+  yewcone check --format json --out result.json     # for other programs
+  yewcone check --part 3/16 --into parts            # one of sixteen, for a scheduler; then
+  yewcone check --merge parts`,
+		Flags: append([]cli.Flag{
 			estateFlag(),
 			asOfFlag(),
 			&cli.StringFlag{Name: "format", Value: "text", Usage: "one of " + strings.Join(formats.CheckNames(), ", ")},
@@ -60,7 +62,7 @@ listed apart and never counts as met.
 			jobsFlag(),
 			&cli.StringFlag{Name: "fail-on", Value: "low", Usage: "the least severity that makes the exit status 1"},
 			colorFlag(),
-		},
+		}, partFlags()...),
 		Action: func(_ context.Context, c *cli.Command) error {
 			return runCheck(c, c.Root().Writer)
 		},
@@ -83,6 +85,12 @@ func runCheck(c *cli.Command, stdout io.Writer) error {
 	o, err := optionsFor(c, stdout)
 	if err != nil {
 		return err
+	}
+	if err := partsRefused(c, format.Spread); err != nil {
+		return err
+	}
+	if c.String("part") != "" {
+		return judgePart(c)
 	}
 	if fingerprint := c.String("finding"); fingerprint != "" {
 		return oneFinding(c, fingerprint)
@@ -238,6 +246,9 @@ func collectOften(subjects []audit.Subject, a *audit.Relations) {
 }
 
 func checkEstate(c *cli.Command, spread bool) (*finding.Result, error) {
+	if c.String("merge") != "" {
+		return mergeParts(c)
+	}
 	o, err := openEstate(c, c.Args().Slice())
 	if err != nil {
 		return nil, err

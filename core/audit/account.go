@@ -29,14 +29,17 @@ func (e *engine) account(a *facts.Account, place int64) error {
 		return nil
 	}
 	if e.names.twice == nil {
-		e.names.add(a)
+		e.addName(e.names.hash(a))
 	}
 	e.place = place
+	if e.share != nil {
+		e.share.raw.CopyFrom(a) // as the other process will take it in
+	}
 	settings := e.resolve(a)
 	v := e.judge(settings)
 	e.count(a, v, 1)
 	if a.StoredMark != 0 && a.Enabled != facts.No {
-		e.marks = append(e.marks, a.StoredMark)
+		e.addMark(a.StoredMark)
 	}
 	if e.summary.Spread != nil {
 		e.summary.Spread.Add(a, &e.about.Derived)

@@ -72,6 +72,8 @@ type Options struct {
 
 	// Scratch makes a file for what does not stay in memory; nil for none.
 	Scratch  func() (spool.Scratch, error)
+	Portions []*Portion    // what other processes have judged of the same exports; none for all here
+	share    *Share        // what this process judges for another; nil for all
 	register *gap.Register // of people; nil where they are not matched
 	aside    *spool.Spool  // what is noted of their accounts
 }

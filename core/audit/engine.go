@@ -56,7 +56,8 @@ type engine struct {
 	seen      []*sightings // of all engines of the system
 	stale     int64        // seconds after which a person's password counts as old
 
-	met      met // accounts that need not be filled in again
+	share    *sharing // what is noted for another process; nil where all is done in this
+	met      met      // accounts that need not be filled in again
 	pattern  condition.Pattern
 	excused  condition.Pattern // what exceptions ask
 	key      []byte

@@ -1,12 +1,12 @@
 package audit
 
 import (
-	"hash/maphash"
 	"slices"
 
 	"yewcone/core/condition"
 	"yewcone/core/effective"
 	"yewcone/core/facts"
+	"yewcone/core/hashes"
 )
 
 // met are the accounts that an engine knows how to count without filling them
@@ -151,9 +151,9 @@ func (m *met) count(e *engine, s *facts.Sketch) bool {
 	}
 	t.n++
 	o.accounts++
-	e.names.addHash(maphash.String(*e.names.seed, s.Login) ^ t.policy)
+	e.addName(hashes.Text(hashes.Name, s.Login) ^ t.policy)
 	if s.StoredMark != 0 && t.account.Enabled != facts.No {
-		e.marks = append(e.marks, s.StoredMark)
+		e.addMark(s.StoredMark)
 	}
 	if e.options.register != nil && hasPerson(&t.account) {
 		e.enterSketched(&t.account, s, o)
@@ -228,7 +228,7 @@ func (m *met) remember(e *engine, a *facts.Account, settings *effective.Settings
 		if len(m.table.list) >= mostSorts {
 			return
 		}
-		t = &sort{classes: slices.Clone(m.at.Classes), settings: settings, verdict: e.verdicts[settings], policy: e.names.within(a.Policy),
+		t = &sort{classes: slices.Clone(m.at.Classes), settings: settings, verdict: e.verdicts[settings], policy: within(a.Policy),
 			outcomes: map[condition.Packed]*outcome{}}
 		t.account.CopyFrom(a)
 		t.account.Keep()

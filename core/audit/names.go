@@ -1,18 +1,17 @@
 package audit
 
 import (
-	"hash/maphash"
 	"math/bits"
 	"slices"
 
 	"yewcone/core/facts"
+	"yewcone/core/hashes"
 )
 
 // names finds accounts that stand in an export twice: a file that was named or
 // appended twice. Up to a million it knows each; of more it knows a share, which
 // shows whether a file is doubled.
 type names struct {
-	seed   *maphash.Seed // the same for all engines of a system
 	hashes []uint64
 	shift  int             // only hashes that begin with so many zeros are kept
 	twice  map[uint64]bool // names that stand twice; true once the first was met again
@@ -26,25 +25,19 @@ const mostNames = 1 << 20
 // hash is what stands for an account: its distinguished name, or its sign-in name
 // within its policy, which is its host where there are several.
 func (n *names) hash(a *facts.Account) uint64 {
-	if n.seed == nil {
-		seed := maphash.MakeSeed()
-		n.seed = &seed
-	}
 	if a.DN != "" {
-		return maphash.String(*n.seed, a.DN)
+		return hashes.Text(hashes.Name, a.DN)
 	}
-	return maphash.String(*n.seed, a.Login) ^ n.within(a.Policy)
+	return hashes.Text(hashes.Name, a.Login) ^ within(a.Policy)
 }
 
 // within is what the policy adds to the hash of a sign-in name.
-func (n *names) within(policy string) uint64 {
+func within(policy string) uint64 {
 	if policy == "" {
 		return 0
 	}
-	return bits.RotateLeft64(maphash.String(*n.seed, policy), 1)
+	return bits.RotateLeft64(hashes.Text(hashes.Within, policy), 1)
 }
-
-func (n *names) add(a *facts.Account) { n.addHash(n.hash(a)) }
 
 func (n *names) addHash(h uint64) {
 	if h<<n.shift>>n.shift != h {
@@ -164,7 +157,7 @@ func readOnce(e *engine, jobs int) (*engine, error) {
 	if err := e.read(jobs); err != nil {
 		return e, err
 	}
-	seed, shift := e.names.seed, e.names.shift
+	shift := e.names.shift
 	twice := e.names.doubled()
 	switch {
 	case twice == nil:
@@ -180,7 +173,7 @@ func readOnce(e *engine, jobs int) (*engine, error) {
 	}
 	again.signins.digest = e.signins.digest
 	again.leaveRecordOpen()
-	again.names = names{seed: seed, twice: twice}
+	again.names = names{twice: twice}
 	*notes = before
 	if err := again.read(1); err != nil {
 		return again, err

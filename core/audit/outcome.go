@@ -23,6 +23,7 @@ type outcome struct {
 	disabled   bool
 	audience   gap.Audience
 	kept       bool
+	number     uint32 // in a share; 0 for none
 	sighted    uint32 // the sort of its accounts among those of people; 0 for none yet
 	full       bool   // all that it reaches have their examples
 }
@@ -36,6 +37,9 @@ const outcomesKept = 1 << 15
 func (e *engine) outcomeOf(a *facts.Account, v *verdict) *outcome {
 	key := binary.LittleEndian.AppendUint32(e.key[:0], v.number)
 	key = append(key, byte(a.Privileged)<<2|byte(a.Enabled), byte(gap.AudienceOf(a)))
+	if e.share != nil { // where accounts are counted by their outcomes alone
+		key = append(key, byte(a.SecondFactor), bit(a.Kind == ""))
+	}
 	key = e.pattern.AppendAnswers(key, &e.about)
 	e.key = key
 	if o, ok := e.outcomes[string(key)]; ok {
@@ -75,10 +79,16 @@ func (o *outcome) begin(a *facts.Account) {
 func (e *engine) record(o *outcome, a *facts.Account) error {
 	o.accounts++
 	if !o.full {
+		first, wanted := o.accounts == 1, 0
 		o.full = true
 		for _, n := range o.reaches {
 			r := &e.reaches[n]
+			had := len(r.reach.Examples)
 			o.full = e.example(r, a) && o.full
+			wanted += len(r.reach.Examples) - had
+		}
+		if e.share != nil && (first || wanted > 0) { // others are no one's first examples elsewhere either
+			e.share.hand(e, o)
 		}
 	}
 	if !o.kept {
@@ -142,8 +152,11 @@ func (e *engine) group(r *rule, h *hit, a *facts.Account, privileged bool) *grou
 		g = &group{rule: r, first: e.place, finding: finding.Finding{System: e.system.Name, Rule: r.id, Severity: severity,
 			Between: r.check != nil && r.check.AcrossSystems(), Because: r.because, Remedy: r.remedy}}
 		e.describe(&g.finding, h, privileged)
-		if h.reason.level == effective.OnAccount && a != nil {
-			g.finding.Origin = ownOrigin(a, h)
+		if a != nil {
+			if h.reason.level == effective.OnAccount {
+				g.finding.Origin = ownOrigin(a, h)
+			}
+			g.finding.Wants, g.finding.Also = ownWants(a, h.wants), ownWants(a, h.also)
 		}
 		switch {
 		case privileged:
@@ -184,6 +197,27 @@ func ownOrigin(a *facts.Account, h *hit) facts.Origin {
 		}
 	}
 	return h.from.Origin
+}
+
+// ownWants are what is wanted where some of it stands on the account at hand.
+func ownWants(a *facts.Account, wants []finding.Want) []finding.Want {
+	if !slices.ContainsFunc(wants, func(w finding.Want) bool { return w.OnAccount }) {
+		return wants
+	}
+	own := slices.Clone(wants)
+	for i := range own {
+		w := &own[i]
+		switch at := slices.IndexFunc(a.Overrides, func(o facts.Override) bool { return o.Setting == w.Setting }); {
+		case !w.OnAccount:
+		case w.Mark != "":
+			text := w.Origin.Text
+			w.Origin = a.Origin
+			w.Origin.Text = text
+		case at >= 0:
+			w.Origin = a.Overrides[at].Origin
+		}
+	}
+	return own
 }
 
 // open notes that something is not known of the account at hand.

@@ -2,7 +2,6 @@ package audit
 
 import (
 	"errors"
-	"hash/maphash"
 	"sync"
 
 	"yewcone/core/facts"
@@ -18,7 +17,8 @@ const placesInPart = 1 << 32
 // A task is a part on its way through an engine.
 type task struct {
 	part   facts.Part
-	number int
+	number int // in the export
+	turn   int // among those that are read
 	err    error
 	notes  facts.Notes // of accounts that the engine leaves out
 }
@@ -28,10 +28,25 @@ type task struct {
 // found in the first. What comes out is the same whatever their number: what
 // depends on the order is put in order by the accounts' places.
 func (e *engine) read(jobs int) error {
-	if e.names.seed == nil {
-		seed := maphash.MakeSeed()
-		e.names.seed = &seed
+	if len(e.options.Portions) > 0 && e.names.twice == nil && e.subject.divisible(e.options) {
+		return e.merge()
 	}
+	engines, err := e.readParts(jobs)
+	if err != nil {
+		return err
+	}
+	for _, other := range engines {
+		other.sumUpAll()
+		e.seen = append(e.seen, other.sightings)
+	}
+	for _, other := range engines[1:] {
+		e.absorb(other)
+	}
+	return nil
+}
+
+// readParts runs the accounts past the engine and others, which it returns too.
+func (e *engine) readParts(jobs int) ([]*engine, error) {
 	r := reading{
 		tasks: make(chan task), finished: make(chan task, 2*jobs), ahead: make(chan struct{}, 2*jobs), stop: make(chan struct{}),
 		engines: []*engine{e}, notes: e.subject.Export.Notes(),
@@ -42,17 +57,7 @@ func (e *engine) read(jobs int) error {
 	if err := <-divided; failed == nil && err != errStopped {
 		failed = err
 	}
-	if failed != nil {
-		return failed
-	}
-	for _, other := range r.engines {
-		other.sumUpAll()
-		e.seen = append(e.seen, other.sightings)
-	}
-	for _, other := range r.engines[1:] {
-		e.absorb(other)
-	}
-	return nil
+	return r.engines, failed
 }
 
 type reading struct {
@@ -68,28 +73,37 @@ type reading struct {
 // divide hands the parts to the workers, and starts a worker for each of the
 // first parts.
 func (r *reading) divide(jobs int) error {
-	number := 0
+	number, turn, started := 0, 0, 0
+	share := r.engines[0].options.share
 	err := facts.Parts(r.engines[0].subject.Export)(func(p facts.Part) error {
+		if !share.takes(p, number) {
+			number++
+			return nil
+		}
 		select {
 		case r.ahead <- struct{}{}:
 		case <-r.stop:
 			return errStopped
 		}
-		if number < jobs {
-			if number > 0 {
+		if started < jobs {
+			if started > 0 {
 				another, err := newEngine(r.engines[0].subject, r.engines[0].options)
 				if err != nil {
 					return err
 				}
 				another.signins.digest = r.engines[0].signins.digest
-				another.names.seed = r.engines[0].names.seed
+				if share != nil {
+					another.share = &sharing{}
+				}
 				r.engines = append(r.engines, another)
 			}
 			r.workers.Add(1)
-			go r.work(r.engines[number])
+			go r.work(r.engines[started])
+			started++
 		}
-		r.tasks <- task{part: p, number: number}
+		r.tasks <- task{part: p, number: number, turn: turn}
 		number++
+		turn++
 		return nil
 	})
 	close(r.tasks)
@@ -118,6 +132,10 @@ func (r *reading) work(e *engine) {
 		} else {
 			t.err = t.part.Accounts(account)
 		}
+		if e.share != nil && t.err == nil {
+			e.enterPeople()
+			t.err = e.share.piece(e, &t)
+		}
 		if e.options.Progress != nil {
 			e.options.Progress.Add(place - first)
 		}
@@ -132,7 +150,7 @@ func (r *reading) collect() error {
 	waiting := map[int]task{}
 	next := 0
 	for t := range r.finished {
-		waiting[t.number] = t
+		waiting[t.turn] = t
 		for t, ok := waiting[next]; ok; t, ok = waiting[next] {
 			delete(waiting, next)
 			next++

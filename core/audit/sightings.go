@@ -88,6 +88,10 @@ func (e *engine) enterPeople() {
 	if len(s.entries) == 0 {
 		return
 	}
+	if e.share != nil {
+		e.share.people(e, s)
+		return
+	}
 	e.options.register.Enter(s.entries)
 	for i := range s.entries {
 		seen, found := &s.of[i], s.entries[i].Found()
@@ -209,6 +213,9 @@ func (e *engine) nameAgain(wanted map[int64][]uint32) error {
 		here := number
 		number++
 		if left[here] == 0 {
+			if p, ok := p.(facts.Portable); ok {
+				p.Pass()
+			}
 			return nil
 		}
 		defer delete(left, here)

@@ -88,6 +88,18 @@ type Part interface {
 	Done()
 }
 
+// A Portable part can be read by one process and taken in by another, which has the
+// same export.
+type Portable interface {
+	Part
+	// Pack returns what was noted of the part, once it was read to its end.
+	Pack() ([]byte, error)
+	// Unpack puts that in the place of reading it: then Done takes it in.
+	Unpack(noted []byte) error
+	// Pass gives back what a part holds that nobody reads.
+	Pass()
+}
+
 // A Divided export can be read in parts side by side.
 type Divided interface {
 	Export

@@ -1,6 +1,7 @@
 package facts
 
 import (
+	"encoding/json"
 	"fmt"
 	"slices"
 )
@@ -26,11 +27,11 @@ type Notes struct {
 
 // A sortOfNote is all notes of a kind that are made of the same words.
 type sortOfNote struct {
-	kind  NoteKind
-	words string // the format that they are made of
-	last  int    // the place of the last one that is kept
-	kept  int
-	more  int // that are not kept
+	Kind  NoteKind
+	Words string // the format that they are made of
+	Last  int    // the place of the last one that is kept
+	Kept  int
+	More  int // that are not kept
 }
 
 // Refuse notes a row or value that was left out.
@@ -77,10 +78,45 @@ func (n *Notes) Join(other *Notes) {
 	}
 	n.refused += other.refused - counted
 	for _, s := range other.sorts {
-		if s.more > 0 {
-			n.sort(s.kind, s.words).more += s.more
+		if s.More > 0 {
+			n.sort(s.Kind, s.Words).More += s.More
 		}
 	}
+}
+
+// packedNotes is how notes are written for another process.
+type packedNotes struct {
+	List    []packedNote
+	Sorts   []sortOfNote
+	Refused int
+}
+
+type packedNote struct {
+	Note
+	Sort string
+}
+
+// MarshalJSON writes the notes for another process.
+func (n *Notes) MarshalJSON() ([]byte, error) {
+	p := packedNotes{Sorts: n.sorts, Refused: n.refused}
+	for _, note := range n.list {
+		p.List = append(p.List, packedNote{note, note.sort})
+	}
+	return json.Marshal(p)
+}
+
+// UnmarshalJSON reads what MarshalJSON wrote.
+func (n *Notes) UnmarshalJSON(data []byte) error {
+	var p packedNotes
+	if err := json.Unmarshal(data, &p); err != nil {
+		return err
+	}
+	*n = Notes{sorts: p.Sorts, refused: p.Refused}
+	for _, note := range p.List {
+		note.Note.sort = note.Sort
+		n.list = append(n.list, note.Note)
+	}
+	return nil
 }
 
 // Clone returns a copy that further notes leave as it is.
@@ -90,8 +126,8 @@ func (n *Notes) Clone() Notes {
 
 func (n *Notes) add(kind NoteKind, words string, o Origin, format string, args ...any) {
 	s := n.sort(kind, words)
-	if s.kept == notesShown {
-		s.more++
+	if s.Kept == notesShown {
+		s.More++
 		return
 	}
 	note := Note{Kind: kind, Origin: o, Message: fmt.Sprintf(format, args...), sort: words}
@@ -99,16 +135,16 @@ func (n *Notes) add(kind NoteKind, words string, o Origin, format string, args .
 		return
 	}
 	n.list = append(n.list, note)
-	s.kept, s.last = s.kept+1, len(n.list)-1
+	s.Kept, s.Last = s.Kept+1, len(n.list)-1
 }
 
 func (n *Notes) sort(kind NoteKind, words string) *sortOfNote {
 	for i := range n.sorts {
-		if s := &n.sorts[i]; s.kind == kind && s.words == words {
+		if s := &n.sorts[i]; s.Kind == kind && s.Words == words {
 			return s
 		}
 	}
-	n.sorts = append(n.sorts, sortOfNote{kind: kind, words: words})
+	n.sorts = append(n.sorts, sortOfNote{Kind: kind, Words: words})
 	return &n.sorts[len(n.sorts)-1]
 }
 
@@ -119,9 +155,9 @@ func (n *Notes) List() []Note {
 	for i, note := range n.list {
 		list = append(list, note)
 		for _, s := range n.sorts {
-			if s.more > 0 && s.last == i && s.kept > 0 {
-				list = append(list, Note{Kind: s.kind, Origin: Origin{File: note.Origin.File},
-					Message: fmt.Sprintf("the same again, %d times more", s.more)})
+			if s.More > 0 && s.Last == i && s.Kept > 0 {
+				list = append(list, Note{Kind: s.Kind, Origin: Origin{File: note.Origin.File},
+					Message: fmt.Sprintf("the same again, %d times more", s.More)})
 			}
 		}
 	}

@@ -93,6 +93,6 @@ func (v *View) Tell(n *Notes, o Origin) {
 	text := "not visible in this export, and so unknown: " + strings.Join(parts, "; ") + ". To see it, take it with " + v.Advice
 	n.list = append([]Note{{Kind: NoteView, Origin: o, Message: text}}, n.list...)
 	for i := range n.sorts {
-		n.sorts[i].last++
+		n.sorts[i].Last++
 	}
 }

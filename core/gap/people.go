@@ -1,7 +1,7 @@
 package gap
 
 import (
-	"hash/maphash"
+	"encoding/binary"
 	"slices"
 	"strings"
 	"sync"
@@ -40,7 +40,6 @@ const (
 type Register struct {
 	match   []string // the keys, first the one that tells people apart
 	systems int
-	seeds   [4]maphash.Seed // of the keys, and of login names
 
 	lock   sync.Mutex
 	nodes  hashes.Index // of keys
@@ -57,11 +56,7 @@ type Register struct {
 
 // NewRegister makes an empty register for accounts on so many systems.
 func NewRegister(match []string, systems int) *Register {
-	r := &Register{match: match, systems: systems, odd: map[uint32]bool{}, shared: map[uint64][]uint32{}}
-	for i := range r.seeds {
-		r.seeds[i] = maphash.MakeSeed()
-	}
-	return r
+	return &Register{match: match, systems: systems, odd: map[uint32]bool{}, shared: map[uint64][]uint32{}}
 }
 
 // An Entry is one account, ready to be entered.
@@ -79,6 +74,26 @@ type Found struct {
 	Login uint64
 }
 
+// Append writes an entry down for another process, by which hashes are shared.
+func (e *Entry) Append(b []byte) []byte {
+	for _, key := range e.keys {
+		b = binary.LittleEndian.AppendUint64(b, key)
+	}
+	return append(binary.LittleEndian.AppendUint64(b, e.login), e.facts)
+}
+
+// EntrySize is how many bytes Append appends.
+const EntrySize = 4*8 + 1
+
+// ReadEntry reads what Append wrote of an account of a system.
+func ReadEntry(b []byte, system int) Entry {
+	e := Entry{system: system, login: binary.LittleEndian.Uint64(b[24:]), facts: b[32]}
+	for i := range e.keys {
+		e.keys[i] = binary.LittleEndian.Uint64(b[8*i:])
+	}
+	return e
+}
+
 // Found is good once the entry was entered.
 func (e *Entry) Found() Found { return Found{e.node, e.login} }
 
@@ -88,7 +103,7 @@ func (e *Entry) Known() bool { return e.keys != [3]uint64{} }
 // Entry hashes the keys of an account: trimmed, and without regard to case.
 // without are keys, by their place, that say nothing on its system.
 func (r *Register) Entry(a *facts.Account, system int, facts uint8, without [3]bool) Entry {
-	e := Entry{system: system, facts: facts | Present, login: r.hash(len(r.seeds)-1, a.Login)}
+	e := Entry{system: system, facts: facts | Present, login: hashOf(hashes.Login, a.Login)}
 	for i, key := range r.match {
 		if without[i] {
 			continue
@@ -97,7 +112,7 @@ func (r *Register) Entry(a *facts.Account, system int, facts uint8, without [3]b
 		if key == ByEmployeeNo {
 			text = strings.TrimLeft(strings.TrimSpace(text), "0")
 		}
-		e.keys[i] = r.hash(i, text)
+		e.keys[i] = hashOf(hashes.Person+hashes.Kind(i), text)
 	}
 	return e
 }
@@ -125,26 +140,27 @@ func (r *Register) Texts(without [3]bool) (names []string, of []func(*facts.Acco
 	return names, of
 }
 
-// hash is never 0 but for a text that is empty.
-func (r *Register) hash(kind int, text string) uint64 {
+// hashOf is 0 for a text that is empty, and for no other; letters of either size are
+// the same.
+func hashOf(kind hashes.Kind, text string) uint64 {
 	if text = strings.TrimSpace(text); text == "" {
 		return 0
 	}
 	var room [64]byte
 	if len(text) > len(room) {
-		return max(maphash.String(r.seeds[kind], strings.ToLower(text)), 1)
+		return hashes.Text(kind, strings.ToLower(text))
 	}
 	for i := range len(text) {
 		c := text[i]
 		if c >= utf8.RuneSelf {
-			return max(maphash.String(r.seeds[kind], strings.ToLower(text)), 1)
+			return hashes.Text(kind, strings.ToLower(text))
 		}
 		if 'A' <= c && c <= 'Z' {
 			c += 'a' - 'A'
 		}
 		room[i] = c
 	}
-	return max(maphash.Bytes(r.seeds[kind], room[:len(text)]), 1)
+	return hashes.Bytes(kind, room[:len(text)])
 }
 
 // Enter takes in accounts. It may be called from several sides at a time; the

@@ -109,9 +109,9 @@ type Stream struct {
 	tail   []byte
 }
 
-// Write appends what must be no longer than a block.
+// Write appends.
 func (x *Stream) Write(s *Spool, p []byte) {
-	if len(x.tail)+len(p) > BlockSize {
+	for len(x.tail)+len(p) > BlockSize {
 		n := copy(x.tail[len(x.tail):BlockSize], p)
 		x.blocks = append(x.blocks, s.Put(x.tail[:BlockSize]))
 		x.tail, p = x.tail[:0], p[n:]
@@ -169,6 +169,17 @@ func (r *Reader) Uint() uint64 {
 	}
 	r.Bad = true
 	return 0
+}
+
+// Bytes appends so many bytes to what is given.
+func (r *Reader) Bytes(to []byte, n int) []byte {
+	for n > 0 && r.More() {
+		some := r.left[:min(n, len(r.left))]
+		to, n = append(to, some...), n-len(some)
+		r.left = r.left[len(some):]
+	}
+	r.Bad = r.Bad || n > 0
+	return to
 }
 
 // Fixed reads a number that binary.LittleEndian.AppendUint64 wrote.

@@ -85,7 +85,8 @@ type enginePart struct {
 
 // Accounts hands over row by row.
 func (p *enginePart) Accounts(yield func(*facts.Account) error) error {
-	err := p.r.accounts(p.e, p.table, &p.notes, yield)
+	var taken int
+	err := p.r.accounts(p.e, p.table, &p.notes, &taken, yield)
 	if why := p.table.Err(); why != nil {
 		p.notes.Incomplete(p.r.origin, "the database stopped answering: %s", why)
 	}

@@ -1,6 +1,8 @@
 package mapping
 
 import (
+	"encoding/json"
+	"fmt"
 	"yewcone/core/facts"
 	"yewcone/intake/inplace"
 	"yewcone/intake/table"
@@ -48,7 +50,8 @@ func (r *accountReader) parts(e *export, yield func(facts.Part) error) error {
 	d, ok := t.(table.Divisible)
 	if !ok {
 		err := facts.Batches(func(yield func(*facts.Account) error) error {
-			return r.accounts(e, t, &notes, yield)
+			var taken int
+			return r.accounts(e, t, &notes, &taken, yield)
 		}, yield)
 		if err != nil {
 			return err
@@ -78,13 +81,12 @@ func (r *accountReader) lacking(t table.Table, notes *facts.Notes) {
 }
 
 // accounts fills an account with each row.
-func (r *accountReader) accounts(e *export, rows table.Rows, notes *facts.Notes, yield func(*facts.Account) error) error {
+func (r *accountReader) accounts(e *export, rows table.Rows, notes *facts.Notes, taken *int, yield func(*facts.Account) error) error {
 	var a facts.Account
 	columns := r.boundTo(&a)
-	n := 0
-	defer func() { e.taken.Add(int64(n)) }()
+	defer func() { e.taken.Add(int64(*taken)) }()
 	for row, at := rows.Next(); row != nil; row, at = rows.Next() {
-		n++
+		*taken++
 		a.Reset()
 		a.Origin = at.In(r.origin)
 		if r.fill(&a, columns, row, e, notes) {
@@ -104,12 +106,64 @@ type accountPart struct {
 	piece text.Piece
 	rows  table.Rows
 	notes facts.Notes
+	taken int
 }
 
 func (p *accountPart) Accounts(yield func(*facts.Account) error) error {
 	p.rows = p.table.Part(p.piece, &p.notes)
-	return p.r.accounts(p.e, p.rows, &p.notes, yield)
+	return p.r.accounts(p.e, p.rows, &p.notes, &p.taken, yield)
 }
+
+// packedPart is what another process is told of a piece.
+type packedPart struct {
+	File  string
+	Line  int // of its first row
+	Taken int
+	Notes *facts.Notes
+	Table json.RawMessage
+	Nulls []int // columns in which null was seen so far that nothing answers
+}
+
+// Pack is of facts.Portable.
+func (p *accountPart) Pack() ([]byte, error) {
+	packed, err := p.table.Pack(p.rows)
+	if err != nil {
+		return nil, err
+	}
+	out := packedPart{File: p.r.name, Line: p.piece.Line, Taken: p.taken, Notes: &p.notes, Table: packed}
+	for i := range p.r.columns {
+		if c := &p.r.columns[i]; c.nulls.Load() {
+			out.Nulls = append(out.Nulls, i)
+		}
+	}
+	return json.Marshal(out)
+}
+
+// Unpack is of facts.Portable.
+func (p *accountPart) Unpack(noted []byte) error {
+	in := packedPart{Notes: &p.notes}
+	if err := json.Unmarshal(noted, &in); err != nil {
+		return err
+	}
+	if in.File != p.r.name || in.Line != p.piece.Line {
+		return fmt.Errorf("a piece of %s began on line %d and one of %s does on line %d", in.File, in.Line, p.r.name, p.piece.Line)
+	}
+	var err error
+	if p.rows, err = p.table.Unpack(in.Table); err != nil {
+		return err
+	}
+	for _, i := range in.Nulls {
+		if i >= 0 && i < len(p.r.columns) {
+			p.r.columns[i].nulls.Store(true)
+		}
+	}
+	p.e.taken.Add(int64(in.Taken))
+	p.Pass()
+	return nil
+}
+
+// Pass is of facts.Portable.
+func (p *accountPart) Pass() { p.table.Pass(p.piece) }
 
 func (p *accountPart) Done() {
 	p.table.Absorb(p.rows)

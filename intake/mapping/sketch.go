@@ -457,8 +457,7 @@ func (s *sketcher) sketches(p *accountPart, yield func(*facts.Sketch) error) err
 			c.at = c.own.index
 		}
 	}
-	n := 0
-	defer func() { p.e.taken.Add(int64(n)) }()
+	defer func() { p.e.taken.Add(int64(p.taken)) }()
 	var row []string
 	var at table.Place
 	s.sketch.Fill = func() *facts.Account {
@@ -471,7 +470,7 @@ func (s *sketcher) sketches(p *accountPart, yield func(*facts.Sketch) error) err
 		return &a
 	}
 	for row, at = p.rows.Next(); row != nil; row, at = p.rows.Next() {
-		n++
+		p.taken++
 		s.sketch.Whole = s.take(row)
 		if err := yield(&s.sketch); err != nil {
 			return err

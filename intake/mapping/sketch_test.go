@@ -14,6 +14,7 @@ import (
 
 	"yewcone/core/audit"
 	"yewcone/intake/estatefolder"
+	"yewcone/intake/text"
 )
 
 // made is an estate made at random.
@@ -255,6 +256,7 @@ func quick(t *testing.T, seed uint64) bool {
 	folder := t.TempDir()
 	m.estate(m.pick("csv", "ndjson"), 20+m.IntN(900))
 	m.write(t, folder)
+	parts := 0
 	result := func(singly bool, jobs int) ([]byte, bool) {
 		e, err := estatefolder.Load(folder)
 		if err != nil {
@@ -264,7 +266,11 @@ func quick(t *testing.T, seed uint64) bool {
 		if err != nil {
 			return []byte(err.Error()), false
 		}
-		got, err := audit.Run("made", subjects, audit.Options{Examples: 3, Jobs: jobs, MaxRefused: 1 << 20, Singly: singly, ValueOf: e.ValueOf(time.Time{}), Relations: e.Relations(nil)})
+		o := audit.Options{Examples: 3, Jobs: jobs, MaxRefused: 1 << 20, Singly: singly, ValueOf: e.ValueOf(time.Time{}), Relations: e.Relations(nil)}
+		if parts > 0 {
+			o.Portions = portions(t, folder, o, parts)
+		}
+		got, err := audit.Run("made", subjects, o)
 		if err != nil {
 			return []byte(err.Error()), false
 		}
@@ -275,7 +281,13 @@ func quick(t *testing.T, seed uint64) bool {
 		return places.ReplaceAll(text, nil), true
 	}
 	want, ok := result(true, 1)
-	for _, jobs := range []int{1, 3} {
+	for i, jobs := range []int{1, 3, 2} {
+		if i == 2 {
+			if !ok || seed%2 == 1 { // half of them in parts, too
+				break
+			}
+			parts = 1 + r.IntN(4)
+		}
 		got, _ := result(false, jobs)
 		if !bytes.Equal(want, got) {
 			a, b := strings.Split(string(want), "\n"), strings.Split(string(got), "\n")
@@ -291,6 +303,32 @@ func quick(t *testing.T, seed uint64) bool {
 		t.Logf("seed %d: %s", seed, want)
 	}
 	return ok
+}
+
+// portions judges an estate in parts, and returns them in another order.
+func portions(t *testing.T, folder string, o audit.Options, of int) []*audit.Portion {
+	t.Helper()
+	var list []*audit.Portion
+	for _, n := range rand.Perm(of) {
+		e, err := estatefolder.Load(folder)
+		if err != nil {
+			t.Fatal(err)
+		}
+		subjects, err := e.Subjects(nil, time.Time{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		var file bytes.Buffer
+		if err := audit.RunShare(subjects, o, audit.Share{Number: n + 1, Of: of}, "made", func(p *audit.Portion) error { return p.Write(&file) }); err != nil {
+			t.Fatal(err)
+		}
+		p, err := audit.OpenPortion(bytes.NewReader(file.Bytes()), int64(file.Len()))
+		if err != nil {
+			t.Fatal(err)
+		}
+		list = append(list, p)
+	}
+	return list
 }
 
 // TestQuickWay: what comes out is the same when rows that are like others are not
@@ -314,3 +352,5 @@ func FuzzQuickWay(f *testing.F) {
 	f.Add(uint64(1000))
 	f.Fuzz(func(t *testing.T, seed uint64) { quick(t, seed) })
 }
+
+func init() { text.PieceSize = 1 << 12 } // so that few rows are in several pieces

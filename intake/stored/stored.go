@@ -3,10 +3,10 @@
 package stored
 
 import (
-	"hash/maphash"
 	"strconv"
 	"strings"
 
+	"yewcone/core/hashes"
 	"yewcone/core/setting"
 )
 
@@ -45,16 +45,13 @@ func CryptWorks(text string) bool {
 	return Crypt(text).Known() && !strings.ContainsAny(text, "\r\n ") && !strings.HasPrefix(text, "$apr1$") && text[0] != '_'
 }
 
-// seed makes the marks of one run useless in any other.
-var seed = maphash.MakeSeed()
-
 // Mark returns a number that is the same for equal stored passwords within one
-// run of the program; 0 for an empty text.
+// run of the program, or several that share a key; 0 for an empty text.
 func Mark(text string) uint64 {
 	if text == "" {
 		return 0
 	}
-	return max(1, maphash.String(seed, text))
+	return hashes.Text(hashes.Stored, text)
 }
 
 // isDES: thirteen characters of the crypt alphabet, or "_" and nineteen; or

@@ -17,6 +17,12 @@ type Divisible interface {
 	// Absorb takes in what a part learned that was read to its end; in the
 	// order of the pieces.
 	Absorb(Rows)
+	// Pack is what Absorb takes of a part, as JSON, and Unpack is a part of which
+	// Absorb takes that.
+	Pack(Rows) ([]byte, error)
+	Unpack([]byte) (Rows, error)
+	// Pass gives back what a piece holds that nobody reads.
+	Pass(piece text.Piece)
 	// End judges the whole, after the last Absorb; Finish calls it.
 	End(notes *facts.Notes)
 	Finish(notes *facts.Notes)
@@ -43,6 +49,9 @@ func (t *InPieces) Close() { t.File.Close() }
 
 // Origin names the file.
 func (t *InPieces) Origin() facts.Origin { return facts.Origin{File: t.Name} }
+
+// Pass gives back what a piece holds that nobody reads.
+func (t *InPieces) Pass(piece text.Piece) { piece.Free() }
 
 // First returns the first piece, for forms that begin with headings: what is left
 // of it waits.

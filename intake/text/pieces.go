@@ -7,7 +7,9 @@ import (
 	"unsafe"
 )
 
-const pieceSize = 1 << 18
+// PieceSize is how many bytes a piece has, or as many more as its last record needs.
+// Tests make it small, so that few rows are several pieces.
+var PieceSize = 1 << 18
 
 // A Piece is a run of whole records out of a file.
 type Piece struct {
@@ -46,7 +48,7 @@ const mostSpare = 8
 // NewPieces returns the pieces of what r reads. cut returns how many bytes at
 // the beginning of a text are whole records; 0 for none.
 func NewPieces(r io.Reader, cut func(string) int) *Pieces {
-	return &Pieces{r: r, cut: cut, size: pieceSize, line: 1, spare: make(chan []byte, mostSpare)}
+	return &Pieces{r: r, cut: cut, size: PieceSize, line: 1, spare: make(chan []byte, mostSpare)}
 }
 
 // Next returns the next piece; io.EOF when there is none.
@@ -73,7 +75,7 @@ func (p *Pieces) Next() (Piece, error) {
 		piece := Piece{Text: whole[:n], Line: p.line, Last: p.ended, memory: p.buf, spare: p.spare}
 		p.line += strings.Count(piece.Text, "\n")
 		rest := p.buf[n:]
-		p.size, p.buf = pieceSize, nil
+		p.size, p.buf = PieceSize, nil
 		if len(rest) > 0 {
 			p.buf = append(p.memory(len(rest)), rest...)
 		}
@@ -90,7 +92,7 @@ func (p *Pieces) memory(size int) []byte {
 		}
 	default:
 	}
-	return make([]byte, 0, max(size, pieceSize)+pieceSize/4)
+	return make([]byte, 0, max(size, PieceSize)+PieceSize/4)
 }
 
 // fill reads until there are more than size bytes, so that it is known whether

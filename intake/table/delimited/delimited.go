@@ -5,6 +5,7 @@ import (
 	"bufio"
 	"cmp"
 	"encoding/csv"
+	"encoding/json"
 	"io"
 	"strings"
 
@@ -167,6 +168,21 @@ func (r *delimitedRows) refuse(row []string, line int, err error) {
 func (t *delimited) Absorb(r table.Rows) {
 	part := r.(*delimitedRows)
 	t.rows, t.bad = t.rows+part.count, t.bad+part.bad
+}
+
+type packed struct{ Rows, Bad int }
+
+// Pack is of table.Divisible.
+func (t *delimited) Pack(r table.Rows) ([]byte, error) {
+	part := r.(*delimitedRows)
+	return json.Marshal(packed{part.count, part.bad})
+}
+
+// Unpack is of table.Divisible.
+func (t *delimited) Unpack(data []byte) (table.Rows, error) {
+	var p packed
+	err := json.Unmarshal(data, &p)
+	return &delimitedRows{count: p.Rows, bad: p.Bad}, err
 }
 
 // End tells where too many rows were refused.

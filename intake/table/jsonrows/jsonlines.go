@@ -140,6 +140,31 @@ func (t *jsonLines) Absorb(rows table.Rows) {
 	}
 }
 
+type packed struct {
+	Rows  int
+	Left  map[string]bool
+	Found []bool
+}
+
+// Pack is of table.Divisible.
+func (t *jsonLines) Pack(rows table.Rows) ([]byte, error) {
+	part := rows.(*jsonLineRows)
+	p := packed{part.count, map[string]bool{}, part.line.found}
+	maps.Copy(p.Left, part.left)
+	maps.Copy(p.Left, part.line.left)
+	return json.Marshal(p)
+}
+
+// Unpack is of table.Divisible.
+func (t *jsonLines) Unpack(data []byte) (table.Rows, error) {
+	var p packed
+	err := json.Unmarshal(data, &p)
+	if len(p.Found) != len(t.found) {
+		p.Found = nil
+	}
+	return &jsonLineRows{count: p.Rows, left: p.Left, line: jsonLine{found: p.Found}}, err
+}
+
 // Unread names the members that no column takes.
 func (t *jsonLines) Unread() facts.Unread {
 	return facts.Unread{File: t.Name, Names: slices.Sorted(maps.Keys(t.left))}

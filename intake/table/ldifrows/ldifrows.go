@@ -2,6 +2,7 @@
 package ldifrows
 
 import (
+	"encoding/json"
 	"errors"
 	"io"
 	"maps"
@@ -228,6 +229,31 @@ func (t *ldifTable) Absorb(rows table.Rows) {
 	for i, found := range part.found {
 		t.found[i] = t.found[i] || found
 	}
+}
+
+type packed struct {
+	Rows, All, Told, Line int
+	Failed                string
+	Closed                bool
+	Skipped               map[string]bool
+	Found                 []bool
+}
+
+// Pack is of table.Divisible.
+func (t *ldifTable) Pack(rows table.Rows) ([]byte, error) {
+	part := rows.(*ldifRows)
+	return json.Marshal(packed{part.count, part.all, part.Told, part.Line, part.Failed, part.Closed, part.Skipped, part.found})
+}
+
+// Unpack is of table.Divisible.
+func (t *ldifTable) Unpack(data []byte) (table.Rows, error) {
+	var p packed
+	err := json.Unmarshal(data, &p)
+	if len(p.Found) != len(t.found) {
+		p.Found = nil
+	}
+	return &ldifRows{Entries: &ldif.Entries{Told: p.Told, Line: p.Line, Failed: p.Failed, Closed: p.Closed, Skipped: p.Skipped},
+		count: p.Rows, all: p.All, found: p.Found}, err
 }
 
 // End tells what was not found, and whether the file is whole.

@@ -3,6 +3,7 @@
 package parquetrows
 
 import (
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -165,6 +166,27 @@ func (t *fileTable) Absorb(rows table.Rows) {
 	t.rows += part.rows
 	t.broken = t.broken || part.broken
 }
+
+type packed struct {
+	Rows   int64
+	Broken bool
+}
+
+// Pack is of table.Divisible.
+func (t *fileTable) Pack(rows table.Rows) ([]byte, error) {
+	part := rows.(*groupRows)
+	return json.Marshal(packed{part.rows, part.broken})
+}
+
+// Unpack is of table.Divisible.
+func (t *fileTable) Unpack(data []byte) (table.Rows, error) {
+	var p packed
+	err := json.Unmarshal(data, &p)
+	return &groupRows{rows: p.Rows, broken: p.Broken}, err
+}
+
+// Pass is of table.Divisible.
+func (t *fileTable) Pass(text.Piece) { t.release() }
 
 // Finish judges the whole.
 func (t *fileTable) Finish(notes *facts.Notes) { t.End(notes) }
