@@ -45,7 +45,8 @@ listed apart and never counts as met.
   yewcone check directory --fail-on high            # one system, in a build job
   yewcone check --rules stig-unix quay1             # as if these rules held too
   yewcone check --format json --out result.json     # for other programs
-  yewcone check --part 3/16 --into parts            # one of sixteen, for a scheduler; then
+  yewcone check --part 1/2 --into parts             # by a scheduler, in any order,
+  yewcone check --part 2/2 --into parts             # and then
   yewcone check --merge parts`,
 		Flags: append([]cli.Flag{
 			estateFlag(),

@@ -190,7 +190,7 @@ func (p *postgres) power(r *livetest.Root, said map[string]map[string]facts.Tri,
 	b.WriteString(p.begin(r) + "cd /tmp\n")
 	for _, name := range p.names {
 		var sql strings.Builder
-		for _, role := range []string{"NONE", "chief", "runner", "maker", "middle"} {
+		for _, role := range []string{"NONE", "chief", "runner", "maker", "middle", "pg_write_server_files"} {
 			fmt.Fprintf(&sql, "RESET SESSION AUTHORIZATION; SET SESSION AUTHORIZATION %s; SET ROLE %s;\nSELECT 'at ' || "+
 				"current_user, current_setting('is_superuser');\n", name, role)
 			fmt.Fprintf(&sql, "COPY (SELECT 1) TO PROGRAM 'cat > /tmp/ran';\nCOPY (SELECT 1) TO '/tmp/ran';\n\\! [ -e "+

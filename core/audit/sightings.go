@@ -218,19 +218,27 @@ func (e *engine) nameAgain(wanted map[int64][]uint32) error {
 			}
 			return nil
 		}
-		defer delete(left, here)
 		e.place = here * placesInPart
-		return p.Accounts(func(a *facts.Account) error {
+		err := p.Accounts(func(a *facts.Account) error {
 			e.place++
-			if list := wanted[e.place]; list != nil {
-				e.resolve(a)
-				slices.Sort(list)
-				for _, n := range list {
-					e.example(&e.reaches[n], a)
-				}
+			list := wanted[e.place]
+			if list == nil {
+				return nil
+			}
+			e.resolve(a)
+			slices.Sort(list)
+			for _, n := range list {
+				e.example(&e.reaches[n], a)
+			}
+			if left[here]--; left[here] == 0 {
+				return errStopped
 			}
 			return nil
 		})
+		if delete(left, here); err == errStopped {
+			return nil
+		}
+		return err
 	})
 	if err == errStopped {
 		return nil

@@ -64,7 +64,8 @@ func (x *Index) Near(key uint64) uint64 {
 	if len(s.keys) == 0 {
 		return 0
 	}
-	return s.keys[key%uint64(len(s.keys))]
+	i := key % uint64(len(s.keys))
+	return s.keys[i] + uint64(s.numbers[i])
 }
 
 // Put gives a hash a number, in the place of one that it had.
