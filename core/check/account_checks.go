@@ -35,7 +35,7 @@ var accountChecks = []Check{
 			return slices.ContainsFunc(s.Policies, func(p facts.Policy) bool { return p.Value(setting.BlankAllowed).Value == setting.Yes })
 		},
 		Account: `enters_unasked and enabled and not blank`, Remedy: "have that way ask for their password, or for a key",
-		Opens: "no password asked",
+		Opens: "no password needed",
 	},
 	{
 		ID: "blank-permitted", Title: "accounts that may have an empty password", Severity: rules.Medium, IfPrivileged: rules.High,
