@@ -38,9 +38,6 @@ func (e *engine) account(a *facts.Account, place int64) error {
 	settings := e.resolve(a)
 	v := e.judge(settings)
 	e.count(a, v, 1)
-	if a.StoredMark != 0 && a.Enabled != facts.No {
-		e.addMark(a.StoredMark)
-	}
 	if e.summary.Spread != nil {
 		e.summary.Spread.Add(a, &e.about.Derived)
 	}
@@ -48,6 +45,9 @@ func (e *engine) account(a *facts.Account, place int64) error {
 		v = e.empty
 	}
 	o := e.outcomeOf(a, v)
+	if a.StoredMark != 0 && a.Enabled != facts.No {
+		e.addStored(a, o, a.StoredMark)
+	}
 	if e.options.register != nil && hasPerson(a) {
 		e.enterPerson(a, o)
 	}

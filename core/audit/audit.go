@@ -75,7 +75,7 @@ type Options struct {
 	Portions []*Portion    // what other processes have judged of the same exports; none for all here
 	share    *Share        // what this process judges for another; nil for all
 	register *gap.Register // of people; nil where they are not matched
-	aside    *spool.Spool  // what is noted of their accounts
+	aside    *spool.Spool  // what is noted of accounts
 }
 
 // Reached tells of one account that one finding reaches. It is only good
@@ -93,14 +93,13 @@ type Reached struct {
 // same whatever their number.
 func Run(name string, subjects []Subject, o Options) (_ *finding.Result, err error) {
 	result := &finding.Result{Estate: name}
+	o.aside = &spool.Spool{Open: o.Scratch}
 	jobs := max(1, o.Jobs)
 	if o.Each != nil {
 		jobs = 1 // each account is handed over in its order
 	}
 	if o.Relations != nil && len(o.Relations.Match) > 0 && len(subjects) > 1 {
 		o.register = gap.NewRegister(o.Relations.Match, len(subjects))
-		o.aside = &spool.Spool{Open: o.Scratch}
-		defer func() { err = errors.Join(err, o.aside.Close()) }()
 	}
 	engines := make([]*engine, len(subjects))
 	for i := range subjects {
@@ -110,6 +109,7 @@ func Run(name string, subjects []Subject, o Options) (_ *finding.Result, err err
 			return nil, err
 		}
 	}
+	defer func() { err = errors.Join(err, o.aside.Close()) }()
 	var group errgroup.Group
 	group.SetLimit(jobs)
 	for i := range engines {

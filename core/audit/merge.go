@@ -91,16 +91,6 @@ func (e *engine) take(n *noted, pieces map[int]notedPiece) error {
 		}
 		e.names.addHash(h)
 	}
-	for {
-		mark, more, err := number(n.marks)
-		if err != nil {
-			return err
-		}
-		if !more {
-			break
-		}
-		e.marks = append(e.marks, mark)
-	}
 	for i := range e.kindMatched {
 		e.kindMatched[i] = e.kindMatched[i] || i < len(n.Kinds) && n.Kinds[i]
 	}
@@ -123,20 +113,55 @@ func (e *engine) take(n *noted, pieces map[int]notedPiece) error {
 		}
 		pieces[int(at)] = piece
 	}
-	return e.takePeople(n)
+	return e.takeSighted(n)
 }
 
-// takePeople enters the accounts of people into the register, as they were sighted.
-func (e *engine) takePeople(n *noted) error {
-	if e.options.register == nil {
-		return nil
-	}
+// takeSighted takes in the accounts that were sighted: stored passwords, and people
+// into their register.
+func (e *engine) takeSighted(n *noted) error {
 	s := &sightings{samples: make([]facts.Account, len(n.Samples))}
 	for i := range n.Samples {
 		if err := n.Samples[i].Account(&s.samples[i], facts.Origin{}, func(mark uint64) uint64 { return mark }); err != nil {
 			return err
 		}
 	}
+	e.seen = append(e.seen, s)
+	if err := e.takeStored(n, s); err != nil || e.options.register == nil {
+		return err
+	}
+	return e.takePeople(n, s)
+}
+
+// takeStored takes in the marks of stored passwords.
+func (e *engine) takeStored(n *noted, s *sightings) error {
+	var out []byte
+	for {
+		since, err := binary.ReadUvarint(n.stored)
+		if err == io.EOF {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		sort, err := binary.ReadUvarint(n.stored)
+		if err != nil {
+			return err
+		}
+		mark, more, err := number(n.stored)
+		if err != nil {
+			return err
+		}
+		if !more || sort == 0 || sort > uint64(len(s.samples)) {
+			return errNoShare
+		}
+		e.marks = append(e.marks, mark)
+		out = binary.AppendUvarint(binary.AppendUvarint(out[:0], since), sort)
+		s.stored.Write(e.options.aside, binary.LittleEndian.AppendUint64(out, mark))
+	}
+}
+
+// takePeople enters the accounts of people into the register, as they were sighted.
+func (e *engine) takePeople(n *noted, s *sightings) error {
 	own := e.sightings
 	e.sightings = s
 	defer func() { e.sightings = own }()
@@ -168,7 +193,6 @@ func (e *engine) takePeople(n *noted) error {
 		}
 	}
 	e.enterPeople()
-	e.seen = append(e.seen, s)
 	return nil
 }
 

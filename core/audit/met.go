@@ -153,7 +153,7 @@ func (m *met) count(e *engine, s *facts.Sketch) bool {
 	o.accounts++
 	e.addName(hashes.Text(hashes.Name, s.Login) ^ t.policy)
 	if s.StoredMark != 0 && t.account.Enabled != facts.No {
-		e.addMark(s.StoredMark)
+		e.addStored(&t.account, o, s.StoredMark)
 	}
 	if e.options.register != nil && hasPerson(&t.account) {
 		e.enterSketched(&t.account, s, o)

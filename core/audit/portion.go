@@ -45,7 +45,7 @@ type portionSystem struct {
 
 // A portionEngine is what one engine noted.
 type portionEngine struct {
-	Streams    [5]int64 // bytes of accounts, names, marks, people and pieces
+	Streams    [5]int64 // bytes of accounts, names, stored passwords, people and pieces
 	Counts     []int    // accounts by outcome, by their numbers, counted from 1
 	Samples    []snapshot.Account
 	Kinds      []bool // see engine.kindMatched
@@ -66,7 +66,7 @@ func (p *Portion) add(system int, e *engine) {
 		snapshot.OfAccount(&line, &e.sightings.samples[i])
 		out.Samples = append(out.Samples, line)
 	}
-	for i, x := range []*spool.Stream{&s.accounts, &s.names, &s.marks, &s.crowd, &s.pieces} {
+	for i, x := range []*spool.Stream{&s.accounts, &s.names, &e.sightings.stored.Stream, &s.crowd, &s.pieces} {
 		out.Streams[i] = int64(x.Len())
 		p.streams = append(p.streams, x)
 	}
@@ -158,8 +158,8 @@ func (p *Portion) Of() string { return p.head.Of }
 // noted is what one engine of another process noted of a system.
 type noted struct {
 	*portionEngine
-	share                                 Share
-	accounts, names, marks, crowd, pieces *bufio.Reader
+	share                                  Share
+	accounts, names, stored, crowd, pieces *bufio.Reader
 
 	place   int64 // of the account that comes next
 	outcome uint64
@@ -175,7 +175,7 @@ func (p *Portion) of(system int) []*noted {
 	for i, s := range p.head.Systems {
 		for j := range s.Engines {
 			n := &noted{portionEngine: &s.Engines[j], share: p.head.Share, counted: make([]bool, len(s.Engines[j].Counts))}
-			for k, to := range []**bufio.Reader{&n.accounts, &n.names, &n.marks, &n.crowd, &n.pieces} {
+			for k, to := range []**bufio.Reader{&n.accounts, &n.names, &n.stored, &n.crowd, &n.pieces} {
 				*to = bufio.NewReaderSize(io.NewSectionReader(p.file, at, n.Streams[k]), 1<<12)
 				at += n.Streams[k]
 			}

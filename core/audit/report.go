@@ -107,7 +107,7 @@ func (e *engine) found(i int, found check.Hit) {
 }
 
 // sameStored finds accounts with the same stored password. The marks of all
-// accounts are sorted; only where two are equal are the accounts read again.
+// accounts are sorted; only where two are equal is it asked whose they are.
 func (e *engine) sameStored() error {
 	i := slices.IndexFunc(e.rules, func(r rule) bool { return r.check != nil && r.check.SameStored })
 	slices.Sort(e.marks)
@@ -125,6 +125,9 @@ func (e *engine) sameStored() error {
 		return nil
 	}
 	same := hit{reason: reason{rule: i, setting: noSetting, text: e.rules[i].check.Title}}
+	if e.options.Each == nil { // else each account is handed over
+		return e.recallStored(twice, &same)
+	}
 	return e.readAgain(func(a *facts.Account) error {
 		if !twice[a.StoredMark] || a.Enabled == facts.No {
 			return nil

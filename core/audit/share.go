@@ -44,7 +44,7 @@ func (s *Subject) divisible(o *Options) bool {
 // accounts that come out alike the first few are handed over with how many there are:
 // there they come out as they would have here.
 type sharing struct {
-	accounts, names, marks, crowd, pieces spool.Stream
+	accounts, names, crowd, pieces spool.Stream
 
 	raw     facts.Account // the account at hand as it was read
 	line    snapshot.Account
@@ -119,15 +119,6 @@ func (e *engine) addName(h uint64) {
 		return
 	}
 	e.names.addHash(h)
-}
-
-// addMark takes in the mark of a stored password.
-func (e *engine) addMark(mark uint64) {
-	if e.share != nil {
-		e.share.number(e, &e.share.marks, mark)
-		return
-	}
-	e.marks = append(e.marks, mark)
 }
 
 func (s *sharing) number(e *engine, to *spool.Stream, n uint64) {

@@ -11,16 +11,22 @@ import (
 	"yewcone/core/spool"
 )
 
-// sightings are the accounts of people that an engine saw, a few bytes each, so
-// that they need not be read again once all people are known: where they stand,
-// as what they came out, and whose they are.
+// sightings are accounts that an engine saw, a few bytes each, so that they need
+// not be read again once all people and all stored passwords are known: where they
+// stand, of which sort they are, and whose.
 type sightings struct {
-	entries []gap.Entry // that are not in the register yet,
+	entries []gap.Entry // of people that are not in the register yet,
 	of      []sighting  // and what else there is of them
-	stream  spool.Stream
-	last    int64           // place in the stream
+	people  trail
+	stored  trail           // of those with a stored password
 	samples []facts.Account // one of each sort, by its number
 	sorts   map[string]uint32
+}
+
+// A trail is what is noted of accounts in their order.
+type trail struct {
+	spool.Stream
+	last int64 // place in it
 }
 
 // A sighting is what there is of one account. Accounts of a sort come out alike
@@ -38,7 +44,7 @@ const peopleBatch = 1024
 func (e *engine) enterPerson(a *facts.Account, o *outcome) {
 	s := e.sightings
 	if s.entries == nil {
-		s.entries, s.of, s.sorts = make([]gap.Entry, 0, peopleBatch), make([]sighting, 0, peopleBatch), map[string]uint32{}
+		s.entries, s.of = make([]gap.Entry, 0, peopleBatch), make([]sighting, 0, peopleBatch)
 	}
 	if o.sighted == 0 {
 		o.sighted = e.sortOf(a)
@@ -58,6 +64,9 @@ func (e *engine) sortOf(a *facts.Account) uint32 {
 	e.key = e.excused.AppendAnswers(key, &e.about)
 	n, ok := s.sorts[string(e.key)]
 	if !ok {
+		if s.sorts == nil {
+			s.sorts = map[string]uint32{}
+		}
 		s.samples = append(s.samples, facts.Account{})
 		s.samples[len(s.samples)-1].CopyFrom(a)
 		s.samples[len(s.samples)-1].Keep()
@@ -99,14 +108,77 @@ func (e *engine) enterPeople() {
 			continue
 		}
 		var room [4*binary.MaxVarintLen64 + 8]byte
-		b := binary.AppendUvarint(room[:0], uint64(seen.place-s.last))
+		b := binary.AppendUvarint(room[:0], uint64(seen.place-s.people.last))
 		b = binary.AppendUvarint(b, uint64(seen.sort)<<8|uint64(seen.own))
 		b = binary.AppendUvarint(b, uint64(found.Node))
 		b = binary.LittleEndian.AppendUint64(b, found.Login)
-		s.stream.Write(e.options.aside, b)
-		s.last = seen.place
+		s.people.Write(e.options.aside, b)
+		s.people.last = seen.place
 	}
 	s.entries, s.of = s.entries[:0], s.of[:0]
+}
+
+// addStored takes in the mark of the stored password of the account at hand, which
+// comes out as o.
+func (e *engine) addStored(a *facts.Account, o *outcome, mark uint64) {
+	if o.sighted == 0 {
+		o.sighted = e.sortOf(a)
+	}
+	s := &e.sightings.stored
+	var room [2*binary.MaxVarintLen64 + 8]byte
+	b := binary.AppendUvarint(room[:0], uint64(e.place-s.last))
+	b = binary.AppendUvarint(b, uint64(o.sighted))
+	s.Write(e.options.aside, binary.LittleEndian.AppendUint64(b, mark))
+	s.last = e.place
+	if e.share == nil {
+		e.marks = append(e.marks, mark)
+	}
+}
+
+// A wish is which accounts are wanted as examples of what was found in sightings: the
+// first few of each.
+type wish struct {
+	examples int
+	here     map[uint32][]int64 // places, of what one engine saw
+	places   map[uint32][]int64 // of all
+}
+
+func (e *engine) newWish() *wish {
+	return &wish{e.options.Examples, map[uint32][]int64{}, map[uint32][]int64{}}
+}
+
+// meet counts an account into an outcome.
+func (w *wish) meet(o *outcome, place int64) {
+	if o.accounts++; o.full {
+		return
+	}
+	o.full = true
+	for _, n := range o.reaches {
+		if len(w.here[n]) < w.examples {
+			w.here[n] = append(w.here[n], place)
+		}
+		o.full = o.full && len(w.here[n]) == w.examples
+	}
+}
+
+// next ends what one engine saw.
+func (w *wish) next() {
+	for n, list := range w.here {
+		w.places[n] = append(w.places[n], list...)
+	}
+	clear(w.here)
+}
+
+// wanted is what is to have the account of a place as an example.
+func (w *wish) wanted() map[int64][]uint32 {
+	wanted := map[int64][]uint32{}
+	for n, list := range w.places {
+		slices.Sort(list)
+		for _, place := range list[:min(len(list), w.examples)] {
+			wanted[place] = append(wanted[place], n)
+		}
+	}
+	return wanted
 }
 
 // mostMeetings bounds how many sorts of accounts with their people are kept.
@@ -116,8 +188,7 @@ const mostMeetings = 1 << 14
 // elsewhere. Those of one outcome with people of whom the same is so elsewhere come
 // out alike; only what is named as an example is read again.
 func (e *engine) recall(v *check.PersonView, rules []int, limits []setting.Span) error {
-	wanted := map[int64][]uint32{} // what is to have the account of a place as an example
-	places := map[uint32][]int64{}
+	w := e.newWish()
 	bits := make([]uint8, 0, len(v.Systems))
 	for _, s := range e.seen {
 		meetings := map[string]*outcome{}
@@ -127,8 +198,7 @@ func (e *engine) recall(v *check.PersonView, rules []int, limits []setting.Span)
 			}
 			clear(meetings)
 		}
-		here := map[uint32][]int64{}
-		r := s.stream.Reader(e.options.aside, make([]byte, spool.BlockSize))
+		r := s.people.Reader(e.options.aside, make([]byte, spool.BlockSize))
 		var key []byte
 		for place := int64(0); r.More(); {
 			place += int64(r.Uint())
@@ -150,30 +220,54 @@ func (e *engine) recall(v *check.PersonView, rules []int, limits []setting.Span)
 				o = e.meeting(v, &s.samples[head>>8-1], rules, limits)
 				meetings[string(key)] = o
 			}
-			o.accounts++
-			for _, n := range o.reaches {
-				if list := here[n]; !o.full && len(list) < e.options.Examples {
-					here[n] = append(list, place)
-				}
-			}
-			o.full = o.full || !slices.ContainsFunc(o.reaches, func(n uint32) bool { return len(here[n]) < e.options.Examples })
+			w.meet(o, place)
 		}
 		sumUp()
-		for n, list := range here {
-			places[n] = append(places[n], list...)
-		}
-	}
-	for n, list := range places {
-		slices.Sort(list)
-		for _, place := range list[:min(len(list), e.options.Examples)] {
-			wanted[place] = append(wanted[place], n)
-		}
+		w.next()
 	}
 	e.seen = nil
 	if err := e.options.aside.Err(); err != nil {
 		return err
 	}
-	return e.nameAgain(wanted)
+	return e.nameAgain(w.wanted())
+}
+
+// recallStored enters the accounts whose stored password stands twice, as they were
+// sighted.
+func (e *engine) recallStored(twice map[uint64]bool, same *hit) error {
+	w := e.newWish()
+	for _, s := range e.seen {
+		sorts := make([]*outcome, len(s.samples))
+		r := s.stored.Reader(e.options.aside, make([]byte, spool.BlockSize))
+		for place := int64(0); r.More(); {
+			place += int64(r.Uint())
+			sort := r.Uint() - 1
+			if mark := r.Fixed(); r.Bad || !twice[mark] {
+				continue
+			}
+			if sorts[sort] == nil {
+				var a facts.Account
+				a.CopyFrom(&s.samples[sort])
+				e.resolve(&a)
+				e.fresh.begin(&a)
+				e.enter(same, &a)
+				o := e.fresh
+				o.reaches = slices.Clone(o.reaches)
+				sorts[sort] = &o
+			}
+			w.meet(sorts[sort], place)
+		}
+		for _, o := range sorts {
+			if o != nil {
+				e.ledger.sumUp(o)
+			}
+		}
+		w.next()
+	}
+	if err := e.options.aside.Err(); err != nil {
+		return err
+	}
+	return e.nameAgain(w.wanted())
 }
 
 // meeting works out what comes of an account with the person of a view.
