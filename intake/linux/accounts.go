@@ -185,6 +185,7 @@ func (e *export) fill(a *facts.Account, f []string) {
 // keeps nobody out, nor does an administrator's lock on it.
 func (e *export) openToAll(a *facts.Account) {
 	if e.anyLets != facts.Yes {
+		a.EntersUnasked = a.EntersUnasked.Or(e.anyLets)
 		return
 	}
 	open := facts.Yes

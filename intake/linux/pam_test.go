@@ -121,6 +121,15 @@ func TestLinuxTakesAny(t *testing.T) {
 	}
 }
 
+// TestLinuxUnknownModules: what a module that is not known here lets in is unknown.
+func TestLinuxUnknownModules(t *testing.T) {
+	for stack, want := range map[string]string{"auth sufficient pam_elsewhere.so\nauth required pam_unix.so": "", "auth required pam_elsewhere.so\nauth required pam_unix.so": "false"} {
+		said, _ := intaketest.Read(t, Format, []string{"."}, linuxHost(ebbStored+":20775:0:90:7:::", map[string]string{
+			"etc/pam.d/common-auth": stack + "\n", "etc/pam.d/login": "@include common-auth\n"}))
+		intaketest.Hold(t, stack, said, map[string]string{"account ada: enters_unasked": want})
+	}
+}
+
 // TestLivePAM asks libpam itself, through pamtester.
 func TestLivePAM(t *testing.T) {
 	livetest.Each(t, func(t *testing.T, r *livetest.Root) {
