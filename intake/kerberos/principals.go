@@ -24,7 +24,7 @@ func (e *export) fromText(each func(string, *principal) error) error {
 	s := text.NewScanner(f)
 	var p *principal
 	whole, twice := false, ""
-	seen := map[string]bool{}
+	seen := 0 // of principalLines, as bits
 	emit := func() error {
 		switch {
 		case p == nil:
@@ -38,8 +38,8 @@ func (e *export) fromText(each func(string, *principal) error) error {
 			e.Noted.Refuse(facts.Origin{File: file, Line: p.line}, "the block of %s ends before its policy; it is left out", p.name)
 			return nil
 		}
-		for _, key := range principalLines {
-			if !seen[key] {
+		for i, key := range principalLines {
+			if seen&(1<<i) == 0 {
 				e.Noted.Refuse(facts.Origin{File: file, Line: p.line}, "the block of %s has no line %q; it is left out", p.name, key)
 				return nil
 			}
@@ -60,18 +60,21 @@ func (e *export) fromText(each func(string, *principal) error) error {
 				return err
 			}
 			p, whole, twice = &principal{name: value, line: n}, false, ""
-			clear(seen)
+			seen = 0
 			continue
 		}
-		if p == nil && slices.Contains(principalLines, key) {
+		once := slices.Index(principalLines, key)
+		if p == nil && once >= 0 {
 			e.Noted.Refuse(facts.Origin{File: file, Line: n},
 				"the line belongs to no principal: a line \"Principal: …\" is missing before it")
 		}
 		if p != nil {
-			if seen[key] && slices.Contains(principalLines, key) {
-				twice = key
+			if once >= 0 {
+				if seen&(1<<once) != 0 {
+					twice = key
+				}
+				seen |= 1 << once
 			}
-			seen[key] = true
 			whole = whole || key == "Policy"
 			e.principalLine(p, key, value, facts.Origin{File: file, Line: n})
 		}
@@ -165,12 +168,40 @@ func clock(value string) (time.Time, bool) {
 	if value == "[never]" || value == "[none]" {
 		return time.Time{}, true
 	}
+	if at, ok := usualClock(value); ok {
+		return at, true
+	}
 	if at, err := time.Parse("Mon Jan _2 15:04:05 -07 2006", value); err == nil {
 		return at, true
 	}
 	at, err := time.Parse(printedForm, value)
 	zone, _ := at.Zone()
 	return at, err == nil && (zone == "UTC" || zone == "GMT")
+}
+
+// usualClock reads a time of UTC as kadmin prints it, such as "Mon Sep 01 10:00:00 UTC
+// 2025", in a tenth of the time that time.Parse takes; false for all others.
+func usualClock(s string) (time.Time, bool) {
+	if len(s) != 28 || s[3] != ' ' || s[7] != ' ' || s[10] != ' ' || s[13] != ':' || s[16] != ':' || s[19] != ' ' || s[23] != ' ' || s[20:23] != "UTC" {
+		return time.Time{}, false
+	}
+	weekday := strings.Index("Sun Mon Tue Wed Thu Fri Sat", s[:3])
+	month := strings.Index("Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec", s[4:7])
+	if weekday < 0 || weekday%4 != 0 || month < 0 || month%4 != 0 {
+		return time.Time{}, false
+	}
+	var numbers [5]int
+	for i, at := range [...][2]int{{8, 10}, {11, 13}, {14, 16}, {17, 19}, {24, 28}} {
+		for _, c := range s[at[0]:at[1]] {
+			if c < '0' || c > '9' {
+				return time.Time{}, false
+			}
+			numbers[i] = numbers[i]*10 + int(c-'0')
+		}
+	}
+	day, hour, minute, second, year := numbers[0], numbers[1], numbers[2], numbers[3], numbers[4]
+	at := time.Date(year, time.Month(month/4+1), day, hour, minute, second, 0, time.UTC)
+	return at, at.Day() == day && hour < 24 && minute < 60 && second < 60
 }
 
 // A dump is one of the tables of tabdump.
