@@ -245,6 +245,9 @@ func (e *engine) takeAlike(a *facts.Account, n int, place int64) error {
 	if a.WithoutPassword() {
 		v = e.empty
 	}
+	if e.options.Progress != nil {
+		e.options.Progress.Add(int64(n))
+	}
 	o := e.outcomeOf(a, v)
 	o.accounts += n
 	for _, r := range o.reaches {
