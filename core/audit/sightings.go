@@ -307,9 +307,7 @@ func (e *engine) nameAgain(wanted map[int64][]uint32) error {
 		here := number
 		number++
 		if left[here] == 0 {
-			if p, ok := p.(facts.Portable); ok {
-				p.Pass()
-			}
+			facts.PassOver(p)
 			return nil
 		}
 		e.place = here * placesInPart
@@ -329,6 +327,7 @@ func (e *engine) nameAgain(wanted map[int64][]uint32) error {
 			}
 			return nil
 		})
+		p.Done()
 		if delete(left, here); err == errStopped {
 			return nil
 		}

@@ -100,6 +100,15 @@ type Portable interface {
 	Pass()
 }
 
+// PassOver gives back what a part holds that nobody reads.
+func PassOver(p Part) {
+	if portable, ok := p.(Portable); ok {
+		portable.Pass()
+	} else {
+		p.Done()
+	}
+}
+
 // A Divided export can be read in parts side by side.
 type Divided interface {
 	Export

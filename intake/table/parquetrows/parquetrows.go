@@ -163,6 +163,7 @@ func (t *fileTable) Part(piece text.Piece, notes *facts.Notes) table.Rows {
 // Absorb takes in what a part has found.
 func (t *fileTable) Absorb(rows table.Rows) {
 	part := rows.(*groupRows)
+	part.close() // where it was not read to its end
 	t.rows += part.rows
 	t.broken = t.broken || part.broken
 }
@@ -182,7 +183,7 @@ func (t *fileTable) Pack(rows table.Rows) ([]byte, error) {
 func (t *fileTable) Unpack(data []byte) (table.Rows, error) {
 	var p packed
 	err := json.Unmarshal(data, &p)
-	return &groupRows{rows: p.Rows, broken: p.Broken}, err
+	return &groupRows{rows: p.Rows, broken: p.Broken, closed: true}, err
 }
 
 // Pass is of table.Divisible.
