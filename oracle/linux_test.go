@@ -43,7 +43,13 @@ func (h *host) files(r *livetest.Root) {
 			"auth [default=die] pam_faillock.so authfail nodelay\nauth required pam_permit.so\n",
 		"auth [success=1 default=ignore] pam_unix.so nodelay nullok\nauth requisite pam_deny.so\nauth required pam_permit.so\n",
 		"auth optional pam_faillock.so preauth nodelay\nauth "+unix+"\nauth required pam_faillock.so authfail nodelay\n",
-		"auth substack yew-inner\nauth required pam_permit.so\n")
+		"auth substack yew-inner\nauth required pam_permit.so\n",
+		"auth required pam_env.so\nauth required pam_faillock.so preauth nodelay silent\nauth sufficient pam_unix.so nodelay try_first_pass\n"+
+			"auth [default=die] pam_faillock.so authfail nodelay\nauth required pam_deny.so\n",
+		"auth requisite pam_faillock.so preauth nodelay\nauth [success=1 default=bad] pam_unix.so nodelay\nauth [default=die] pam_faillock.so authfail nodelay\n"+
+			"auth sufficient pam_faillock.so authsucc nodelay\nauth required pam_deny.so\n",
+		"auth "+unix+"\nauth requisite pam_succeed_if.so uid >= 1000 quiet_success\nauth required pam_deny.so\n",
+		"auth optional pam_unix.so nodelay\nauth optional pam_permit.so\n")
 	r.Write("etc/pam.d/common-auth", h.auth)
 	r.Write("etc/pam.d/yew-inner", "auth requisite pam_faillock.so preauth nodelay\nauth [success=done default=ignore] "+
 		"pam_unix.so nodelay\n"+
