@@ -89,7 +89,8 @@ func shareHashes(folder string, make bool) error {
 	case err != nil:
 		return err
 	case len(key) != keySize:
-		return fmt.Errorf("%s is not the key that parts share: it has %d bytes where %d are expected; judge all parts again, into a new folder", path, len(key), keySize)
+		return fmt.Errorf("%s is not the key that parts share: it has %d bytes where %d are expected; judge all parts again, into a new folder",
+			path, len(key), keySize)
 	}
 	hashes.Share(key)
 	return nil
@@ -222,8 +223,8 @@ func (o *opened) openParts(folder, of string) (files []io.Closer, err error) {
 		case there[p.Share().Number] != "":
 			return files, fmt.Errorf("%s and %s are the same part; take one away", there[p.Share().Number], name)
 		case p.Of() != of:
-			return files, fmt.Errorf("%s was judged of another estate, with other options, on another day or by another version: judge all parts again, and give --merge the options "+
-				"that --part had", name)
+			return files, fmt.Errorf("%s was judged of another estate, with other options, on another day or by another version: judge all parts again, "+
+				"and give --merge the options that --part had", name)
 		}
 		parts, there[p.Share().Number] = p.Share().Of, name
 		o.options.Portions = append(o.options.Portions, p)

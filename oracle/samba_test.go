@@ -284,7 +284,8 @@ func (d *domain) visits(r *livetest.Root, c *tally, after int64, estates ...*est
 	var b strings.Builder
 	b.WriteString(clocked + d.restore(after))
 	for i, name := range d.names {
-		fmt.Fprintf(&b, "clock %[1]d; ldapwhoami -x -H '%[2]s' -D %[3]s@quay.example -w '%[4]s' 2>&1 | tr '\\n' ' ' || :; [ $(date +%%s) = %[1]d ] || echo -n too late; echo\n",
+		fmt.Fprintf(&b, "clock %[1]d; ldapwhoami -x -H '%[2]s' -D %[3]s@quay.example -w '%[4]s' 2>&1 | tr '\\n' ' ' || :; "+
+			"[ $(date +%%s) = %[1]d ] || echo -n too late; echo\n",
 			d.taken+after, domainURL, name, realmPassword(i))
 	}
 	lines := strings.Split(r.Run(b.String()+"drop samba\n"), "\n")

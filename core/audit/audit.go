@@ -89,17 +89,22 @@ type Reached struct {
 	Detail      string // the fact that matters for the rule, in words
 }
 
+// begin makes what a run over so many systems notes things in.
+func (o *Options) begin(systems int) {
+	o.aside = &spool.Spool{Open: o.Scratch}
+	if o.Relations != nil && len(o.Relations.Match) > 0 && systems > 1 {
+		o.register = gap.NewRegister(o.Relations.Match, systems)
+	}
+}
+
 // Run checks all systems, Options.Jobs of them at a time. The result is the
 // same whatever their number.
 func Run(name string, subjects []Subject, o Options) (_ *finding.Result, err error) {
 	result := &finding.Result{Estate: name}
-	o.aside = &spool.Spool{Open: o.Scratch}
+	o.begin(len(subjects))
 	jobs := max(1, o.Jobs)
 	if o.Each != nil {
 		jobs = 1 // each account is handed over in its order
-	}
-	if o.Relations != nil && len(o.Relations.Match) > 0 && len(subjects) > 1 {
-		o.register = gap.NewRegister(o.Relations.Match, len(subjects))
 	}
 	engines := make([]*engine, len(subjects))
 	for i := range subjects {

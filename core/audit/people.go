@@ -143,6 +143,7 @@ func (e *engine) comparePeople(v *check.PersonView) error {
 		entry := register.Entry(a, v.System, 0, e.subject.Unmatched)
 		v.Person, v.Known = register.Of(&entry, bits)
 		v.Shared = register.SharedLogin(entry.Found())
+		e.fresh.begin(a)
 		e.meetPerson(v, rules, limits)
 		if len(e.fresh.reaches) == 0 {
 			return nil
@@ -153,7 +154,6 @@ func (e *engine) comparePeople(v *check.PersonView) error {
 
 // meetPerson enters the account of a view into all that is found of its person.
 func (e *engine) meetPerson(v *check.PersonView, rules []int, limits []setting.Span) {
-	e.fresh.begin(v.Account)
 	for n, i := range rules {
 		v.Limit = limits[n]
 		if text := e.rules[i].check.Person(v); text != "" {

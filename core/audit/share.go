@@ -8,7 +8,6 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"yewcone/core/facts"
-	"yewcone/core/gap"
 	"yewcone/core/snapshot"
 	"yewcone/core/spool"
 )
@@ -129,11 +128,9 @@ func (s *sharing) number(e *engine, to *spool.Stream, n uint64) {
 // RunShare judges a share of all systems and writes what comes of it. of tells what was
 // read and asked, which must be the same for all shares that are put together.
 func RunShare(subjects []Subject, o Options, s Share, of string, write func(*Portion) error) (err error) {
-	o.share, o.Each, o.aside = &s, nil, &spool.Spool{Open: o.Scratch}
+	o.share, o.Each = &s, nil
+	o.begin(len(subjects))
 	defer func() { err = errors.Join(err, o.aside.Close()) }()
-	if o.Relations != nil && len(o.Relations.Match) > 0 && len(subjects) > 1 {
-		o.register = gap.NewRegister(o.Relations.Match, len(subjects))
-	}
 	portion := &Portion{aside: o.aside}
 	portion.head = portionHead{Share: s, Of: of, Systems: make([]portionSystem, len(subjects))}
 	engines := make([][]*engine, len(subjects))

@@ -217,7 +217,10 @@ func (e *engine) recall(v *check.PersonView, rules []int, limits []setting.Span)
 				if len(meetings) == mostMeetings {
 					sumUp()
 				}
-				o = e.meeting(v, &s.samples[head>>8-1], rules, limits)
+				o = e.foundOf(&s.samples[head>>8-1], func(a *facts.Account) {
+					v.Account = a
+					e.meetPerson(v, rules, limits)
+				})
 				meetings[string(key)] = o
 			}
 			w.meet(o, place)
@@ -246,14 +249,7 @@ func (e *engine) recallStored(twice map[uint64]bool, same *hit) error {
 				continue
 			}
 			if sorts[sort] == nil {
-				var a facts.Account
-				a.CopyFrom(&s.samples[sort])
-				e.resolve(&a)
-				e.fresh.begin(&a)
-				e.enter(same, &a)
-				o := e.fresh
-				o.reaches = slices.Clone(o.reaches)
-				sorts[sort] = &o
+				sorts[sort] = e.foundOf(&s.samples[sort], func(a *facts.Account) { e.enter(same, a) })
 			}
 			w.meet(sorts[sort], place)
 		}
@@ -270,13 +266,13 @@ func (e *engine) recallStored(twice map[uint64]bool, same *hit) error {
 	return e.nameAgain(w.wanted())
 }
 
-// meeting works out what comes of an account with the person of a view.
-func (e *engine) meeting(v *check.PersonView, sample *facts.Account, rules []int, limits []setting.Span) *outcome {
+// foundOf works out what accounts of a sort are entered into.
+func (e *engine) foundOf(sample *facts.Account, enter func(*facts.Account)) *outcome {
 	var a facts.Account
 	a.CopyFrom(sample)
 	e.resolve(&a)
-	v.Account = &a
-	e.meetPerson(v, rules, limits)
+	e.fresh.begin(&a)
+	enter(&a)
 	o := e.fresh
 	o.reaches = slices.Clone(o.reaches)
 	return &o

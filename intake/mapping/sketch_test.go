@@ -218,12 +218,13 @@ func (m *made) people(rows int) string {
 	fmt.Fprintln(&table, "login,mail,staff,active,power,second,set")
 	for i := range rows {
 		if m.IntN(4) > 0 {
-			fmt.Fprintf(&table, "%s%d,%s,E%d,%s,%s,%s,%s\n", m.pick("u", "w"), i, strings.TrimSpace(mails[m.IntN(len(mails))]), i, m.pick("yes", "yes", "no"), m.pick("yes", "no"),
-				m.pick("yes", "no"), m.day())
+			fmt.Fprintf(&table, "%s%d,%s,E%d,%s,%s,%s,%s\n", m.pick("u", "w"), i, strings.TrimSpace(mails[m.IntN(len(mails))]), i,
+				m.pick("yes", "yes", "no"), m.pick("yes", "no"), m.pick("yes", "no"), m.day())
 		}
 	}
 	m.files["others.csv"] = table.String()
-	m.files["others.yaml"] = "mapping: others\ndates: iso 8601\nyes: yes\nno: no\naccounts:\n  - file: others.csv\n    fixed: {password_usable: yes, kind: person}\n" +
+	m.files["others.yaml"] = "mapping: others\ndates: iso 8601\nyes: yes\nno: no\naccounts:\n  - file: others.csv\n" +
+		"    fixed: {password_usable: yes, kind: person}\n" +
 		"    take:\n      login: login\n      email: mail\n      employee_no: staff\n      enabled: active\n      second_factor: second\n" +
 		"      password_set: {from: set, words: {never: never}}\n"
 	return "  others:\n    export: {read: mapping, from: others.csv, mapping: others.yaml}\n    known: {max_age: 90 days}\n    privileged: 'login contains \"1\"'\n" +
@@ -266,7 +267,8 @@ func quick(t *testing.T, seed uint64) bool {
 		if err != nil {
 			return []byte(err.Error()), false
 		}
-		o := audit.Options{Examples: 3, Jobs: jobs, MaxRefused: 1 << 20, Singly: singly, ValueOf: e.ValueOf(time.Time{}), Relations: e.Relations(nil)}
+		o := audit.Options{Examples: 3, Jobs: jobs, MaxRefused: 1 << 20, Singly: singly, ValueOf: e.ValueOf(time.Time{}),
+			Relations: e.Relations(nil)}
 		if parts > 0 {
 			o.Portions = portions(t, folder, o, parts)
 		}
