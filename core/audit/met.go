@@ -21,11 +21,13 @@ type met struct {
 	dated     *condition.Pattern
 	tables    map[any]*sortTable
 	table     *sortTable
-	at        *facts.Sketch // of the account that is filled in; nil for none
-	hash      uint64        // of that sketch
-	kept      int           // outcomes that the sorts know
-	rows      int           // so many sketches were seen
-	quick     int           // of which so many were not filled in
+	sorts     []*sort         // of the rows at hand; nil for none
+	hashes    []uint64        // of their classes
+	of        *facts.Sketches // that the account is of which is filled in; nil for none
+	row       int             // of it
+	kept      int             // outcomes that the sorts know
+	rows      int             // so many sketches were seen
+	quick     int             // of which so many were not filled in
 }
 
 // sortTable finds the sort of an account by the classes of its columns.
@@ -47,8 +49,16 @@ type sort struct {
 	settings *effective.Settings
 	policy   uint64 // what its policy adds to the hash of a name
 	verdict  *verdict
-	n        int                           // accounts that were not filled in and are not counted yet
-	outcomes map[condition.Packed]*outcome // by the answers that depend on dates
+	n        int     // accounts that were not filled in and are not counted yet
+	known    []known // by the answers that depend on dates: a power of two of them, at most half taken
+	taken    int     // of those
+}
+
+// known is what comes out for accounts of a sort that answer alike what depends on
+// dates, once all that it reaches have their examples.
+type known struct {
+	answers condition.Packed
+	outcome *outcome // nil for none
 }
 
 // What is kept of sorts is bounded, for systems where every account is of its own.
@@ -92,6 +102,7 @@ func (m *met) prepare(e *engine) {
 		}
 		return list, false
 	}
+	m.sketching.Questions = likeness.Questions
 	if e.options.register != nil {
 		m.sketching.Texts, m.texts = e.options.register.Texts(e.subject.Unmatched)
 	}
@@ -110,79 +121,149 @@ func (e *engine) sketches(part facts.Part, place *int64, account func(*facts.Acc
 		return false, nil
 	}
 	m.table = nil
-	return s.Sketch(&m.sketching, func(s *facts.Sketch) error {
-		if m.rows++; m.rows == judgedBy && m.quick < judgedBy/2 {
-			m.off = true // from the next part on
+	return s.Sketch(&m.sketching, func(s *facts.Sketches) error {
+		m.sort(s)
+		for row := range s.Count {
+			if m.rows++; m.rows == judgedBy && m.quick < judgedBy/2 {
+				m.off = true // from the next part on
+			}
+			e.place = *place + 1
+			if s.Whole[row] && m.count(e, s, row) {
+				*place++
+				continue
+			}
+			a := s.Fill(row)
+			if a == nil {
+				continue
+			}
+			if s.Whole[row] {
+				m.of, m.row = s, row
+			}
+			err := account(a)
+			if m.of = nil; err != nil {
+				return err
+			}
 		}
-		e.place = *place + 1
-		if s.Whole && m.count(e, s) {
-			*place++
-			return nil
-		}
-		a := s.Fill()
-		if a == nil {
-			return nil
-		}
-		if s.Whole {
-			m.at = s
-		}
-		err := account(a)
-		m.at = nil
-		return err
+		return nil
 	})
 }
 
+// open finds the table of the part at hand.
+func (m *met) open() {
+	if m.table != nil {
+		return
+	}
+	if m.table = m.tables[m.sketching.Of]; m.table == nil {
+		m.table = &sortTable{slots: make([]slot, 64)}
+		m.tables[m.sketching.Of] = m.table
+	}
+}
+
+// sort finds the sorts of rows, all together: each waits for memory of its own.
+func (m *met) sort(s *facts.Sketches) {
+	m.open()
+	m.hashes, m.sorts = m.hashes[:0], m.sorts[:0]
+	for row := range s.Count {
+		hash := hashOf(s.ClassesOf(row))
+		m.hashes = append(m.hashes, hash)
+		m.sorts = append(m.sorts, m.table.find(hash, s.ClassesOf(row)))
+	}
+}
+
 // count takes in an account by its sketch; false where it must be filled in.
-func (m *met) count(e *engine, s *facts.Sketch) bool {
-	if m.table == nil {
-		if m.table = m.tables[m.sketching.Of]; m.table == nil {
-			m.table = &sortTable{slots: make([]slot, 64)}
-			m.tables[m.sketching.Of] = m.table
+func (m *met) count(e *engine, s *facts.Sketches, row int) bool {
+	t := m.sorts[row]
+	if t == nil {
+		m.open()
+		if t = m.table.find(m.hashes[row], s.ClassesOf(row)); t == nil { // nor was one before it of its sort
+			return false
 		}
 	}
-	m.hash = hashOf(s.Classes)
-	t := m.table.find(m.hash, s.Classes)
-	if t == nil {
-		return false
-	}
-	o := m.outcome(e, t, s)
-	if o == nil || !o.full {
+	o := m.outcome(e, t, s.Dates[row*len(s.DateOf):])
+	if o == nil {
 		return false
 	}
 	t.n++
 	o.accounts++
-	e.addName(hashes.Text(hashes.Name, s.Login) ^ t.policy)
-	if s.StoredMark != 0 && t.account.Enabled != facts.No {
-		e.addStored(&t.account, o, s.StoredMark)
+	e.addName(hashes.Text(hashes.Name, s.Logins[row]) ^ t.policy)
+	if s.StoredMarks != nil && s.StoredMarks[row] != 0 && t.account.Enabled != facts.No {
+		e.addStored(&t.account, o, s.StoredMarks[row])
 	}
 	if e.options.register != nil && hasPerson(&t.account) {
-		e.enterSketched(&t.account, s, o)
+		e.enterSketched(&t.account, s, row, o)
 	}
 	m.quick++
 	return true
 }
 
-// outcome finds that of an account of a sort with its dates; nil where it is not
-// known.
-func (m *met) outcome(e *engine, t *sort, s *facts.Sketch) *outcome {
+// outcome finds that of an account of a sort with its dates; nil where the account
+// must be filled in.
+func (m *met) outcome(e *engine, t *sort, dates []facts.Moment) *outcome {
 	for i, field := range t.dates {
 		if field != nil {
-			*field = s.Dates[i]
+			*field = dates[i]
 		}
 	}
 	e.about.Account = &t.account
 	effective.DatesOf(&e.about.Derived, &t.account, t.settings, e.system, e.rulesOf())
-	return t.outcomes[m.dated.Pack(&e.about)]
+	answers := m.dated.Pack(&e.about)
+	if len(t.known) > 0 {
+		if at := t.find(answers); at.outcome != nil {
+			return at.outcome
+		}
+	}
+	if m.kept >= mostOutcomes || len(e.outcomes) >= outcomesKept {
+		return nil
+	}
+	v := t.verdict
+	if t.account.WithoutPassword() {
+		v = e.empty
+	}
+	o := e.outcomeOf(&t.account, v) // that of others like it
+	if !o.full {
+		return nil
+	}
+	m.know(t, answers, o)
+	return o
+}
+
+// know keeps an outcome with a sort.
+func (m *met) know(t *sort, answers condition.Packed, o *outcome) {
+	if 2*t.taken >= len(t.known) {
+		before := t.known
+		t.known = make([]known, max(4, 2*len(before)))
+		for _, k := range before {
+			if k.outcome != nil {
+				*t.find(k.answers) = k
+			}
+		}
+	}
+	*t.find(answers) = known{answers, o}
+	t.taken++
+	m.kept++
+}
+
+// find returns where the outcome for some answers is, or would be.
+func (t *sort) find(answers condition.Packed) *known {
+	for i := mixed(mixed(0, answers[0]), answers[1]); ; i++ {
+		if k := &t.known[i&uint64(len(t.known)-1)]; k.outcome == nil || k.answers == answers {
+			return k
+		}
+	}
 }
 
 // hashOf mixes classes.
 func hashOf(classes []uint64) uint64 {
 	h := uint64(len(classes))
 	for _, c := range classes {
-		h = (h ^ c) * 0x9e3779b97f4a7c15
-		h ^= h >> 29
+		h = mixed(h, c)
 	}
 	return h
+}
+
+func mixed(h, c uint64) uint64 {
+	h = (h ^ c) * 0x9e3779b97f4a7c15
+	return h ^ h>>29
 }
 
 // find returns the sort with the classes; nil where there is none yet.
@@ -217,37 +298,33 @@ func (t *sortTable) put(s slot) {
 	t.slots[i&uint64(len(t.slots)-1)] = s
 }
 
-// remember keeps what came out for an account that was filled in, for those that
-// are like it.
-func (m *met) remember(e *engine, a *facts.Account, settings *effective.Settings, o *outcome) {
-	if m.at == nil || !o.kept || m.kept >= mostOutcomes {
+// remember keeps the sort of an account that was filled in, for those that are like
+// it.
+func (m *met) remember(a *facts.Account, settings *effective.Settings, v *verdict, o *outcome) {
+	if m.of == nil || !o.kept || len(m.table.list) >= mostSorts {
 		return
 	}
-	t := m.table.find(m.hash, m.at.Classes)
-	if t == nil {
-		if len(m.table.list) >= mostSorts {
-			return
-		}
-		t = &sort{classes: slices.Clone(m.at.Classes), settings: settings, verdict: e.verdicts[settings], policy: within(a.Policy),
-			outcomes: map[condition.Packed]*outcome{}}
-		t.account.CopyFrom(a)
-		t.account.Keep()
-		t.dates = make([]*facts.Moment, len(m.at.Dates))
-		for i, of := range m.at.DateOf {
-			if m.at.Dated[i] {
-				t.dates[i] = of(&t.account)
-			}
-		}
-		m.table.add(m.hash, t)
+	hash, classes := m.hashes[m.row], m.of.ClassesOf(m.row)
+	if m.table.find(hash, classes) != nil {
+		return
 	}
-	if key := m.dated.Pack(&e.about); t.outcomes[key] == nil {
-		t.outcomes[key] = o
-		m.kept++
+	t := &sort{classes: slices.Clone(classes), settings: settings, verdict: v, policy: within(a.Policy)}
+	t.account.CopyFrom(a)
+	t.account.Keep()
+	t.dates = make([]*facts.Moment, len(m.of.DateOf))
+	for i, of := range m.of.DateOf {
+		if m.of.Dated[m.row*len(t.dates)+i] {
+			t.dates[i] = of(&t.account)
+		}
 	}
+	m.table.add(hash, t)
 }
 
 // forget lets go of all sorts, once they are summed up.
-func (m *met) forget() { m.tables, m.table, m.at, m.kept = map[any]*sortTable{}, nil, nil, 0 }
+func (m *met) forget() {
+	m.tables, m.table, m.of, m.kept = map[any]*sortTable{}, nil, nil, 0
+	clear(m.sorts)
+}
 
 // sumUp counts the accounts that were not filled in.
 func (m *met) sumUp(e *engine) {

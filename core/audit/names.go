@@ -12,12 +12,17 @@ import (
 // appended twice. Up to a million it knows each; of more it knows a share, which
 // shows whether a file is doubled.
 type names struct {
-	hashes []uint64
+	blocks [][]uint64      // of hashes, all but the last full
+	count  int             // of hashes
 	shift  int             // only hashes that begin with so many zeros are kept
 	twice  map[uint64]bool // names that stand twice; true once the first was met again
 	left   []facts.Origin  // of accounts that were left out, the first of them
 	more   int             // others
 }
+
+// nameBlock is how many hashes are kept together: a list that grows would be
+// copied again and again.
+const nameBlock = 1 << 14
 
 // mostNames bounds how many names an engine keeps.
 const mostNames = 1 << 20
@@ -43,29 +48,51 @@ func (n *names) addHash(h uint64) {
 	if h<<n.shift>>n.shift != h {
 		return
 	}
-	if n.hashes = append(n.hashes, h); len(n.hashes) > mostNames {
+	if n.count%nameBlock == 0 {
+		n.blocks = append(n.blocks, make([]uint64, 0, nameBlock))
+	}
+	last := &n.blocks[len(n.blocks)-1]
+	*last = append(*last, h)
+	if n.count++; n.count > mostNames {
 		n.shift++
 		n.thin()
 	}
 }
 
+// thin keeps only the hashes that the shift leaves, in blocks that are full.
 func (n *names) thin() {
-	n.hashes = slices.DeleteFunc(n.hashes, func(h uint64) bool { return h<<n.shift>>n.shift != h })
+	before := n.blocks
+	n.blocks, n.count = nil, 0
+	for _, block := range before { // each is read before it is written to
+		for _, h := range block {
+			if h<<n.shift>>n.shift != h {
+				continue
+			}
+			at := n.count / nameBlock
+			if n.count%nameBlock == 0 {
+				n.blocks = append(n.blocks, before[at][:0:nameBlock])
+			}
+			n.blocks[at] = append(n.blocks[at], h)
+			n.count++
+		}
+	}
 }
 
 // merge adds what another engine met.
 func (n *names) merge(o *names) {
 	n.shift = max(n.shift, o.shift)
-	n.hashes = append(n.hashes, o.hashes...)
+	n.blocks = append(n.blocks, o.blocks...)
 	n.thin()
 }
 
 // doubled returns the names that stand twice.
 func (n *names) doubled() map[uint64]bool {
-	sortByHead(n.hashes, n.shift)
+	hashes := slices.Concat(n.blocks...)
+	n.blocks, n.count = nil, 0
+	sortByHead(hashes, n.shift)
 	var list map[uint64]bool
-	for i, h := range n.hashes {
-		for _, other := range n.hashes[i+1:] {
+	for i, h := range hashes {
+		for _, other := range hashes[i+1:] {
 			if headOf(h, n.shift) != headOf(other, n.shift) {
 				break
 			}
@@ -78,7 +105,6 @@ func (n *names) doubled() map[uint64]bool {
 			}
 		}
 	}
-	n.hashes = nil
 	return list
 }
 

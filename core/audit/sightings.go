@@ -77,17 +77,17 @@ func (e *engine) sortOf(a *facts.Account) uint32 {
 }
 
 // enterSketched does as enterPerson, with an account of a sort that is not filled in.
-func (e *engine) enterSketched(a *facts.Account, s *facts.Sketch, o *outcome) {
-	login := a.Login
-	a.Login = s.Login
-	for i, of := range e.met.texts {
-		*of(a) = s.Texts[i]
+func (e *engine) enterSketched(a *facts.Account, s *facts.Sketches, row int, o *outcome) {
+	texts := s.Texts[row*len(e.met.texts):]
+	swap := func() {
+		a.Login, s.Logins[row] = s.Logins[row], a.Login
+		for i, of := range e.met.texts {
+			*of(a), texts[i] = texts[i], *of(a)
+		}
 	}
+	swap()
 	e.enterPerson(a, o)
-	a.Login = login
-	for _, of := range e.met.texts {
-		*of(a) = ""
-	}
+	swap()
 }
 
 // enterPeople hands over to the register what was gathered for it, and puts the

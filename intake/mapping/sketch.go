@@ -1,6 +1,7 @@
 package mapping
 
 import (
+	"math/bits"
 	"slices"
 	"strings"
 
@@ -25,9 +26,11 @@ type sketcher struct {
 	r       *accountReader
 	e       *export
 	login   *sketchColumn
+	texts   int             // that are handed over of each row
 	columns []*sketchColumn // that are asked for
 	scratch facts.Account
-	sketch  facts.Sketch
+	rows    *table.Batch
+	sketch  facts.Sketches
 	notes   facts.Notes // what a text on trial gave cause to say
 	key     []byte
 	row     []string
@@ -37,27 +40,26 @@ type sketcher struct {
 // sketchColumn is a column of which texts are put into classes: those of one class
 // do the same to every account, as far as anything asks.
 type sketchColumn struct {
-	plain   bool // nothing but the text matters
-	as      sketchedAs
-	bound   *boundColumn // nil for a setting
-	own     *ownColumn   // nil for a fact
-	at      int
-	only    *switcher
-	asks    []func(*facts.Account) facts.Tri
-	often   bool    // the same texts stand in many rows
-	text    *string // in the scratch account, where texts are asked as they stand
-	taken   int     // its number among the texts that are taken themselves
-	date    int     // its number among the dates
-	ends    bool    // it is the end of the account
-	answers []answered
-	classes map[string]uint32
-	count   int // of classes
-	shorts  [4]shortText
-	turn    int // of those, which is next to be replaced
-	known   [1 << 7]knownText
+	plain bool // nothing but the text matters
+	as    sketchedAs
+	bound *boundColumn // nil for a setting
+	own   *ownColumn   // nil for a fact
+	at    int
+	only  *switcher
+	asks  []func(*facts.Account) facts.Tri
+	// questions are asked in the place of asks, where what is asked of a text can be
+	// put so; nil where not.
+	questions []textQuestion
+	often     bool    // the same texts stand in many rows
+	text      *string // in the scratch account, where texts are asked as they stand
+	taken     int     // its number among the texts that are taken themselves
+	date      int     // its number among the dates
+	ends      bool    // it is the end of the account
+	answers   []answered
+	classes   map[string]uint32
+	count     int // of classes
+	known     [1 << knownBits]knownText
 }
-
-type shortText struct{ text, class uint32 }
 
 // answered is a class of texts of which all questions are answered alike.
 type answered struct {
@@ -67,6 +69,60 @@ type answered struct {
 
 // mostAsked is how many answers are told apart together.
 const mostAsked = 32
+
+// textQuestion is a question that is put to a text as it stands.
+type textQuestion struct {
+	op      facts.QuestionOp
+	texts   []string
+	lengths uint64 // a bit for each length that one of the texts has; the last for all longer
+}
+
+func newQuestions(list []facts.Question) []textQuestion {
+	var out []textQuestion
+	for _, q := range list {
+		if q.Op == facts.HasItem {
+			return nil
+		}
+		t := textQuestion{op: q.Op, texts: q.Texts}
+		for _, text := range q.Texts {
+			t.lengths |= lengthBit(text)
+		}
+		out = append(out, t)
+	}
+	return out
+}
+
+func lengthBit(s string) uint64 { return 1 << min(len(s), 63) }
+
+// holds answers it. It may tell more texts apart than the condition does.
+func (q *textQuestion) holds(text string) bool {
+	switch q.op {
+	case facts.Equals:
+		return q.lengths&lengthBit(text) != 0 && slices.Contains(q.texts, text)
+	case facts.NameOnly:
+		if at := strings.IndexByte(text, '@'); at >= 0 {
+			text = text[:at]
+		}
+		return q.lengths&lengthBit(text) != 0 && slices.Contains(q.texts, text)
+	}
+	for _, t := range q.texts {
+		switch q.op {
+		case facts.Begins:
+			if strings.HasPrefix(text, t) {
+				return true
+			}
+		case facts.Ends:
+			if strings.HasSuffix(text, t) {
+				return true
+			}
+		default:
+			if strings.Contains(text, t) {
+				return true
+			}
+		}
+	}
+	return false
+}
 
 // sketchedAs is how the texts of a column are put into classes.
 type sketchedAs uint8
@@ -81,18 +137,25 @@ const (
 	asTaken                     // as asAsked, and the text is handed over
 )
 
-// knownText is a text of which the class is known.
+// knownText is a text of which the class is known: its first and its last eight bytes,
+// and what is between them.
 type knownText struct {
-	length uint8
-	text   [46]byte
-	class  uint32
+	first   uint64
+	last    uint64
+	class   uint32
+	length  uint8 // and one more; 0 for none
+	between [longestKnown - 16]byte
 }
+
+const (
+	knownBits    = 7
+	longestKnown = 43
+)
 
 // newSketcher returns nil where rows of the table cannot be told apart without
 // being filled in.
 func (r *accountReader) newSketcher(e *export, k *facts.Sketching) *sketcher {
 	s := &sketcher{r: r, e: e}
-	s.sketch.Texts = make([]string, len(k.Texts))
 	if len(r.members) > 0 {
 		return nil
 	}
@@ -116,14 +179,30 @@ func (r *accountReader) newSketcher(e *export, k *facts.Sketching) *sketcher {
 	for _, c := range s.columns {
 		c.plain = c.only == nil && c.own == nil && (c.as == asItself || c.as == asValue || c.as == asAsked && (c.text == nil || c.often))
 	}
-	s.sketch.Dates, s.sketch.Dated = make([]facts.Moment, len(s.sketch.DateOf)), make([]bool, len(s.sketch.DateOf))
+	s.sketch.Words = (len(s.columns) + 3) / 4
 	return s
+}
+
+// fit makes room for the sketches of a batch.
+func (s *sketcher) fit(texts int) {
+	n, k := len(s.rows.Places), &s.sketch
+	s.texts = texts
+	k.Whole, k.Logins, k.Classes = make([]bool, n), make([]string, n), make([]uint64, n*k.Words)
+	k.Dates, k.Dated = make([]facts.Moment, n*len(k.DateOf)), make([]bool, n*len(k.DateOf))
+	k.Texts = make([]string, n*texts)
+	if slices.ContainsFunc(s.columns, func(c *sketchColumn) bool { return c.as == asStored }) {
+		k.StoredMarks = make([]uint64, n)
+	}
 }
 
 // add settles how a column is put into classes; false where it cannot be.
 func (s *sketcher) add(c *sketchColumn, fills map[string]int, k *facts.Sketching) bool {
 	fact := c.bound.factColumn
 	asks, whole := k.Asks(fact.fact)
+	var questions []textQuestion
+	if list, ok := k.Questions(fact.fact); ok && len(list) <= mostAsked {
+		questions = newQuestions(list)
+	}
 	one := fills[fact.fact] == 1
 	kind := KindOf(fact.fact)
 	switch {
@@ -138,11 +217,13 @@ func (s *sketcher) add(c *sketchColumn, fills map[string]int, k *facts.Sketching
 			return true
 		}
 		c.as, c.asks, c.text = asAsked, asks, c.bound.text
+		c.questions = questions
 	case slices.Contains(k.Texts, fact.fact):
 		if !one || whole || fact.text == nil || fact.only != nil || len(asks) > mostAsked {
 			return false
 		}
 		c.as, c.asks, c.text, c.taken = asTaken, asks, c.bound.text, slices.Index(k.Texts, fact.fact)
+		c.questions = questions
 	case kind == DateFact:
 		c.as, c.ends = asDate, fact.fact == "account_ends"
 		c.date = len(s.sketch.DateOf)
@@ -159,6 +240,9 @@ func (s *sketcher) add(c *sketchColumn, fills map[string]int, k *facts.Sketching
 	case (kind == TextFact || kind == ListFact) && one && !whole && !fact.group:
 		c.often = fact.fact == "unit"
 		if c.as, c.asks, c.text = asAsked, asks, c.bound.text; len(asks) > 0 && len(asks) <= mostAsked {
+			if c.text != nil && !c.often {
+				c.questions = questions
+			}
 			break
 		}
 		if len(asks) > mostAsked {
@@ -171,50 +255,123 @@ func (s *sketcher) add(c *sketchColumn, fills map[string]int, k *facts.Sketching
 	return true
 }
 
-// take makes the sketch of a row; false where the row must be filled in.
-func (s *sketcher) take(row []string) bool {
-	login := trimmed(row[s.login.bound.factColumn.index])
-	if gapOf(login) != noGap || len(login) > facts.LongestName {
-		return false
+// take makes the sketches of the rows, column by column.
+func (s *sketcher) take() {
+	k, width := &s.sketch, s.rows.Width
+	k.Count = s.rows.Count
+	texts := s.rows.Texts[:k.Count*width]
+	for row, at := 0, s.login.bound.index; row < k.Count; row, at = row+1, at+width {
+		login := trimmed(texts[at])
+		k.Logins[row] = login
+		k.Whole[row] = gapOf(login) == noGap && len(login) <= facts.LongestName
 	}
-	s.sketch.Login, s.sketch.StoredMark = login, 0
-	clear(s.sketch.Dated)
-	classes, word := s.sketch.Classes[:0], uint64(0)
+	clear(k.Classes[:k.Count*k.Words])
 	for i, c := range s.columns {
-		text := trimmed(row[c.at])
-		var class uint32
+		into := column{s.rows.Texts[c.at : c.at+(k.Count-1)*width+1], width, k.Classes[i/4:], k.Words, uint(i % 4 * 16)}
 		switch {
 		case c.plain:
-			class = s.known(c, text, row)
+			s.takePlain(c, &into)
+		case c.as == asNothing:
+			takeNothing(c, &into)
+		case c.as == asAsked && c.questions != nil && c.only == nil:
+			s.takeAsked(c, &into)
 		case c.as == asDate && c.only == nil:
-			class = s.dated(c, text, row)
+			s.takeDates(c, &into)
 		default:
-			class = s.classOf(c, text, row)
-		}
-		if class == noClass {
-			return false
-		}
-		if word = word<<16 | uint64(class); i&3 == 3 {
-			classes, word = append(classes, word), 0
+			for row := range k.Count {
+				s.put(&into, row, s.classOf(c, trimmed(into.at(row)), row))
+			}
 		}
 	}
-	s.sketch.Classes = append(classes, word)
-	return true
+}
+
+// column is the texts of one column in all rows, and where their classes go.
+type column struct {
+	texts   []string // from one to the next there is the width of a row
+	width   int
+	classes []uint64
+	words   int
+	shift   uint
+}
+
+func (c *column) at(row int) string { return c.texts[row*c.width] }
+
+func (s *sketcher) put(c *column, row int, class uint32) {
+	if class == noClass {
+		s.sketch.Whole[row] = false
+		return
+	}
+	c.classes[row*c.words] |= uint64(class) << c.shift
+}
+
+// takePlain takes a column of which nothing but the text matters.
+func (s *sketcher) takePlain(c *sketchColumn, into *column) {
+	for row, at, word := 0, 0, 0; at < len(into.texts); row, at, word = row+1, at+into.width, word+into.words {
+		text := into.texts[at] // with the space around it
+		first, last := endsOf(text)
+		place := placeOf(first, last, len(text))
+		slot := &c.known[place]
+		if !slot.is(text, first, last) {
+			if slot = &c.known[place^1]; !slot.is(text, first, last) {
+				s.put(into, row, s.learn(c, text, row))
+				continue
+			}
+		}
+		if slot.class == noClass {
+			s.sketch.Whole[row] = false
+			continue
+		}
+		into.classes[word] |= uint64(slot.class) << into.shift
+	}
+}
+
+// takeDates takes a column of dates.
+func (s *sketcher) takeDates(c *sketchColumn, into *column) {
+	k, d := &s.sketch, &c.bound.dates
+	simple := len(d.words) == 0 && d.iso && !c.ends && c.bound.fact != "locked_since" && c.bound.fact != "locked_until"
+	for row, at, date := 0, 0, c.date; at < len(into.texts); row, at, date = row+1, at+into.width, date+len(k.DateOf) {
+		if simple {
+			if second, ok := stamp.Second(into.texts[at]); ok {
+				k.Dated[date], k.Dates[date] = true, facts.AtSecond(second)
+				into.classes[row*into.words] |= plainDate << into.shift
+				continue
+			}
+		}
+		s.put(into, row, s.dated(c, trimmed(into.texts[at]), row))
+	}
+}
+
+// takeNothing takes a column of which nobody asks anything but whether it is null.
+func takeNothing(c *sketchColumn, into *column) {
+	for at := 0; at < len(into.texts); at += into.width {
+		if n := len(into.texts[at]); n >= len("null") && n < 8 && gapOf(trimmed(into.texts[at])) == null {
+			c.bound.nulls.Store(true)
+		}
+	}
+}
+
+// takeAsked takes a column of which some questions are asked.
+func (s *sketcher) takeAsked(c *sketchColumn, into *column) {
+	for row, at := 0, 0; at < len(into.texts); row, at = row+1, at+into.width {
+		text := trimmed(into.texts[at])
+		if gapOf(text) != noGap {
+			s.put(into, row, s.known(c, text, row))
+			continue
+		}
+		s.put(into, row, c.asked(text, &s.scratch))
+	}
 }
 
 // classOf is the class of a row's text in a column.
-func (s *sketcher) classOf(c *sketchColumn, text string, row []string) uint32 {
-	if c.as == asNothing {
-		if gapOf(text) == null {
-			c.bound.nulls.Store(true)
-		}
-		return 0
-	}
+func (s *sketcher) classOf(c *sketchColumn, text string, row int) uint32 {
 	if c.own != nil && text == table.Absent {
 		return absentOwn // a setting that is not there, whatever its switch says
 	}
+	if c.as == asStored {
+		s.sketch.StoredMarks[row] = 0
+	}
 	if c.only != nil {
-		switch on := c.only.on(row); {
+		switch on := c.only.on(s.rows.Row(row)); {
 		case on == facts.Unknown && c.own != nil:
 			return noClass // which is said each time
 		case on != facts.Yes:
@@ -232,7 +389,7 @@ func (s *sketcher) classOf(c *sketchColumn, text string, row []string) uint32 {
 		}
 	case asStored:
 		if gapOf(text) == noGap {
-			s.sketch.StoredMark = stored.Mark(text)
+			s.sketch.StoredMarks[row] = stored.Mark(text)
 			s.key = stored.Prefixed(text).AppendKey(append(s.key[:0], 'v'))
 			return c.class(s.key)
 		}
@@ -241,15 +398,16 @@ func (s *sketcher) classOf(c *sketchColumn, text string, row []string) uint32 {
 }
 
 // handed is the class of a text that is handed over itself.
-func (s *sketcher) handed(c *sketchColumn, text string, row []string) uint32 {
-	s.sketch.Texts[c.taken] = ""
+func (s *sketcher) handed(c *sketchColumn, text string, row int) uint32 {
+	taken := &s.sketch.Texts[row*s.texts+c.taken]
+	*taken = ""
 	switch gap := gapOf(text); {
 	case gap != noGap && c.bound.on[gap] != nil:
 		return noClass // what stands for it is filled in
 	case gap != noGap:
 		return s.known(c, text, row)
 	}
-	s.sketch.Texts[c.taken] = text
+	*taken = text
 	if len(c.asks) == 0 {
 		return plainText
 	}
@@ -258,10 +416,19 @@ func (s *sketcher) handed(c *sketchColumn, text string, row []string) uint32 {
 
 // asked is the class of a text by the answers to what is asked of it.
 func (c *sketchColumn) asked(text string, scratch *facts.Account) uint32 {
-	*c.text = text
 	answers := uint64(0)
-	for _, ask := range c.asks {
-		answers = answers<<2 | uint64(ask(scratch))
+	if c.questions != nil {
+		for i := range c.questions {
+			answers <<= 1
+			if c.questions[i].holds(text) {
+				answers |= 1
+			}
+		}
+	} else {
+		*c.text = text
+		for _, ask := range c.asks {
+			answers = answers<<2 | uint64(ask(scratch))
+		}
 	}
 	for i := range c.answers {
 		if c.answers[i].answers == answers {
@@ -283,8 +450,8 @@ func (c *sketchColumn) another() uint32 {
 }
 
 // dated reads a date; what stands in the place of one has a class of its own.
-func (s *sketcher) dated(c *sketchColumn, text string, row []string) uint32 {
-	d := &c.bound.dates
+func (s *sketcher) dated(c *sketchColumn, text string, row int) uint32 {
+	d, date := &c.bound.dates, row*len(s.sketch.DateOf)+c.date
 	var at facts.Moment
 	if len(d.words) == 0 && d.iso {
 		if second, ok := stamp.Second(text); ok {
@@ -296,11 +463,11 @@ func (s *sketcher) dated(c *sketchColumn, text string, row []string) uint32 {
 		if gapOf(text) == noGap && !d.word(text) {
 			at, ok = d.form.Parse(text, d.zone)
 		}
-		if !ok {
+		if s.sketch.Dated[date] = ok; !ok {
 			return s.known(c, text, row)
 		}
 	}
-	s.sketch.Dated[c.date], s.sketch.Dates[c.date] = true, at
+	s.sketch.Dated[date], s.sketch.Dates[date] = true, at
 	class := uint32(plainDate)
 	switch asOf := s.e.Read.AsOf; {
 	case c.ends && !asOf.IsZero():
@@ -312,58 +479,67 @@ func (s *sketcher) dated(c *sketchColumn, text string, row []string) uint32 {
 }
 
 // known is the class of a text that was met before, else of one that is tried.
-func (s *sketcher) known(c *sketchColumn, text string, row []string) uint32 {
-	if n := len(text); n > 0 && n <= 3 {
-		return s.short(c, text, row)
-	}
-	at := slotOf(text)
-	slot := &c.known[at]
-	if slot.is(text) {
+func (s *sketcher) known(c *sketchColumn, text string, row int) uint32 {
+	first, last := endsOf(text)
+	place := placeOf(first, last, len(text))
+	if slot := &c.known[place]; slot.is(text, first, last) {
 		return slot.class
 	}
-	if next := &c.known[at^1]; next.is(text) {
-		return next.class
-	} else if next.length == 0 {
+	if slot := &c.known[place^1]; slot.is(text, first, last) {
+		return slot.class
+	}
+	return s.learn(c, text, row)
+}
+
+// placeOf spreads texts over the places of those that are known.
+func placeOf(first, last uint64, n int) uint64 {
+	return (first ^ bits.RotateLeft64(last, 29) ^ uint64(n)<<56) * 0x9e3779b97f4a7c15 >> (64 - knownBits)
+}
+
+func (k *knownText) is(text string, first, last uint64) bool {
+	if k.first != first || k.last != last || int(k.length) != len(text)+1 {
+		return false
+	}
+	return len(text) <= 16 || k.holds(text)
+}
+
+func (k *knownText) holds(text string) bool {
+	return string(k.between[:len(text)-16]) == text[8:len(text)-8]
+}
+
+// learn tries a text that is not known.
+func (s *sketcher) learn(c *sketchColumn, text string, row int) uint32 {
+	class := s.try(c, trimmed(text), s.rows.Row(row))
+	if len(text) > longestKnown {
+		return class
+	}
+	first, last := endsOf(text)
+	place := placeOf(first, last, len(text))
+	slot := &c.known[place]
+	if next := &c.known[place^1]; slot.length > 0 && next.length == 0 {
 		slot = next
 	}
-	class := s.try(c, text, row)
-	if len(text) <= len(slot.text) {
-		slot.length, slot.class = uint8(len(text)+1), class
-		copy(slot.text[:], text)
+	slot.length, slot.class, slot.first, slot.last = uint8(len(text)+1), class, first, last
+	if len(text) > 16 {
+		copy(slot.between[:], text[8:len(text)-8])
 	}
 	return class
 }
 
-func (k *knownText) is(text string) bool {
-	return int(k.length) == len(text)+1 && string(k.text[:len(text)]) == text
-}
-
-// short is known for the shortest, such as yes and no, which are told apart by one
-// number.
-func (s *sketcher) short(c *sketchColumn, text string, row []string) uint32 {
-	n := len(text)
-	as := uint32(text[0]) | uint32(text[n>>1])<<8 | uint32(text[n-1])<<16 | uint32(n)<<24
-	for i := range c.shorts {
-		if c.shorts[i].text == as {
-			return c.shorts[i].class
-		}
-	}
-	class := s.try(c, text, row)
-	c.shorts[c.turn&3] = shortText{as, class}
-	c.turn++
-	return class
-}
-
-// slotOf spreads texts over the places of those that are known.
-func slotOf(s string) uint64 {
+// endsOf are the first and the last eight bytes of a text, which overlap in one of
+// fewer than sixteen; shorter ones are put into one number.
+func endsOf(s string) (first, last uint64) {
 	n := len(s)
-	h := uint64(n)
 	if n >= 8 {
-		h ^= stamp.Eight(s)*0x9e3779b97f4a7c15 ^ stamp.Eight(s[n-8:])
-	} else if n > 0 {
-		h ^= uint64(s[0])<<8 | uint64(s[n/2])<<16 | uint64(s[n-1])<<24
+		return stamp.Eight(s), stamp.Eight(s[n-8:])
 	}
-	return h * 0x9e3779b97f4a7c15 >> 57
+	if n >= 4 {
+		return uint64(stamp.Four(s)) | uint64(stamp.Four(s[n-4:]))<<32, 0
+	}
+	if n > 0 {
+		return uint64(s[0]) | uint64(s[n>>1])<<8 | uint64(s[n-1])<<16, 0
+	}
+	return 0, 0
 }
 
 // try puts a text into an account that is nobody's, and tells its class by what it
@@ -417,14 +593,17 @@ func (c *sketchColumn) class(key []byte) uint32 {
 }
 
 // Sketch tells the rows of the piece apart.
-func (p *accountPart) Sketch(k *facts.Sketching, yield func(*facts.Sketch) error) (bool, error) {
+func (p *accountPart) Sketch(k *facts.Sketching, yield func(*facts.Sketches) error) (bool, error) {
 	kept := k.Keep(p.r, func() any {
 		return p.r.newSketcher(p.e, k)
 	}).(*sketcher)
 	if kept == nil {
 		return false, nil
 	}
-	k.Of = p.r
+	if k.Of = p.r; kept.rows == nil || kept.rows.Width != p.table.Width() {
+		kept.rows = table.NewBatch(p.table.Width())
+		kept.fit(len(k.Texts))
+	}
 	p.rows = p.table.Part(p.piece, &p.notes)
 	defer p.piece.Free()
 	return true, kept.sketches(p, yield)
@@ -446,7 +625,7 @@ func (s *sketcher) own(row []string) []string {
 	return s.row
 }
 
-func (s *sketcher) sketches(p *accountPart, yield func(*facts.Sketch) error) error {
+func (s *sketcher) sketches(p *accountPart, yield func(*facts.Sketches) error) error {
 	var a facts.Account
 	columns := s.r.boundTo(&a)
 	for _, c := range s.columns {
@@ -458,23 +637,22 @@ func (s *sketcher) sketches(p *accountPart, yield func(*facts.Sketch) error) err
 		}
 	}
 	defer func() { p.e.taken.Add(int64(p.taken)) }()
-	var row []string
-	var at table.Place
-	s.sketch.Fill = func() *facts.Account {
+	s.sketch.Fill = func(row int) *facts.Account {
 		a.Reset()
-		a.Origin = at.In(s.r.origin)
-		row = s.own(row)
-		if !s.r.fill(&a, columns, row, p.e, &p.notes) {
+		a.Origin = s.rows.Places[row].In(s.r.origin)
+		if !s.r.fill(&a, columns, s.own(s.rows.Row(row)), p.e, &p.notes) {
 			return nil
 		}
 		return &a
 	}
-	for row, at = p.rows.Next(); row != nil; row, at = p.rows.Next() {
-		p.taken++
-		s.sketch.Whole = s.take(row)
+	for {
+		if s.rows.Fill(p.rows); s.rows.Count == 0 {
+			return nil
+		}
+		p.taken += s.rows.Count
+		s.take()
 		if err := yield(&s.sketch); err != nil {
 			return err
 		}
 	}
-	return nil
 }

@@ -122,6 +122,12 @@ func (f *form) pairs(text uint64) (numbers, wrong uint64) {
 	return x*10 + x>>8, (x | (x + f.room)) & 0x8080808080808080
 }
 
+// Four returns the first four bytes of a text, the first of them lowest.
+func Four(s string) uint32 {
+	s = s[:4]
+	return uint32(s[0]) | uint32(s[1])<<8 | uint32(s[2])<<16 | uint32(s[3])<<24
+}
+
 // Eight returns the first eight bytes of a text, the first of them lowest.
 func Eight(s string) uint64 {
 	s = s[:8]

@@ -12,6 +12,8 @@ type Divisible interface {
 	Table
 	// NextPiece returns the next piece of the file; false at the end.
 	NextPiece(notes *facts.Notes) (text.Piece, bool)
+	// Width is how many texts a row has, once all columns were asked for.
+	Width() int
 	// Part reads the rows of a piece. Several may be read at the same time.
 	Part(piece text.Piece, notes *facts.Notes) Rows
 	// Absorb takes in what a part learned that was read to its end; in the

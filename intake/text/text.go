@@ -12,6 +12,7 @@ import (
 	"io/fs"
 	"iter"
 	"os"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -73,32 +74,39 @@ type lastByte struct {
 // is not damaged.
 func (f *File) Odd() int64 { return f.last.odd }
 
-// controls returns the place of the first control character; -1 for none. Eight
-// bytes at a time are tested for one below 32 that ends no line.
+// controls returns the place of the first control character; -1 for none. 32 bytes
+// are tested together for one below 32, and eight of them for one that ends no line.
 func controls(p []byte) int {
-	const low = 0x7f7f7f7f7f7f7f7f
 	i := 0
-	for ; i+8 <= len(p); i += 8 {
-		word := binary.LittleEndian.Uint64(p[i:])
-		below := (word - 0x2020202020202020) &^ word & 0x8080808080808080
-		if below == 0 {
+	for ; i+32 <= len(p); i += 32 {
+		words := p[i : i+32]
+		a, b := binary.LittleEndian.Uint64(words), binary.LittleEndian.Uint64(words[8:])
+		c, d := binary.LittleEndian.Uint64(words[16:]), binary.LittleEndian.Uint64(words[24:])
+		if below(a)|below(b)|below(c)|below(d) == 0 {
 			continue
 		}
-		if x := word ^ 0x0a0a0a0a0a0a0a0a; below&((x&low+low)|x) == 0 { // nothing but line feeds
-			continue
-		}
-		for j, c := range p[i : i+8] {
-			if controlBytes[c] {
-				return i + j
+		for j, word := range [...]uint64{a, b, c, d} {
+			const low = 0x7f7f7f7f7f7f7f7f
+			x := word ^ 0x0a0a0a0a0a0a0a0a
+			if below(word)&((x&low+low)|x) == 0 { // nothing but line feeds
+				continue
+			}
+			if at := firstControl(p[i+8*j : i+8*j+8]); at >= 0 {
+				return i + 8*j + at
 			}
 		}
 	}
-	for ; i < len(p); i++ {
-		if controlBytes[p[i]] {
-			return i
-		}
+	if at := firstControl(p[i:]); at >= 0 {
+		return i + at
 	}
 	return -1
+}
+
+// below has the highest bit of each byte that is below 32, and maybe of some after it.
+func below(word uint64) uint64 { return (word - 0x2020202020202020) &^ word & 0x8080808080808080 }
+
+func firstControl(p []byte) int {
+	return slices.IndexFunc(p, func(c byte) bool { return controlBytes[c] })
 }
 
 var controlBytes = func() (table [256]bool) {

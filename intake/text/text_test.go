@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"compress/gzip"
 	"io"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"slices"
@@ -102,5 +103,27 @@ func TestCounter(t *testing.T) {
 	}
 	if !c.Ended() {
 		t.Error("the end was read")
+	}
+}
+
+// TestControls: the first control character is found among bytes of all sorts,
+// wherever it stands.
+func TestControls(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 2))
+	all := []byte("aZ,~\x7f\x80\xc3\xbc\xff !\t\r\n\n\n\x1b\x20\x21")
+	for range 20_000 {
+		p := make([]byte, r.IntN(150))
+		for i := range p {
+			p[i] = all[r.IntN(len(all))]
+		}
+		for range r.IntN(3) {
+			if len(p) > 0 {
+				p[r.IntN(len(p))] = byte(r.IntN(40))
+			}
+		}
+		want := slices.IndexFunc(p, control)
+		if got := controls(p); got != want {
+			t.Fatalf("%q: %d, expected %d", p, got, want)
+		}
 	}
 }

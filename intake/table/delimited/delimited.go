@@ -77,6 +77,9 @@ func open(s *table.Source) (table.Table, error) {
 // Heading is the heading of a column.
 func (t *delimited) Heading(c int) string { return t.header[c] }
 
+// Width is how many there are.
+func (t *delimited) Width() int { return len(t.header) }
+
 // Headings are all of them.
 func (t *delimited) Headings() []string { return t.header }
 
@@ -126,6 +129,13 @@ type delimitedRows struct {
 // Part reads the rows of a piece.
 func (t *delimited) Part(piece text.Piece, notes *facts.Notes) table.Rows {
 	return &delimitedRows{records: records{text: piece.Text, line: piece.Line, comma: t.comma}, whole: t, last: piece.Last, notes: notes}
+}
+
+// NextRows is of table.Batcher.
+func (r *delimitedRows) NextRows(b *table.Batch) {
+	before := b.Count
+	r.records.batch(b)
+	r.count += b.Count - before
 }
 
 // Next returns the next row.

@@ -6,6 +6,8 @@ import (
 	"math/bits"
 	"strings"
 	"unsafe"
+
+	"yewcone/intake/table"
 )
 
 // records reads delimited records (RFC 4180) out of a text, exactly as
@@ -18,17 +20,13 @@ type records struct {
 	line   int // of pos
 	comma  byte
 	fields []string
-	sought bool // whether quotes were looked for in the text
-	quotes bool // and whether there are any
+	quote  int // in batch, where the next quote stands or one that was passed
 }
 
 // next returns the next record and the line it begins on; ok is false at the
 // end. The error is one of encoding/csv's ErrQuote and ErrBareQuote; then
 // fields are those before it.
 func (r *records) next() (fields []string, line int, ok bool, err error) {
-	if !r.sought {
-		r.sought, r.quotes = true, strings.IndexByte(r.text, '"') >= 0
-	}
 	for {
 		if r.pos >= len(r.text) {
 			return nil, 0, false, nil
@@ -46,13 +44,8 @@ func (r *records) next() (fields []string, line int, ok bool, err error) {
 			r.advance(next, 1)
 			continue
 		}
-		if r.quotes {
-			if !r.splitQuoted(row) {
-				r.fields = r.fields[:0]
-				return r.quoted(line)
-			}
-			r.advance(next, 1)
-			return r.fields, line, true, nil
+		if strings.IndexByte(row, '"') >= 0 {
+			return r.quoted(line)
 		}
 		r.advance(next, 1)
 		r.split(row)
@@ -60,98 +53,144 @@ func (r *records) next() (fields []string, line int, ok bool, err error) {
 	}
 }
 
-// split cuts a row without quotes. Fields are short, so that to search for
-// each delimiter on its own would mostly be spent on beginning to search:
-// eight bytes are looked at together.
+// split cuts a row without quotes.
 func (r *records) split(row string) {
-	const ones, low = 0x0101010101010101, 0x7f7f7f7f7f7f7f7f
-	commas := ones * uint64(r.comma)
-	bytes := unsafe.Slice(unsafe.StringData(row), len(row)) // only read
-	fields, from, i := r.fields, 0, 0
-	for ; i+8 <= len(bytes); i += 8 {
-		x := binary.LittleEndian.Uint64(bytes[i:]) ^ commas
-		for found := ^((x&low + low) | x | low); found != 0; found &= found - 1 { // a bit for each byte that is zero
-			at := i + bits.TrailingZeros64(found)/8
-			fields = append(fields, row[from:at])
-			from = at + 1
+	for {
+		at := strings.IndexByte(row, r.comma)
+		if at < 0 {
+			break
 		}
+		r.fields = append(r.fields, row[:at])
+		row = row[at+1:]
 	}
-	for ; i < len(row); i++ {
-		if row[i] == r.comma {
-			fields = append(fields, row[from:i])
-			from = i + 1
-		}
-	}
-	r.fields = append(fields, row[from:])
+	r.fields = append(r.fields, row)
 }
 
-// splitQuoted is split for a row that may have quoted fields; false where one is out
-// of the ordinary.
-func (r *records) splitQuoted(row string) bool {
-	const ones, low, quotes = 0x0101010101010101, 0x7f7f7f7f7f7f7f7f, 0x2222222222222222
-	commas := ones * uint64(r.comma)
+// batch adds records to a batch as long as each is one line with as many fields as
+// it should have, and without doubled quotes.
+func (r *records) batch(b *table.Batch) {
+	for fields := b.Room(); fields != nil; fields = b.Room() {
+		rest := r.text[r.pos:]
+		end := strings.IndexByte(rest, '\n')
+		if end < 0 {
+			return // of the last something may have to be said
+		}
+		row := strings.TrimSuffix(rest[:end], "\r")
+		if row == "" {
+			r.advance(end+1, 1)
+			continue
+		}
+		if r.quote < r.pos || r.pos == 0 {
+			if r.quote = strings.IndexByte(rest, '"'); r.quote < 0 {
+				r.quote = len(rest)
+			}
+			r.quote += r.pos
+		}
+		n := 0
+		if r.quote >= r.pos+end {
+			n = cut(fields, row, r.comma)
+		} else {
+			n = cutQuoted(fields, row, r.comma)
+		}
+		if n != len(fields) {
+			return
+		}
+		b.Add(table.Place{Line: r.line})
+		r.advance(end+1, 1)
+	}
+}
+
+// cut cuts a row without quotes into fields, and returns how many it has; fewer than
+// none where they are too many. Fields are short, so that to search for each delimiter
+// on its own would mostly be spent on beginning to search: a bit for each of 64 bytes
+// is made first.
+func cut(fields []string, row string, comma byte) int {
+	commas := 0x0101010101010101 * uint64(comma)
 	bytes := unsafe.Slice(unsafe.StringData(row), len(row)) // only read
-	fields, from, i := r.fields, 0, 0
-scan:
-	for i+8 <= len(bytes) {
-		word := binary.LittleEndian.Uint64(bytes[i:])
-		x, y := word^commas, word^quotes
-		found := ^((x&low + low) | x | low) | ^((y&low + low) | y | low)
+	from, n := 0, 0
+	for i := 0; i < len(bytes); i += 64 {
+		var found uint64
+		if i+64 <= len(bytes) {
+			block := bytes[i : i+64]
+			for j := range 8 {
+				found |= same(binary.LittleEndian.Uint64(block[8*j:]), commas) << (8 * j)
+			}
+		} else {
+			found = sameInRest(bytes, i, commas)
+		}
 		for ; found != 0; found &= found - 1 {
-			at := i + bits.TrailingZeros64(found)/8
-			if row[at] == r.comma {
-				fields = append(fields, row[from:at])
-				from = at + 1
+			at := i + bits.TrailingZeros64(found)
+			if row[at] != comma {
 				continue
 			}
-			end := r.closed(row, from, at)
-			if end < 0 {
-				return false
+			if n == len(fields) {
+				return -1
 			}
-			fields = append(fields, row[from+1:end])
-			if from = end + 2; from > len(row) { // the field is the last
-				r.fields = fields
-				return true
-			}
-			i = from
-			continue scan
-		}
-		i += 8
-	}
-	for ; i < len(row); i++ {
-		switch row[i] {
-		case r.comma:
-			fields = append(fields, row[from:i])
-			from = i + 1
-		case '"':
-			end := r.closed(row, from, i)
-			if end < 0 {
-				return false
-			}
-			fields = append(fields, row[from+1:end])
-			if from = end + 2; from > len(row) {
-				r.fields = fields
-				return true
-			}
-			i = end + 1
+			fields[n] = row[from:at]
+			n, from = n+1, at+1
 		}
 	}
-	r.fields = append(fields, row[from:])
-	return true
+	if n == len(fields) {
+		return -1
+	}
+	fields[n] = row[from:]
+	return n + 1
 }
 
-// closed finds the end of a field whose quote stands at a place; -1 where it is not
-// a plain one.
-func (r *records) closed(row string, from, quote int) int {
-	if quote != from {
-		return -1
+// same has a bit for each of eight bytes that is the same in both, and maybe some more
+// above these.
+func same(bytes, as uint64) uint64 {
+	x := bytes ^ as
+	zero := (x - 0x0101010101010101) &^ x & 0x8080808080808080
+	return zero >> 7 * 0x0102040810204080 >> 56
+}
+
+// sameInRest is same for fewer than 64 bytes, from a place to the end.
+func sameInRest(bytes []byte, from int, as uint64) uint64 {
+	found, at := uint64(0), from
+	for ; at+8 <= len(bytes); at += 8 {
+		found |= same(binary.LittleEndian.Uint64(bytes[at:]), as) << (at - from)
 	}
-	n := strings.IndexByte(row[quote+1:], '"')
-	end := quote + 1 + n
-	if n < 0 || end+1 < len(row) && row[end+1] != r.comma {
-		return -1
+	if left := len(bytes) - at; left > 0 && len(bytes) >= 8 {
+		last := binary.LittleEndian.Uint64(bytes[len(bytes)-8:]) >> (8 * (8 - left))
+		return found | same(last, as)&(1<<left-1)<<(at-from)
 	}
-	return end
+	for ; at < len(bytes); at++ {
+		if bytes[at] == byte(as) {
+			found |= 1 << (at - from)
+		}
+	}
+	return found
+}
+
+// cutQuoted is cut for a row with quotes; fewer than none also where one stands
+// elsewhere than around a field, or is doubled.
+func cutQuoted(fields []string, row string, comma byte) int {
+	n := 0
+	for {
+		quote := strings.IndexByte(row, '"')
+		switch {
+		case quote < 0:
+			return n + cut(fields[n:], row, comma)
+		case quote > 0 && row[quote-1] != comma:
+			return -1
+		case quote > 0:
+			more := cut(fields[n:], row[:quote-1], comma)
+			if n += more; more < 0 {
+				return -1
+			}
+		}
+		end := strings.IndexByte(row[quote+1:], '"')
+		after := quote + 1 + end + 1
+		if n == len(fields) || end < 0 || after < len(row) && row[after] != comma {
+			return -1
+		}
+		fields[n] = row[quote+1 : after-1]
+		if n++; after == len(row) {
+			return n
+		}
+		row = row[after+1:]
+	}
 }
 
 func (r *records) advance(bytes, lines int) { r.pos, r.line = r.pos+bytes, r.line+lines }

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"testing"
 
+	"yewcone/intake/table"
 	"yewcone/intake/text"
 )
 
@@ -19,7 +20,9 @@ type record struct {
 	err    error
 }
 
-func byRecords(whole string, step int) []record {
+// byRecords reads records one by one and, where a width is given, those that have it
+// together.
+func byRecords(whole string, step, width int) []record {
 	var list []record
 	line := 1
 	for whole != "" {
@@ -37,7 +40,15 @@ func byRecords(whole string, step int) []record {
 			}
 		}
 		r := records{text: piece, line: line, comma: ','}
+		b := table.NewBatch(width)
 		for {
+			for b.Count = 1; width > 0 && b.Count > 0; {
+				b.Count = 0
+				r.batch(b)
+				for i := range b.Count {
+					list = append(list, record{strings.Join(b.Row(i), "\x00"), b.Places[i].Line, nil})
+				}
+			}
 			fields, at, ok, err := r.next()
 			if !ok {
 				break
@@ -72,8 +83,8 @@ func byLibrary(whole string) []record {
 func compareRecords(t *testing.T, whole string) {
 	t.Helper()
 	want := byLibrary(whole)
-	for _, step := range []int{len(whole) + 1, 1, 3, 17} {
-		got := byRecords(whole, step)
+	for i, step := range []int{len(whole) + 1, 1, 3, 17, len(whole) + 1, len(whole) + 1, 5} {
+		got := byRecords(whole, step, i%4)
 		for i := range got {
 			if got[i].err != nil {
 				got[i].fields = ""
@@ -93,7 +104,7 @@ func TestRecords(t *testing.T) {
 		"\"line\nbreak\",x\ny,z\n", "\"crlf\r\nin\",x\r\ny\r\n", `"doubled "" quote",x` + "\n", "a\"b,c\nd,e\n", "\"a\"b,c\nd\n",
 		"\"open,a\nb\n", "a,\"open\nb,c\n\"\nd\n", "\"a\n\"b\",c\nd\n", "a,b\r", "\"a\"\r", "a\rb,c\n", `""` + "\n",
 		`"",""` + "\n", "x,\"\"\"\"\n", "\r\n\r\n",
-		"a,\"b\r\n\"\r\n",
+		"a,\"b\r\n\"\r\n", "\"a,b\",\"\"\n-,,-\n\"a\",\nb\"c,d\n" + strings.Repeat("wide,", 70) + "\nx,\"y\"z\n",
 	} {
 		compareRecords(t, whole)
 	}

@@ -45,6 +45,9 @@ func newJSONLines(name string, f *text.File, r *bufio.Reader, notes *facts.Notes
 // Heading is the path to a value.
 func (t *jsonLines) Heading(c int) string { return t.paths[c] }
 
+// Width is how many paths were asked for.
+func (t *jsonLines) Width() int { return len(t.paths) }
+
 // Headings are none: objects differ.
 func (t *jsonLines) Headings() []string { return nil }
 
@@ -78,6 +81,29 @@ func (t *jsonLines) Part(piece text.Piece, notes *facts.Notes) table.Rows {
 		left: map[string]bool{}}
 }
 
+// NextRows is of table.Batcher: lines as most exports write them.
+func (r *jsonLineRows) NextRows(b *table.Batch) {
+	own := r.line.row
+	defer func() { r.line.row = own }()
+	for row := b.Room(); row != nil && r.whole.tree != nil; row = b.Room() {
+		end := strings.IndexByte(r.rest, '\n')
+		if r.line.row = row; end < 0 || !r.line.quick(r.rest[:end], r.whole.tree) {
+			return
+		}
+		r.rest = r.rest[end+1:]
+		r.at++
+		r.counted()
+		b.Add(table.Place{Line: r.at})
+	}
+}
+
+// counted counts a row; members that no column takes are looked for in the first.
+func (r *jsonLineRows) counted() {
+	if r.count++; r.count == leftRows {
+		r.left, r.line.left = r.line.left, nil
+	}
+}
+
 // Next returns the next object.
 func (r *jsonLineRows) Next() ([]string, table.Place) {
 	for r.rest != "" {
@@ -89,9 +115,7 @@ func (r *jsonLineRows) Next() ([]string, table.Place) {
 		}
 		err := r.read(line)
 		if err == nil {
-			if r.count++; r.count == leftRows {
-				r.left, r.line.left = r.line.left, nil
-			}
+			r.counted()
 			return r.line.row, table.Place{Line: r.at}
 		}
 		origin := facts.Origin{File: r.whole.Name, Line: r.at}

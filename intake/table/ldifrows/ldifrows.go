@@ -56,6 +56,9 @@ func open(s *table.Source) (table.Table, error) {
 // Heading is an attribute.
 func (t *ldifTable) Heading(c int) string { return t.names[c] }
 
+// Width is how many attributes were asked for.
+func (t *ldifTable) Width() int { return len(t.names) }
+
 // Headings are none: entries differ.
 func (t *ldifTable) Headings() []string { return nil }
 
@@ -86,7 +89,8 @@ type ldifRows struct {
 	late   []lateText
 	joined []byte // what they are
 	count  int
-	all    int // entries, of other classes too
+	all    int   // entries, of other classes too
+	ahead  error // of the next entry
 }
 
 // Part reads the entries of a piece.
@@ -97,10 +101,29 @@ func (t *ldifTable) Part(piece text.Piece, notes *facts.Notes) table.Rows {
 	return r
 }
 
+// NextRows is of table.Batcher: entries that can be read.
+func (r *ldifRows) NextRows(b *table.Batch) {
+	own := r.row
+	defer func() { r.row = own }()
+	for r.row = b.Room(); r.row != nil && r.ahead == nil; r.row = b.Room() {
+		x, err := r.Entries.Next()
+		if err != nil {
+			r.ahead = err
+			return
+		}
+		if r.all++; r.whole.class != "" && !x.Is(r.whole.class) {
+			continue
+		}
+		r.count++
+		r.fill(x)
+		b.Add(table.Place{Line: x.Line})
+	}
+}
+
 // Next returns the next entry.
 func (r *ldifRows) Next() ([]string, table.Place) {
 	for {
-		x, err := r.Entries.Next()
+		x, err := r.next()
 		var bad *ldif.BadEntry
 		switch {
 		case err == io.EOF:
@@ -117,6 +140,14 @@ func (r *ldifRows) Next() ([]string, table.Place) {
 		r.fill(x)
 		return r.row, table.Place{Line: x.Line}
 	}
+}
+
+func (r *ldifRows) next() (*ldif.Entry, error) {
+	if err := r.ahead; err != nil {
+		r.ahead = nil
+		return nil, err
+	}
+	return r.Entries.Next()
 }
 
 // fill puts the attributes into their columns. Most entries have them in the

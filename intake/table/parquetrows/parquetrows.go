@@ -129,6 +129,9 @@ func (t *fileTable) Origin() facts.Origin { return facts.Origin{File: t.name} }
 // Heading is the heading of a column.
 func (t *fileTable) Heading(c int) string { return t.headings[c] }
 
+// Width is how many there are.
+func (t *fileTable) Width() int { return len(t.headings) }
+
 // Headings are all of them.
 func (t *fileTable) Headings() []string { return t.headings }
 
@@ -231,22 +234,75 @@ type groupRows struct {
 	columns []*column // by heading; nil for what nobody asks for; none before it is begun
 	row     []string
 	rows    int64 // that were read
+	ends    error // at the next row
 	broken  bool
 	closed  bool
 	notes   *facts.Notes
+}
+
+// damaged is the error of a panic.
+func damaged(wrong any) error {
+	if told, ok := wrong.(error); ok && errors.Is(told, text.ErrTooLong) {
+		return told
+	}
+	return errDamaged
+}
+
+// NextRows is of table.Batcher. Columns are read one after the other; at the first
+// row of which one cannot be read the batch ends.
+func (r *groupRows) NextRows(b *table.Batch) {
+	if r.closed || r.ends != nil {
+		return
+	}
+	if r.columns == nil {
+		if r.ends = r.begin(); r.ends != nil {
+			return
+		}
+	}
+	before, all := b.Count, b.Count
+	for left := r.group.NumRows() - r.rows; left > 0 && b.Room() != nil; left-- {
+		clear(b.Room())
+		b.Add(table.Place{Line: int(r.before+r.rows) + 1 + b.Count - before})
+		all = b.Count
+	}
+	for i, c := range r.columns {
+		if c == nil {
+			continue
+		}
+		if n, err := c.fill(b, before, all, i); err != nil {
+			all, r.ends = n, err
+		}
+	}
+	b.Count = all
+	r.rows += int64(all - before)
+}
+
+// fill reads the values of some rows of a batch; with an error, up to which row.
+func (c *column) fill(b *table.Batch, from, to, at int) (row int, err error) {
+	row = from
+	defer func() {
+		if wrong := recover(); wrong != nil {
+			err = damaged(wrong)
+		}
+	}()
+	for ; row < to; row++ {
+		if b.Row(row)[at], err = c.next(); err != nil {
+			return row, err
+		}
+	}
+	return row, nil
 }
 
 // Next returns the next row and its number in the file.
 func (r *groupRows) Next() (row []string, at table.Place) {
 	defer func() {
 		if wrong := recover(); wrong != nil {
-			err := errDamaged
-			if told, ok := wrong.(error); ok && errors.Is(told, text.ErrTooLong) {
-				err = told
-			}
-			row, at = r.fail(err)
+			row, at = r.fail(damaged(wrong))
 		}
 	}()
+	if r.ends != nil {
+		return r.fail(r.ends)
+	}
 	if r.closed {
 		return nil, table.Place{}
 	}

@@ -1,0 +1,59 @@
+package table
+
+// A Batch is rows that were read together, one behind the other.
+type Batch struct {
+	Width  int      // texts of each row
+	Texts  []string // of all rows
+	Places []Place
+	Count  int // rows
+}
+
+// rowsInBatch is how many rows a batch has: few enough to stay near while one column
+// after the other is gone through.
+const rowsInBatch = 64
+
+// NewBatch returns a batch for rows of so many texts.
+func NewBatch(width int) *Batch {
+	return &Batch{Width: width, Texts: make([]string, rowsInBatch*width), Places: make([]Place, rowsInBatch)}
+}
+
+// Room is where the texts of the next row go; nil where the batch is full. Add takes
+// the row in.
+func (b *Batch) Room() []string {
+	if b.Count == rowsInBatch {
+		return nil
+	}
+	return b.Row(b.Count)
+}
+
+// Row is one of the rows.
+func (b *Batch) Row(n int) []string { return b.Texts[n*b.Width : (n+1)*b.Width : (n+1)*b.Width] }
+
+// Add takes in the row that was put where Room said.
+func (b *Batch) Add(at Place) {
+	b.Places[b.Count] = at
+	b.Count++
+}
+
+// A Batcher hands over rows together, as long as they are as most are.
+type Batcher interface {
+	Rows
+	// NextRows adds rows until the batch is full, or until the next one is out of
+	// the ordinary: it notes nothing. Texts stay good as long as the piece.
+	NextRows(*Batch)
+}
+
+// Fill reads the next rows into an empty batch. What rows give cause to note comes
+// before them and after all that were handed over before.
+func (b *Batch) Fill(rows Rows) {
+	b.Count = 0
+	if several, ok := rows.(Batcher); ok {
+		if several.NextRows(b); b.Count > 0 {
+			return
+		}
+	}
+	if row, at := rows.Next(); row != nil {
+		copy(b.Room(), row)
+		b.Add(at)
+	}
+}
