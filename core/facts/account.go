@@ -98,7 +98,7 @@ func (a *Account) WithoutPassword() bool { return a.PasswordUsable == No && a.Lo
 
 // Override puts a value of a setting on the account itself.
 func (a *Account) Override(id setting.ID, v setting.Value, origin Origin) {
-	a.Overrides = append(a.Overrides, Override{Setting: id, Sourced: Sourced{Value: v, Origin: origin}})
+	a.Overrides = append(a.Overrides, Override{Setting: id, Sourced: sourced(id, v, origin)})
 }
 
 // Hide notes that the account may have a value of its own, which the export does

@@ -139,7 +139,9 @@ func Parts(export Export) func(func(Part) error) error {
 	return func(yield func(Part) error) error { return Batches(export.Accounts, yield) }
 }
 
-const batchSize = 512
+// BatchSize is how many accounts or records a batch has. Tests make it small, so that few
+// are several batches.
+var BatchSize = 512
 
 // A batch is a part whose accounts were read already.
 type batch struct {
@@ -174,14 +176,14 @@ func Batches(accounts func(yield func(*Account) error) error, yield func(Part) e
 			b.accounts = b.accounts[:0]
 			return b
 		default:
-			return &batch{accounts: make([]Account, 0, batchSize), back: back}
+			return &batch{accounts: make([]Account, 0, BatchSize), back: back}
 		}
 	}
 	b := take()
 	err := accounts(func(a *Account) error {
 		b.accounts = b.accounts[:len(b.accounts)+1]
 		b.accounts[len(b.accounts)-1].CopyFrom(a)
-		if len(b.accounts) < batchSize {
+		if len(b.accounts) < BatchSize {
 			return nil
 		}
 		full := b

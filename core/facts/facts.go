@@ -205,6 +205,7 @@ type Sourced struct {
 	setting.Value
 	Origin Origin
 	Hidden bool // there may be a value, which the export does not show
+	Beyond bool // what stands there is none that the setting can have
 }
 
 // A Policy is a set of settings that holds for some accounts. What it does
@@ -252,13 +253,21 @@ func (p *Policy) Hide(id setting.ID, origin Origin) {
 	p.said[p.place[id]-1].Hidden = true
 }
 
-// Set records what the policy says of a setting.
+// Set records what the policy says of a setting. What is none of its values, such as
+// twenty million old passwords, is unknown.
 func (p *Policy) Set(id setting.ID, v setting.Value, origin Origin) {
 	if p.place[id] == 0 {
 		p.said = append(p.said, Sourced{})
 		p.place[id] = uint8(len(p.said))
 	}
-	p.said[p.place[id]-1] = Sourced{Value: v, Origin: origin}
+	p.said[p.place[id]-1] = sourced(id, v, origin)
+}
+
+func sourced(id setting.ID, v setting.Value, origin Origin) Sourced {
+	if !setting.At(id).Takes(v) {
+		return Sourced{Origin: origin, Hidden: true, Beyond: true}
+	}
+	return Sourced{Value: v, Origin: origin}
 }
 
 // Precedence is how a system picks what holds for an account out of several

@@ -3,6 +3,7 @@ package facts
 import (
 	"encoding/json"
 	"fmt"
+	"maps"
 	"slices"
 )
 
@@ -31,7 +32,8 @@ type sortOfNote struct {
 	Words string // the format that they are made of
 	Last  int    // the place of the last one that is kept
 	Kept  int
-	More  int // that are not kept
+	More  int             // that are not kept
+	Once  map[string]bool // what each note is of, where there is one of each at most; nil where there may be more
 }
 
 // Refuse notes a row or value that was left out.
@@ -47,12 +49,19 @@ func (n *Notes) RefuseMore(more int) { n.refused += more }
 // Remark notes something worth knowing. Remarks of the same format are of one
 // sort.
 func (n *Notes) Remark(o Origin, format string, args ...any) {
-	n.add(NoteRemark, format, o, format, args...)
+	n.add(NoteRemark, format, "", o, format, args...)
 }
+
+// RemarkOnce is Remark for what is noted once of a thing, wherever it is met first.
+func (n *Notes) RemarkOnce(thing string, o Origin, format string, args ...any) {
+	n.add(NoteRemark, format, thing, o, format, args...)
+}
+
+func (n *Notes) empty() bool { return len(n.list) == 0 && n.refused == 0 }
 
 // Incomplete notes that a file is missing or ends too early.
 func (n *Notes) Incomplete(o Origin, format string, args ...any) {
-	n.add(NoteIncomplete, format, o, format, args...)
+	n.add(NoteIncomplete, format, "", o, format, args...)
 }
 
 // Odd notes where a file has its first control character, counted from 1; 0 for
@@ -69,7 +78,7 @@ func (n *Notes) Join(other *Notes) {
 	for i := range other.list {
 		note := &other.list[i]
 		if note.Kind != NoteRefused {
-			n.add(note.Kind, note.sort, note.Origin, "%s", note.Message)
+			n.add(note.Kind, note.sort, note.once, note.Origin, "%s", note.Message)
 		} else if n.refused < refusedShown {
 			n.list = append(n.list, *note)
 			n.refused++
@@ -78,8 +87,17 @@ func (n *Notes) Join(other *Notes) {
 	}
 	n.refused += other.refused - counted
 	for _, s := range other.sorts {
-		if s.More > 0 {
-			n.sort(s.Kind, s.Words).More += s.More
+		if s.More == 0 {
+			continue
+		}
+		mine := n.sort(s.Kind, s.Words)
+		if s.Once == nil {
+			mine.More += s.More
+		}
+		for thing := range s.Once {
+			if mine.first(thing) {
+				mine.More++
+			}
 		}
 	}
 }
@@ -94,13 +112,14 @@ type packedNotes struct {
 type packedNote struct {
 	Note
 	Sort string
+	Once string `json:",omitempty"`
 }
 
 // MarshalJSON writes the notes for another process.
 func (n *Notes) MarshalJSON() ([]byte, error) {
 	p := packedNotes{Sorts: n.sorts, Refused: n.refused}
 	for _, note := range n.list {
-		p.List = append(p.List, packedNote{note, note.sort})
+		p.List = append(p.List, packedNote{note, note.sort, note.once})
 	}
 	return json.Marshal(p)
 }
@@ -113,7 +132,7 @@ func (n *Notes) UnmarshalJSON(data []byte) error {
 	}
 	*n = Notes{sorts: p.Sorts, refused: p.Refused}
 	for _, note := range p.List {
-		note.Note.sort = note.Sort
+		note.Note.sort, note.Note.once = note.Sort, note.Once
 		n.list = append(n.list, note.Note)
 	}
 	return nil
@@ -121,16 +140,33 @@ func (n *Notes) UnmarshalJSON(data []byte) error {
 
 // Clone returns a copy that further notes leave as it is.
 func (n *Notes) Clone() Notes {
-	return Notes{list: slices.Clone(n.list), sorts: slices.Clone(n.sorts), refused: n.refused}
+	c := Notes{list: slices.Clone(n.list), sorts: slices.Clone(n.sorts), refused: n.refused}
+	for i := range c.sorts {
+		c.sorts[i].Once = maps.Clone(c.sorts[i].Once)
+	}
+	return c
 }
 
-func (n *Notes) add(kind NoteKind, words string, o Origin, format string, args ...any) {
+// first reports whether nothing was noted yet of a thing, and notes that now it was.
+func (s *sortOfNote) first(thing string) bool {
+	if s.Once == nil {
+		s.Once = map[string]bool{}
+	}
+	met := s.Once[thing]
+	s.Once[thing] = true
+	return !met
+}
+
+func (n *Notes) add(kind NoteKind, words, once string, o Origin, format string, args ...any) {
 	s := n.sort(kind, words)
+	if once != "" && !s.first(once) {
+		return
+	}
 	if s.Kept == notesShown {
 		s.More++
 		return
 	}
-	note := Note{Kind: kind, Origin: o, Message: fmt.Sprintf(format, args...), sort: words}
+	note := Note{Kind: kind, Origin: o, Message: fmt.Sprintf(format, args...), sort: words, once: once}
 	if slices.Contains(n.list, note) {
 		return
 	}
@@ -194,4 +230,5 @@ type Note struct {
 	Origin  Origin
 	Message string
 	sort    string // the words that it is made of
+	once    string // what it is of, where only the first is noted
 }

@@ -389,6 +389,19 @@ func (e *Estate) Knows(names []string) error {
 	return nil
 }
 
+// sayBeyond notes where a policy has more of something than any system means: a digit
+// too many, or a damaged file.
+func sayBeyond(export facts.Export) {
+	for i := range export.System().Policies {
+		p := &export.System().Policies[i]
+		for id, v := range p.Values {
+			if v.Beyond {
+				export.Notes().Refuse(v.Origin, "%s of the policy %q is more than any system means, and unknown", setting.At(id).Name, p.Name)
+			}
+		}
+	}
+}
+
 // Subjects opens the exports of the named systems, or of all. asOf, when not
 // zero, counts before what the estate file and the exports say. A system
 // whose export cannot be read becomes an empty subject whose notes say why; a
@@ -420,6 +433,7 @@ func (e *Estate) Subjects(names []string, asOf time.Time) ([]audit.Subject, erro
 			l.note(err)
 			continue
 		}
+		sayBeyond(export)
 		s.complete(export.System())
 		for _, from := range request.From {
 			if intake.Outside(request.Folder, from) {

@@ -65,6 +65,27 @@ func TestSubjects(t *testing.T) {
 	}
 }
 
+// TestBeyond: what no system means is unknown, and said with its place.
+func TestBeyond(t *testing.T) {
+	e, err := load(t, "estate: x\nsystems:\n  d:\n    export: {read: ldif, from: d.ldif}\n", map[string]string{
+		"d.ldif": "dn: cn=p,dc=x\nobjectClass: pwdPolicy\ncn: p\npwdAttribute: userPassword\npwdInHistory: 20900001\npwdMaxFailure: 5\n\n"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	subjects, err := e.Subjects(nil, time.Time{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	export, told := subjects[0].Export, ""
+	for _, n := range export.Notes().List() {
+		told += n.Origin.String() + ": " + n.Message + "\n"
+	}
+	v := export.System().Policies[0].Value(setting.History)
+	if v.Known() || !v.Hidden || !strings.Contains(told, "d.ldif:5: history of the policy \"p\" is more than any system means") {
+		t.Errorf("%+v\n%s", v, told)
+	}
+}
+
 // TestMissingExport: it is an empty subject whose notes say why, not an error.
 func TestMissingExport(t *testing.T) {
 	e, err := load(t, strings.Replace(top, "x.jsonl", "z.jsonl", 1), nil)

@@ -1,6 +1,7 @@
 package kerberos
 
 import (
+	"slices"
 	"strings"
 	"unicode"
 
@@ -10,8 +11,12 @@ import (
 )
 
 // An aclLine gives rights to principals that match a pattern, over those that
-// match another; "" is any, and policies too.
-type aclLine struct{ pattern, rights, target string }
+// match another, or over any and over policies too.
+type aclLine struct {
+	pattern fullName
+	rights  string
+	target  *fullName // nil for all
+}
 
 // powers are the rights to change others' passwords, keys and settings, or
 // policies, to add any principal, and to take out keys.
@@ -70,7 +75,7 @@ func (e *export) aclLine(line string, origin facts.Origin) {
 		e.badACL = true
 		return
 	}
-	l := aclLine{pattern: fields[0]}
+	l := aclLine{pattern: partsOf(fields[0])}
 	given := map[rune]bool{}
 	for _, right := range fields[1] {
 		all := string(right)
@@ -92,7 +97,8 @@ func (e *export) aclLine(line string, origin facts.Origin) {
 		}
 	}
 	if len(fields) > 2 && fields[2] != "*" {
-		l.target = fields[2]
+		target := partsOf(fields[2])
+		l.target = &target
 	}
 	e.acl = append(e.acl, l)
 }
@@ -103,12 +109,13 @@ func (e *export) administers(name string) facts.Tri {
 	if !e.hasACL || e.badACL {
 		return facts.Unknown
 	}
-	over := false
-	for _, l := range e.acl {
-		if !l.matches(name, "") && (l.target == "" || !matches(l.pattern, name, nil)) {
+	over, of := false, partsOf(name)
+	for i := range e.acl {
+		l := &e.acl[i]
+		if !l.pattern.matches(of, nil) {
 			continue
 		}
-		if l.target == "" {
+		if l.target == nil {
 			if strings.ContainsAny(l.rights, powers) {
 				return facts.Yes
 			}
@@ -123,8 +130,8 @@ func (e *export) administers(name string) facts.Tri {
 		if other == name {
 			continue
 		}
-		for _, l := range e.acl {
-			if l.matches(name, other) {
+		for i := range e.acl {
+			if l := &e.acl[i]; l.matches(of, partsOf(other)) {
 				if strings.ContainsAny(l.rights, overOthers) {
 					return facts.Yes
 				}
@@ -135,49 +142,52 @@ func (e *export) administers(name string) facts.Tri {
 	return facts.No
 }
 
-// matches reports whether the line is for what a principal does to another,
-// or where the other is "", to a policy.
-func (l aclLine) matches(name, other string) bool {
+// fullName is the name of a principal, or a pattern of such, in parts.
+type fullName struct {
+	parts []string
+	realm bool // the last of them
+	all   bool // the pattern is for whoever there is
+}
+
+func partsOf(s string) fullName {
+	parts := strings.FieldsFunc(s, func(r rune) bool { return r == '/' || r == '@' })
+	return fullName{parts, len(parts) > 0 && strings.Contains(s, "@"), s == "*"}
+}
+
+// matches reports whether the line is for what a principal does to another.
+func (l *aclLine) matches(name, other fullName) bool {
 	var stars []string
-	if !matches(l.pattern, name, &stars) {
+	if !l.pattern.matches(name, &stars) {
 		return false
 	}
-	switch {
-	case l.target == "":
+	if l.target == nil {
 		return true
-	case other == "":
-		return false
 	}
-	target := parts(l.target)
-	for i, part := range target {
+	target := *l.target
+	target.parts, target.all = slices.Clone(target.parts), false
+	for i, part := range target.parts {
 		if len(part) == 2 && part[0] == '*' && part[1] >= '1' && int(part[1]-'0') <= len(stars) {
-			target[i] = stars[part[1]-'1']
+			target.parts[i] = stars[part[1]-'1']
 		}
 	}
-	return equal(target, strings.Contains(l.target, "@"), other, nil)
+	return target.matches(other, nil)
 }
 
 // matches compares a pattern with a full name, part by part; * stands for a
-// whole part, and what it stood for is appended to stars.
-func matches(pattern, name string, stars *[]string) bool {
-	return pattern == "*" || equal(parts(pattern), strings.Contains(pattern, "@"), name, stars)
-}
-
-func parts(s string) []string {
-	return strings.FieldsFunc(s, func(r rune) bool { return r == '/' || r == '@' })
-}
-
-// equal compares parts with those of a name, whose realm counts only where the
-// pattern has one.
-func equal(pattern []string, withRealm bool, name string, stars *[]string) bool {
-	n := parts(name)
-	if !withRealm && strings.Contains(name, "@") {
+// whole part, and what it stood for is appended to stars. The realm of the name counts
+// only where the pattern has one.
+func (p *fullName) matches(name fullName, stars *[]string) bool {
+	if p.all {
+		return true
+	}
+	n := name.parts
+	if !p.realm && name.realm {
 		n = n[:len(n)-1]
 	}
-	if len(pattern) != len(n) {
+	if len(p.parts) != len(n) {
 		return false
 	}
-	for i, part := range pattern {
+	for i, part := range p.parts {
 		if part != "*" && part != n[i] {
 			return false
 		}
@@ -188,33 +198,29 @@ func equal(pattern []string, withRealm bool, name string, stars *[]string) bool 
 	return true
 }
 
-// everyone lists the names of all principals, for lines that name whom they
-// act on.
-func (e *export) everyone() []string {
-	if e.names != nil {
-		return e.names
-	}
-	e.names = []string{}
+// allNames lists the names of all principals, for lines that name whom they act on.
+func (e *export) allNames() []string {
+	var names []string
 	if !e.text {
 		var unheard facts.Notes // said when the accounts are read
 		if file, ok := rows.Find(e.request, e.folder, "princ_meta"); ok {
 			_ = rows.Read(e.request, file, &unheard, func(row *rows.Row) error {
-				e.names = append(e.names, strings.Clone(row.Plain("name")))
+				names = append(names, strings.Clone(row.Plain("name")))
 				return nil
 			}, "name")
 		}
-		return e.names
+		return names
 	}
 	f, err := e.request.Open(e.folder+"/getprinc.txt", "")
 	if err != nil {
-		return e.names
+		return nil
 	}
 	defer f.Close()
 	s := text.NewScanner(f)
 	for s.Scan() {
 		if name, ok := strings.CutPrefix(s.Text(), "Principal: "); ok {
-			e.names = append(e.names, name)
+			names = append(names, name)
 		}
 	}
-	return e.names
+	return names
 }

@@ -19,6 +19,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"yewcone/core/facts"
@@ -66,6 +67,7 @@ var Format = intake.Format{
 // principal is one of either form.
 type principal struct {
 	name     string
+	file     string // in which it begins
 	line     int
 	ends     facts.Moment
 	set      facts.Moment
@@ -117,22 +119,23 @@ var beside = []string{"kadmin.local", "kadmin", "Allowed key/salt types"}
 type export struct {
 	intake.Base
 
-	request *intake.Request
-	folder  string
-	limits  map[string]limits // nil where getpol.txt is not there
-	acl     []aclLine
-	hasACL  bool
-	badACL  bool     // it has lines with which the server does not start
-	names   []string // of all principals, once they were asked for
-	text    bool     // getprinc.txt is there
-	realm   string
-	profile profile
-	zoned   bool // times stand in a zone that does not tell its offset
+	request  *intake.Request
+	folder   string
+	limits   map[string]limits // nil where getpol.txt is not there
+	acl      []aclLine
+	hasACL   bool
+	badACL   bool            // it has lines with which the server does not start
+	everyone func() []string // the names of all principals, read when they are first asked for
+	text     bool            // getprinc.txt is there
+	realm    string
+	profile  profile
+	zoned    bool // times stand in a zone that does not tell its offset
 }
 
 func open(r *intake.Request) (facts.Export, error) {
 	e := &export{request: r, folder: r.From[0], Base: r.NewBase(), limits: map[string]limits{}}
 	e.Read.Chooses = facts.ChooseAssigned
+	e.everyone = sync.OnceValue(e.allNames)
 	_, tables := rows.Find(r, e.folder, "princ_meta")
 	if e.text = e.look(); !e.text && !tables {
 		return nil, &intake.Unreadable{File: e.folder,
@@ -396,20 +399,42 @@ func realmsOwn(name string) bool {
 
 // Accounts streams the principals apart from the realm's own.
 func (e *export) Accounts(yield func(*facts.Account) error) error {
-	var a facts.Account
-	each := func(file string, p *principal) error {
-		if realmsOwn(p.name) {
-			return nil
-		}
-		a.Reset()
-		a.Origin = facts.Origin{File: file, Line: p.line}
-		e.fill(&a, p)
-		return yield(&a)
-	}
+	return facts.InOrder(e.Parts, yield)
+}
+
+// Parts divides the principals.
+func (e *export) Parts(yield func(facts.Part) error) error {
 	if e.text {
-		return e.fromText(each)
+		return e.textParts(yield)
 	}
-	return e.fromTables(each)
+	still := *e // as it is before anything is noted of accounts
+	still.Noted = facts.Notes{}
+	all := facts.Records[principal]{Notes: &e.Noted}
+	all.Read = func(notes *facts.Notes, room func() (*principal, error)) error {
+		return e.fromTables(notes, func(main string, p *principal) error {
+			kept, err := room()
+			if err == nil {
+				*kept = *p
+				kept.file = main
+			}
+			return err
+		})
+	}
+	all.Filler = func() (func(*principal, *facts.Account) bool, *facts.Notes) {
+		one := still
+		return one.account, &one.Noted
+	}
+	return all.Parts(yield)
+}
+
+// account fills in a principal; false where it is one of the realm's own.
+func (e *export) account(p *principal, a *facts.Account) bool {
+	if realmsOwn(p.name) {
+		return false
+	}
+	a.Origin = facts.Origin{File: p.file, Line: p.line}
+	e.fill(a, p)
+	return true
 }
 
 func (e *export) fill(a *facts.Account, p *principal) {

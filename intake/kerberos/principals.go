@@ -2,6 +2,7 @@ package kerberos
 
 import (
 	"cmp"
+	"io"
 	"slices"
 	"strconv"
 	"strings"
@@ -13,15 +14,68 @@ import (
 	"yewcone/intake/text"
 )
 
-// fromText reads what getprinc prints: a block of lines for each principal.
-func (e *export) fromText(each func(string, *principal) error) error {
+// textParts divides what getprinc prints: a block of lines for each principal.
+func (e *export) textParts(yield func(facts.Part) error) error {
 	file := e.folder + "/getprinc.txt"
 	f, err := e.request.Open(file, "")
 	if err != nil {
 		return intake.CannotOpen(file, err)
 	}
 	defer f.Close()
-	s := text.NewScanner(f)
+	pieces := text.NewPieces(f, func(s string) int { return strings.LastIndex(s, "\nPrincipal: ") + 1 })
+	still := *e // as it is before anything is noted of principals
+	still.Noted = facts.Notes{}
+	for n := 0; ; n++ {
+		piece, err := pieces.Next()
+		switch {
+		case err == io.EOF && n == 0:
+			still.Noted.Incomplete(facts.Origin{File: file}, "the file is empty, as kadmin never prints it; take the export again")
+		case err != nil && err != io.EOF:
+			still.Noted.Incomplete(facts.Origin{File: file}, "the file cannot be read on: %s; take the export again", err)
+		}
+		if err != nil {
+			return yield(&blocks{e: e, file: file, one: still, end: true})
+		}
+		if err := yield(&blocks{e: e, one: still, file: file, piece: piece, open: f}); err != nil {
+			return err
+		}
+	}
+}
+
+// blocks are the principals of a piece.
+type blocks struct {
+	e     *export
+	one   export // which notes what there is to say of them
+	file  string
+	piece text.Piece
+	open  *text.File
+	end   bool // there are none: the file has ended
+}
+
+func (b *blocks) Accounts(yield func(*facts.Account) error) error {
+	if b.end {
+		return nil
+	}
+	var a facts.Account
+	return b.one.blocks(b, func(p *principal) error {
+		if a.Reset(); !b.one.account(p, &a) {
+			return nil
+		}
+		return yield(&a)
+	})
+}
+
+func (b *blocks) Done() {
+	b.e.Noted.Join(&b.one.Noted)
+	b.e.zoned = b.e.zoned || b.one.zoned
+	if b.end && b.e.zoned {
+		b.e.Noted.Remark(facts.Origin{File: b.file}, "its times are in a zone that does not tell its offset, and so unknown: print with TZ=UTC")
+	}
+}
+
+// blocks reads the principals of a piece.
+func (e *export) blocks(b *blocks, each func(*principal) error) error {
+	file := b.file
 	var p *principal
 	whole, twice := false, ""
 	seen := 0 // of principalLines, as bits
@@ -44,13 +98,14 @@ func (e *export) fromText(each func(string, *principal) error) error {
 				return nil
 			}
 		}
-		return each(file, p)
+		return each(p)
 	}
-	n, prompt := 0, false
-	for s.Scan() {
+	n, prompt := b.piece.Line-1, false
+	for line := range strings.Lines(b.piece.Text) {
 		n++
-		prompt = isPrompt(s.Text())
-		key, value, ok := strings.Cut(s.Text(), ":")
+		line = strings.TrimSuffix(strings.TrimSuffix(line, "\n"), "\r")
+		prompt = isPrompt(line)
+		key, value, ok := strings.Cut(line, ":")
 		if !ok {
 			continue
 		}
@@ -59,7 +114,7 @@ func (e *export) fromText(each func(string, *principal) error) error {
 			if err := emit(); err != nil {
 				return err
 			}
-			p, whole, twice = &principal{name: value, line: n}, false, ""
+			p, whole, twice = &principal{name: value, file: file, line: n}, false, ""
 			seen = 0
 			continue
 		}
@@ -79,15 +134,9 @@ func (e *export) fromText(each func(string, *principal) error) error {
 			e.principalLine(p, key, value, facts.Origin{File: file, Line: n})
 		}
 	}
-	switch {
-	case n == 0:
-		e.Noted.Incomplete(facts.Origin{File: file}, "the file is empty, as kadmin never prints it; take the export again")
-	case s.Err() != nil || !f.EndsInLine() && !prompt || p != nil && !whole:
+	if b.piece.Last && (!b.open.EndsInLine() && !prompt || p != nil && !whole) {
 		e.Noted.Incomplete(facts.Origin{File: file, Line: n},
 			"the file ends in the middle of a principal: it was cut off; take the export again")
-	}
-	if e.zoned {
-		e.Noted.Remark(facts.Origin{File: file}, "its times are in a zone that does not tell its offset, and so unknown: print with TZ=UTC")
 	}
 	return emit()
 }
@@ -221,7 +270,9 @@ var dumps = []dump{
 }
 
 // fromTables joins the tables of tabdump by the principals' names.
-func (e *export) fromTables(each func(string, *principal) error) error {
+func (e *export) fromTables(notes *facts.Notes, each func(string, *principal) error) error {
+	one := *e // which notes what the tables themselves give cause to say
+	one.Noted = facts.Notes{}
 	all := map[string]*principal{}
 	var order []*principal
 	main := ""
@@ -229,14 +280,14 @@ func (e *export) fromTables(each func(string, *principal) error) error {
 	for _, d := range dumps {
 		file, ok := rows.Find(e.request, e.folder, d.name)
 		if !ok {
-			e.Noted.Remark(facts.Origin{File: e.folder}, "%s is not in the export; what it says stays unknown", d.name)
+			notes.Remark(facts.Origin{File: e.folder}, "%s is not in the export; what it says stays unknown", d.name)
 			continue
 		}
 		main = cmp.Or(main, file)
 		if d.each {
 			there = append(there, d.name)
 		}
-		err := rows.Read(e.request, file, &e.Noted, func(row *rows.Row) error {
+		err := rows.Read(e.request, file, notes, func(row *rows.Row) error {
 			name := row.Plain("name")
 			p := all[name]
 			if p == nil {
@@ -247,7 +298,9 @@ func (e *export) fromTables(each func(string, *principal) error) error {
 			if !slices.Contains(p.in, d.name) {
 				p.in = append(p.in, d.name)
 			}
-			d.read(e, p, row, facts.Origin{File: file, Line: row.Line})
+			d.read(&one, p, row, facts.Origin{File: file, Line: row.Line})
+			notes.Join(&one.Noted)
+			one.Noted = facts.Notes{}
 			return nil
 		}, d.columns...)
 		if err != nil {
@@ -256,13 +309,13 @@ func (e *export) fromTables(each func(string, *principal) error) error {
 	}
 	for _, p := range order {
 		if lacks := slices.IndexFunc(there, func(name string) bool { return !slices.Contains(p.in, name) }); lacks >= 0 {
-			e.Noted.Refuse(facts.Origin{File: main, Line: p.line}, "%s is in %s and not in %s; it is left out", p.name,
+			notes.Refuse(facts.Origin{File: main, Line: p.line}, "%s is in %s and not in %s; it is left out", p.name,
 				p.in[0], there[lacks])
 			continue
 		}
 		if slices.Contains(there, "princ_flags") && (p.preauth == facts.Unknown || p.mustChange == facts.Unknown ||
 			p.disallowed == facts.Unknown) {
-			e.Noted.Refuse(facts.Origin{File: main, Line: p.line}, "%s has not all of its flags in princ_flags; it is left out", p.name)
+			notes.Refuse(facts.Origin{File: main, Line: p.line}, "%s has not all of its flags in princ_flags; it is left out", p.name)
 			continue
 		}
 		if _, ok := rows.Find(e.request, e.folder, "keyinfo"); ok {

@@ -10,120 +10,68 @@ import (
 	"yewcone/intake/stored"
 )
 
-// shadowLine is one account of etc/shadow.
-type shadowLine struct {
-	password string
-	days     [6]int64 // last change, smallest and largest age, warning, inactive, end; -1 where empty
-	line     int
-	broken   bool // the system cannot read it, so that nobody gets in
-}
-
-// The days of a shadowLine.
-const (
-	lastChange = iota
-	smallestAge
-	largestAge
-	warning
-	inactiveFor
-	endDay
-)
-
-// parseShadow reads a line as the C library does: five fields or nine, numbers
-// that are whole, decimal and not negative. What is not so, it passes over.
-func parseShadow(text string) (name string, s shadowLine, ok bool) {
-	f := strings.Split(strings.TrimLeft(text, " \t"), ":")
-	s.days = [6]int64{-1, -1, -1, -1, -1, -1}
-	if name = f[0]; len(f) < 2 {
-		return name, s, false
-	}
-	s.password = f[1]
-	old := len(f) == 5 || len(f) == 6 && strings.TrimSpace(f[5]) == ""
-	if !old && len(f) != 9 {
-		return name, s, false
-	}
-	for i, field := range f[2:min(len(f), 9)] {
-		if field == "" {
-			continue
-		}
-		n, err := strconv.ParseInt(strings.TrimPrefix(strings.TrimLeft(field, " \t\v\f\r"), "+"), 10, 32)
-		if err != nil || n < 0 {
-			return name, s, false
-		}
-		if i < len(s.days) {
-			s.days[i] = n
-		}
-	}
-	return name, s, true
-}
-
-// passedOver reports whether the C library passes over a line of passwd, shadow
-// and group in silence: empty ones, remarks, and those for other sources.
-func passedOver(text string) bool {
-	start := strings.TrimLeft(text, " \t")
-	return start == "" || strings.IndexByte("#+-", start[0]) >= 0
-}
-
-// readShadow reads etc/shadow; of two lines of one name the first that the
-// system can read counts.
-func (e *export) readShadow() {
-	e.shadow = map[string]shadowLine{}
-	ok, _ := e.eachLine("etc/shadow", func(l line) error {
-		if passedOver(l.text) {
-			return nil
-		}
-		name, s, ok := parseShadow(l.text)
-		s.line, s.broken = l.number, !ok
-		at := facts.Origin{File: e.root + "/etc/shadow", Line: l.number}
-		before, twice := e.shadow[name]
-		switch {
-		case !ok:
-			e.Noted.Refuse(at, "the system cannot read this line and refuses the password of its account: it has %d fields where an account has 9, "+
-				"or one that is no number", strings.Count(l.text, ":")+1)
-		case twice && !before.broken:
-			e.Noted.Refuse(at, "%q stands here a second time; the first line counts", name)
-		}
-		if !twice || before.broken && ok {
-			e.shadow[name] = s
-		}
-		return nil
-	})
-	if e.noShadow = !ok; e.noShadow {
-		e.Noted.Incomplete(facts.Origin{File: e.root + "/etc/shadow"},
-			"no such file: passwords, ages and locks are unknown; copy it as root")
-	}
-}
-
 // Accounts streams the lines of etc/passwd.
 func (e *export) Accounts(yield func(*facts.Account) error) error {
-	var a facts.Account
-	seen := map[string]bool{}
-	_, err := e.eachLine("etc/passwd", func(l line) error {
-		if passedOver(l.text) {
-			return nil
-		}
-		f := strings.Split(strings.TrimLeft(l.text, " \t"), ":")
-		at := facts.Origin{File: e.root + "/etc/passwd", Line: l.number}
-		switch {
-		case len(f) != 7:
-			e.Noted.Refuse(at, "the line has %d fields where an account has 7", len(f))
-			return nil
-		case f[0] == "":
-			e.Noted.Refuse(at, "the line names nobody")
-			return nil
-		case seen[f[0]]:
-			e.Noted.Refuse(at, "%q stands here a second time; the first line counts", f[0])
-			return nil
-		}
-		seen[f[0]] = true
-		a.Reset()
-		a.Origin = at
-		e.fill(&a, f)
-		return yield(&a)
-	})
-	return err
+	return facts.InOrder(e.Parts, yield)
 }
 
-func (e *export) fill(a *facts.Account, f []string) {
+// Parts divides the lines of etc/passwd.
+func (e *export) Parts(yield func(facts.Part) error) error {
+	return e.records(&e.Noted, nil).Parts(yield)
+}
+
+// records are the lines of accounts. after is done with each that is filled in; may be
+// nil.
+func (e *export) records(notes *facts.Notes, after func(*facts.Account)) *facts.Records[line] {
+	still := *e // as it is before anything is noted of accounts
+	still.Noted = facts.Notes{}
+	all := &facts.Records[line]{Notes: notes}
+	all.Read = func(notes *facts.Notes, room func() (*line, error)) error {
+		var seen namedLines
+		_, err := e.eachLineOf("etc/passwd", notes, func(l line) error {
+			if passedOver(l.text) {
+				return nil
+			}
+			l.text = strings.TrimLeft(l.text, " \t")
+			at := facts.Origin{File: e.passwdFile, Line: l.number}
+			name, _, _ := strings.Cut(l.text, ":")
+			switch fields := strings.Count(l.text, ":") + 1; {
+			case fields != 7:
+				notes.Refuse(at, "the line has %d fields where an account has 7", fields)
+				return nil
+			case name == "":
+				notes.Refuse(at, "the line names nobody")
+				return nil
+			case seen.find(name) != nil:
+				notes.Refuse(at, "%q stands here a second time; the first line counts", name)
+				return nil
+			}
+			seen.add(name)
+			kept, err := room()
+			if err == nil {
+				*kept = l
+			}
+			return err
+		})
+		return err
+	}
+	all.Filler = func() (func(*line, *facts.Account) bool, *facts.Notes) {
+		one := still
+		one.texts = map[dayText]string{}
+		return func(l *line, a *facts.Account) bool {
+			a.Origin = facts.Origin{File: e.passwdFile, Line: l.number}
+			fields, _ := fieldsOf(l.text)
+			one.fill(a, &fields)
+			if after != nil {
+				after(a)
+			}
+			return true
+		}, &one.Noted
+	}
+	return all
+}
+
+func (e *export) fill(a *facts.Account, f *[9]string) {
 	a.Login = f[0]
 	a.DisplayName, _, _ = strings.Cut(f[4], ",")
 	uid, err := strconv.ParseInt(f[2], 10, 64)
@@ -133,9 +81,8 @@ func (e *export) fill(a *facts.Account, f []string) {
 	a.Kind = e.kind(a.Login, uid)
 	if group := e.primary[f[3]]; group != "" {
 		a.Groups = append(a.Groups, group)
-	} else if e.hasGroups && !e.nameless[f[3]] {
-		e.nameless[f[3]] = true
-		e.Noted.Remark(a.Origin, "the group %s of %q has no line in etc/group; it may have a name that is not in the export", f[3], f[0])
+	} else if e.hasGroups {
+		e.Noted.RemarkOnce(f[3], a.Origin, "the group %s of %q has no line in etc/group; it may have a name that is not in the export", f[3], f[0])
 	}
 	for _, g := range e.member[f[0]] {
 		if len(a.Groups) == 0 || a.Groups[0] != g {
@@ -151,10 +98,10 @@ func (e *export) fill(a *facts.Account, f []string) {
 	e.power(a, uid, f[3])
 	a.LastSignIn = e.lastSignIn(a.Login)
 	password, hasPassword := f[1], f[1] != "x"
-	s, inShadow := e.shadow[f[0]]
+	s, inShadow := e.shadowOf(f[0])
 	switch {
 	case inShadow:
-		a.Origin = facts.Origin{File: e.root + "/etc/shadow", Line: s.line}
+		a.Origin = facts.Origin{File: e.shadowFile, Line: s.line}
 		if !hasPassword {
 			password, hasPassword = s.password, true
 		}
@@ -277,7 +224,7 @@ func (e *export) ages(a *facts.Account, s *shadowLine) {
 	override := func(id setting.ID, day int, name string, convert func(int64) setting.Value) {
 		v, text := setting.OffValue, name+" empty"
 		if n := s.days[day]; n >= 0 {
-			v, text = convert(n), name+" "+strconv.FormatInt(n, 10)
+			v, text = convert(n), e.textOf(name, n)
 		}
 		origin := a.Origin
 		origin.Text = text
@@ -329,6 +276,22 @@ func (e *export) ages(a *facts.Account, s *shadowLine) {
 			a.Enabled = facts.No
 		}
 	}
+}
+
+// dayText is a field of shadow, by its name, and how many days it has.
+type dayText struct {
+	name string
+	days int64
+}
+
+// textOf writes such a field; most accounts have the same.
+func (e *export) textOf(name string, days int64) string {
+	text, ok := e.texts[dayText{name, days}]
+	if !ok {
+		text = name + " " + strconv.FormatInt(days, 10)
+		e.texts[dayText{name, days}] = text
+	}
+	return text
 }
 
 // rootUnchecked are the settings that only warn root unless enforce_for_root

@@ -75,14 +75,14 @@ func hostNames(folders []string) []string {
 
 // Accounts streams the accounts host by host.
 func (h *hosts) Accounts(yield func(*facts.Account) error) error {
+	return facts.InOrder(h.Parts, yield)
+}
+
+// Parts divides the accounts of each host.
+func (h *hosts) Parts(yield func(facts.Part) error) error {
 	for _, e := range h.list {
-		e.Noted = facts.Notes{} // those of opening are joined already
-		err := e.Accounts(func(a *facts.Account) error {
-			a.Policy = e.policy.Name
-			return yield(a)
-		})
-		h.Noted.Join(&e.Noted)
-		if err != nil {
+		all := e.records(&h.Noted, func(a *facts.Account) { a.Policy = e.policy.Name })
+		if err := all.Parts(yield); err != nil {
 			return err
 		}
 	}

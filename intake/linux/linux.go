@@ -87,10 +87,12 @@ type export struct {
 	policy     *facts.Policy
 	loaded     map[string]bool  // modules of the stacks that were read
 	credits    map[string]int64 // that shorten what pwquality asks
-	shadow     map[string]shadowLine
+	passwdFile string           // as origins name it
+	shadowFile string
+	shadow     namedLines
+	texts      map[dayText]string // of the fields of shadow, while accounts are filled in
 	noShadow   bool
 	primary    map[string]string // gid to the group's name
-	nameless   map[string]bool   // gids of accounts that have none, as far as noted
 	hasGroups  bool
 	member     map[string][]string // user to groups
 	sudo       *sudoers
@@ -120,6 +122,7 @@ func open(r *intake.Request) (facts.Export, error) {
 // openHost reads one host, whose policy gets the given name.
 func openHost(r *intake.Request, root, policy string) (*export, error) {
 	e := &export{request: r, root: strings.TrimSuffix(root, "/"), Base: r.NewBase(), uidMin: 1000, unixLets: facts.Yes, opened: map[string]bool{}}
+	e.passwdFile, e.shadowFile = e.root+"/etc/passwd", e.root+"/etc/shadow"
 	e.Read.Chooses = facts.ChooseSingle
 	e.Read.Policies = []facts.Policy{{Name: policy, Origin: facts.Origin{File: e.root}}}
 	e.Read.Default = policy
@@ -189,13 +192,18 @@ func (e *export) exists(name string) bool {
 // eachLine hands over the lines of a file. False when the export lacks it.
 // A file that ends in the middle of a line was cut off.
 func (e *export) eachLine(name string, each func(line) error) (bool, error) {
+	return e.eachLineOf(name, &e.Noted, each)
+}
+
+// eachLineOf is eachLine that notes elsewhere.
+func (e *export) eachLineOf(name string, notes *facts.Notes, each func(line) error) (bool, error) {
 	full := e.root + "/" + name
 	f, err := e.request.Open(full, "")
 	if errors.Is(err, fs.ErrNotExist) {
 		return false, nil
 	}
 	if err != nil {
-		e.Noted.Incomplete(facts.Origin{File: full}, "the file cannot be read: %s", err)
+		notes.Incomplete(facts.Origin{File: full}, "the file cannot be read: %s", err)
 		return false, nil
 	}
 	defer f.Close()
@@ -209,7 +217,7 @@ func (e *export) eachLine(name string, each func(line) error) (bool, error) {
 		text := s.Text()
 		if !damaged && controls(text) {
 			damaged = true
-			e.Noted.Incomplete(facts.Origin{File: full, Line: n}, "the line has control characters, which no system writes here: the file is damaged; copy it again")
+			notes.Incomplete(facts.Origin{File: full, Line: n}, "the line has control characters, which no system writes here: the file is damaged; copy it again")
 		}
 		bare, ended := strings.CutSuffix(text, "\r")
 		if carried = carried || n == 1 && ended; carried {
@@ -217,7 +225,7 @@ func (e *export) eachLine(name string, each func(line) error) (bool, error) {
 		}
 		if at := strings.IndexByte(text, '\r'); !damaged && at >= 0 && at < len(text)-1 {
 			damaged = true
-			e.Noted.Incomplete(facts.Origin{File: full, Line: n}, "carriage returns stand inside the line: lines have run together on the way; copy the file again")
+			notes.Incomplete(facts.Origin{File: full, Line: n}, "carriage returns stand inside the line: lines have run together on the way; copy the file again")
 		}
 		if err := each(line{text, n}); err != nil {
 			return true, err
@@ -225,14 +233,14 @@ func (e *export) eachLine(name string, each func(line) error) (bool, error) {
 	}
 	switch {
 	case n == 0 && s.Err() == nil && !mayBeEmpty(name):
-		e.Noted.Incomplete(facts.Origin{File: full}, "the file is empty, as no system has it: what it would say is unknown; copy it again")
+		notes.Incomplete(facts.Origin{File: full}, "the file is empty, as no system has it: what it would say is unknown; copy it again")
 		return false, nil
 	case n == 0 && s.Err() == nil:
-		e.Noted.Remark(facts.Origin{File: full}, "the file is empty: where the host's is not, copy it again")
+		notes.Remark(facts.Origin{File: full}, "the file is empty: where the host's is not, copy it again")
 	case s.Err() != nil:
-		e.Noted.Incomplete(facts.Origin{File: full, Line: n + 1}, "the file cannot be read on: %s", text.Told(s.Err()))
+		notes.Incomplete(facts.Origin{File: full, Line: n + 1}, "the file cannot be read on: %s", text.Told(s.Err()))
 	case !f.EndsInLine():
-		e.Noted.Incomplete(facts.Origin{File: full, Line: n}, "the file ends in the middle of a line: it was cut off; copy it again")
+		notes.Incomplete(facts.Origin{File: full, Line: n}, "the file ends in the middle of a line: it was cut off; copy it again")
 	}
 	return true, nil
 }
@@ -332,7 +340,7 @@ var cryptMethods = map[string]setting.Value{
 
 // readGroups reads who is in which group.
 func (e *export) readGroups() {
-	e.primary, e.member, e.nameless = map[string]string{}, map[string][]string{}, map[string]bool{}
+	e.primary, e.member = map[string]string{}, map[string][]string{}
 	e.hasGroups, _ = e.eachLine("etc/group", func(l line) error {
 		if passedOver(l.text) {
 			return nil

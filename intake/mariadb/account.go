@@ -74,19 +74,18 @@ func (e *export) superIsPower() facts.Tri {
 // sayWhatSuperIs remarks, once, that an account has SUPER and nothing more, and
 // what it is worth in the server's version.
 func (e *export) sayWhatSuperIs(at facts.Origin) {
-	if e.saidSuper {
-		return
-	}
-	e.saidSuper = true
 	switch e.superIsPower() {
 	case facts.No:
-		e.Noted.Remark(at, "SUPER makes no administrator since 11.0, and the server is %s", e.version)
+		e.Noted.RemarkOnce("SUPER", at, "SUPER makes no administrator since 11.0, and the server is %s", e.version)
 	case facts.Unknown:
-		e.Noted.Remark(at, "SUPER makes an administrator before 11.0 and none since: the export does not tell the version; take version.txt too")
+		e.Noted.RemarkOnce("SUPER", at, "SUPER makes an administrator before 11.0 and none since: the export does not tell the version; take version.txt too")
 	}
 }
 
 func (e *export) role(row *rows.Row) error {
+	if text := row.Plain("Priv"); !strings.Contains(text, "is_role") && !strings.Contains(text, `\u`) {
+		return nil // which saves reading it twice of most
+	}
 	if p, ok := e.parse(row); ok && p.IsRole {
 		e.isRole[row.Plain("User")] = true
 		if p.Access == "" {
@@ -102,29 +101,48 @@ func (e *export) role(row *rows.Row) error {
 
 // Accounts streams the rows that are no roles.
 func (e *export) Accounts(yield func(*facts.Account) error) error {
-	var a facts.Account
-	count := 0
-	defer func() {
+	return facts.InOrder(e.Parts, yield)
+}
+
+// Parts divides the rows.
+func (e *export) Parts(yield func(facts.Part) error) error {
+	still := *e // as it is before anything is noted of accounts
+	still.Noted = facts.Notes{}
+	all := facts.Records[rows.Row]{Notes: &e.Noted}
+	all.Read = func(notes *facts.Notes, room func() (*rows.Row, error)) error {
+		count := 0
+		err := rows.Read(e.request, e.file, notes, func(row *rows.Row) error {
+			count++
+			kept, err := room()
+			if err == nil {
+				kept.CopyFrom(row)
+			}
+			return err
+		}, accountColumns...)
 		if count == 0 {
-			e.Noted.Incomplete(facts.Origin{File: e.file}, "no accounts are here; take the export again")
+			notes.Incomplete(facts.Origin{File: e.file}, "no accounts are here; take the export again")
 		}
-	}()
-	return rows.Read(e.request, e.file, &e.Noted, func(row *rows.Row) error {
-		count++
-		p, ok := e.parse(row)
-		origin := facts.Origin{File: e.file, Line: row.Line}
-		if !ok {
-			e.Noted.Refuse(origin, "Priv is no JSON object")
-			return nil
-		}
-		if p.IsRole {
-			return nil
-		}
-		a.Reset()
-		a.Origin = origin
-		e.fill(&a, row, &p)
-		return yield(&a)
-	}, accountColumns...)
+		return err
+	}
+	all.Filler = func() (func(*rows.Row, *facts.Account) bool, *facts.Notes) {
+		one := still
+		return one.account, &one.Noted
+	}
+	return all.Parts(yield)
+}
+
+// account fills in what a row says; false where it is none of an account.
+func (e *export) account(row *rows.Row, a *facts.Account) bool {
+	p, ok := e.parse(row)
+	if a.Origin = (facts.Origin{File: e.file, Line: row.Line}); !ok {
+		e.Noted.Refuse(a.Origin, "Priv is no JSON object")
+		return false
+	}
+	if p.IsRole {
+		return false
+	}
+	e.fill(a, row, &p)
+	return true
 }
 
 func (e *export) fill(a *facts.Account, row *rows.Row, p *privileges) {

@@ -65,19 +65,18 @@ const server = "server"
 type export struct {
 	intake.Base
 
-	request   *intake.Request
-	folder    string
-	file      string // of the accounts
-	policy    *facts.Policy
-	values    map[string]found
-	active    map[string]bool // plugins
-	strange   facts.Origin    // of an active one that judges passwords in a way that is not known
-	granted   map[string][]string
-	isRole    map[string]bool
-	hasRoles  bool
-	power     map[string]facts.Tri // whether a role gives power over the server
-	version   string
-	saidSuper bool // what it is worth
+	request  *intake.Request
+	folder   string
+	file     string // of the accounts
+	policy   *facts.Policy
+	values   map[string]found
+	active   map[string]bool // plugins
+	strange  facts.Origin    // of an active one that judges passwords in a way that is not known
+	granted  map[string][]string
+	isRole   map[string]bool
+	hasRoles bool
+	power    map[string]facts.Tri // whether a role gives power over the server
+	version  string
 }
 
 type found struct {

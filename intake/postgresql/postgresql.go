@@ -94,7 +94,6 @@ type export struct {
 	some       map[string]bool     // settings that some database has of its own
 	style      style
 	version    int             // such as 15; 0 where it is not known
-	saidMaker  bool            // what CREATEROLE is worth
 	checked    facts.Origin    // passwordcheck is loaded
 	loaded     facts.Origin    // what is loaded
 	strange    facts.Origin    // something that is not known here is

@@ -65,31 +65,53 @@ var outOfServer = []string{"pg_execute_server_program", "pg_write_server_files"}
 // Accounts streams the roles that can sign in, or could once: groups and the
 // server's own roles are left out.
 func (e *export) Accounts(yield func(*facts.Account) error) error {
-	var a facts.Account
-	return rows.Read(e.request, e.roles, &e.Noted, func(row *rows.Row) error {
-		login := nameOf(row)
-		password, hasPassword := row.Text("rolpassword")
-		if !hasPassword {
-			if password, hasPassword = row.Text("password_prefix"); !hasPassword {
-				if password, hasPassword = row.Text("passwd"); !hasPassword {
-					password, hasPassword = e.passwords[login], e.passwords[login] != ""
-				}
+	return facts.InOrder(e.Parts, yield)
+}
+
+// Parts divides the rows.
+func (e *export) Parts(yield func(facts.Part) error) error {
+	still := *e // as it is before anything is noted of accounts
+	still.Noted = facts.Notes{}
+	all := facts.Records[rows.Row]{Notes: &e.Noted}
+	all.Read = func(notes *facts.Notes, room func() (*rows.Row, error)) error {
+		return rows.Read(e.request, e.roles, notes, func(row *rows.Row) error {
+			kept, err := room()
+			if err == nil {
+				kept.CopyFrom(row)
+			}
+			return err
+		}, e.roleColumns()...)
+	}
+	all.Filler = func() (func(*rows.Row, *facts.Account) bool, *facts.Notes) {
+		one := still
+		return one.account, &one.Noted
+	}
+	return all.Parts(yield)
+}
+
+// account fills in what a row says of a role; false where it is none that signs in.
+func (e *export) account(row *rows.Row, a *facts.Account) bool {
+	login := nameOf(row)
+	password, hasPassword := row.Text("rolpassword")
+	if !hasPassword {
+		if password, hasPassword = row.Text("password_prefix"); !hasPassword {
+			if password, hasPassword = row.Text("passwd"); !hasPassword {
+				password, hasPassword = e.passwords[login], e.passwords[login] != ""
 			}
 		}
-		signsIn := row.True("rolcanlogin") || row.Has("usename")
-		if strings.HasPrefix(login, "pg_") || !signsIn && !hasPassword {
-			return nil
-		}
-		a.Reset()
-		a.Origin = facts.Origin{File: e.roles, Line: row.Line}
-		if login == "" {
-			e.Noted.Refuse(a.Origin, "the row names no role")
-			return nil
-		}
-		a.Login = login
-		e.fill(&a, row, password, hasPassword, signsIn)
-		return yield(&a)
-	}, e.roleColumns()...)
+	}
+	signsIn := row.True("rolcanlogin") || row.Has("usename")
+	if strings.HasPrefix(login, "pg_") || !signsIn && !hasPassword {
+		return false
+	}
+	a.Origin = facts.Origin{File: e.roles, Line: row.Line}
+	if login == "" {
+		e.Noted.Refuse(a.Origin, "the row names no role")
+		return false
+	}
+	a.Login = login
+	e.fill(a, row, password, hasPassword, signsIn)
+	return true
 }
 
 func (e *export) fill(a *facts.Account, row *rows.Row, password string, hasPassword, signsIn bool) {
@@ -167,9 +189,8 @@ func (e *export) doors(a *facts.Account, password string) {
 func (e *export) power(a *facts.Account, row *rows.Row) {
 	super := e.super[a.Login] || row.True("rolcreaterole") && e.version > 0 && e.version < 16
 	doubt := row.True("rolcreaterole") && e.version == 0
-	if row.True("rolcreaterole") && e.version >= 16 && !e.saidMaker {
-		e.saidMaker = true
-		e.Noted.Remark(a.Origin, "CREATEROLE makes no administrator since 16, and the server is of release %d", e.version)
+	if row.True("rolcreaterole") && e.version >= 16 {
+		e.Noted.RemarkOnce("CREATEROLE", a.Origin, "CREATEROLE makes no administrator since 16, and the server is of release %d", e.version)
 	}
 	given := e.hasMembers
 	for _, g := range e.becomes(a.Login) {

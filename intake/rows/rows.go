@@ -27,6 +27,12 @@ type Row struct {
 	nulls []bool
 }
 
+// CopyFrom makes the row a copy of another, which keeps its own memory.
+func (r *Row) CopyFrom(o *Row) {
+	r.Line = o.Line
+	r.names, r.texts, r.nulls = append(r.names[:0], o.names...), append(r.texts[:0], o.texts...), append(r.nulls[:0], o.nulls...)
+}
+
 // Text returns a field, and false when the row lacks it or it is null.
 func (r *Row) Text(name string) (string, bool) {
 	for i := range r.names {
