@@ -100,6 +100,11 @@ type jsonLine struct {
 	left  map[string]bool // paths of members that no column takes; nil where nobody asks
 
 	escapes bool // the line has backslashes
+
+	shape  []usualMember // of the line that was read last
+	ending string        // what stands after its last value
+	usual  []usualMember // of the line that was learned; none before
+	lacks  []int         // the columns that it does not bring
 }
 
 // maxNesting bounds how deep values may lie, as encoding/json does.

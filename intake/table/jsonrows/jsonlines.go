@@ -7,6 +7,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"yewcone/core/facts"
 	"yewcone/intake/table"
@@ -72,6 +73,9 @@ type jsonLineRows struct {
 	notes *facts.Notes
 	count int
 	left  map[string]bool
+
+	looked, clean bool // the piece was looked through, and is UTF-8 without control characters but line feeds
+	escape        int  // how many bytes before its end the next backslash stands; 0 before it was sought, -1 for none
 }
 
 // Part reads the lines of a piece.
@@ -85,16 +89,37 @@ func (t *jsonLines) Part(piece text.Piece, notes *facts.Notes) table.Rows {
 func (r *jsonLineRows) NextRows(b *table.Batch) {
 	own := r.line.row
 	defer func() { r.line.row = own }()
+	if !r.looked {
+		r.looked, r.clean = true, strings.Count(r.rest, "\n") == controlsIn(r.rest) && utf8.ValidString(r.rest)
+	}
 	for row := b.Room(); row != nil && r.whole.tree != nil; row = b.Room() {
 		end := strings.IndexByte(r.rest, '\n')
-		if r.line.row = row; end < 0 || !r.line.quick(r.rest[:end], r.whole.tree) {
+		if r.line.row = row; end < 0 {
 			return
+		}
+		line := r.rest[:end]
+		if !r.clean || r.escaped(line) || !r.line.again(line, r.whole.tree) {
+			if !r.line.quick(line, r.whole.tree) {
+				return
+			}
+			r.line.learn(r.whole.tree)
 		}
 		r.rest = r.rest[end+1:]
 		r.at++
 		r.counted()
 		b.Add(table.Place{Line: r.at})
 	}
+}
+
+// escaped reports whether the line at hand has a backslash.
+func (r *jsonLineRows) escaped(line string) bool {
+	if r.escape > len(r.rest) || r.escape == 0 { // of what is left, so that it stays right as lines go
+		r.escape = -1
+		if at := strings.IndexByte(r.rest, '\\'); at >= 0 {
+			r.escape = len(r.rest) - at
+		}
+	}
+	return r.escape > len(r.rest)-len(line)
 }
 
 // counted counts a row; members that no column takes are looked for in the first.

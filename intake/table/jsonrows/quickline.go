@@ -21,7 +21,8 @@ func (p *jsonLine) quick(s string, n *jsonNode) bool {
 		p.row[i] = table.Absent
 	}
 	p.escapes = strings.IndexByte(s, '\\') >= 0
-	i, guess := 1, 0
+	i, guess, after := 1, 0, 0 // after is where the value before ended
+	p.shape = p.shape[:0]
 	for i < len(s) {
 		if s[i] == ' ' {
 			i++
@@ -49,13 +50,15 @@ func (p *jsonLine) quick(s string, n *jsonNode) bool {
 		if i++; i < len(s) && s[i] == ' ' {
 			i++
 		}
+		p.shape = append(p.shape, usualMember{before: s[after:i], kid: kid})
 		if i = p.value(n, kid, i); i < 0 || i >= len(s) {
 			return false
 		}
-		switch {
+		switch after = i; {
 		case s[i] == ',':
 			i++
 		case s[i] == '}' && (i+1 == len(s) || strings.TrimSpace(s[i+1:]) == ""):
+			p.ending = s[i:]
 			p.settle()
 			return true
 		default:
@@ -63,6 +66,96 @@ func (p *jsonLine) quick(s string, n *jsonNode) bool {
 		}
 	}
 	return false
+}
+
+// A usualMember is a member where most lines have it: what stands between the value
+// before and its own.
+type usualMember struct {
+	before string
+	kid    int // -1 for one that no column takes
+	column int // that takes its value as it is; -1 for none
+}
+
+// learn makes the line that was read last the shape of those to come.
+func (p *jsonLine) learn(n *jsonNode) {
+	p.lacks = p.lacks[:0]
+	for c, text := range p.row {
+		if text == table.Absent {
+			p.lacks = append(p.lacks, c)
+		}
+	}
+	for i := range p.shape {
+		m := &p.shape[i]
+		if m.before, m.column = strings.Clone(m.before), -1; m.kid >= 0 && len(n.kids[m.kid].columns) == 1 && len(n.kids[m.kid].odd) == 0 {
+			m.column = n.kids[m.kid].columns[0]
+		}
+	}
+	p.ending = strings.Clone(p.ending)
+	p.usual, p.shape = p.shape, p.usual[:0]
+}
+
+// again is read for a line of the same members in the same order as the one that was
+// learned, with plain values. The caller knows that it is UTF-8 without control
+// characters and escapes. It returns false for every other, with nothing found.
+func (p *jsonLine) again(s string, n *jsonNode) bool {
+	if len(p.usual) == 0 {
+		return false
+	}
+	p.s, p.late, p.bytes, p.escapes = s, p.late[:0], p.bytes[:0], false
+	row, i := p.row, 0
+	for _, c := range p.lacks {
+		row[c] = table.Absent
+	}
+	for k := range p.usual {
+		m := &p.usual[k]
+		from := i + len(m.before)
+		if from >= len(s) || s[i:from] != m.before {
+			return false
+		}
+		if m.column < 0 {
+			if m.kid >= 0 { // value refuses a member that stands twice
+				if kid := &n.kids[m.kid]; len(kid.columns) > 0 {
+					row[kid.columns[0]] = table.Absent
+				} else {
+					row[kid.odd[0].column] = table.Absent
+				}
+			}
+			if i = p.value(n, m.kid, from); i < 0 {
+				return false
+			}
+			continue
+		}
+		switch s[from] {
+		case '"':
+			end := strings.IndexByte(s[from+1:], '"')
+			if end < 0 {
+				return false
+			}
+			i = from + 1 + end
+			row[m.column] = s[from+1 : i]
+			i++
+		case 't':
+			if i = from + len("true"); i > len(s) || s[from:i] != "true" {
+				return false
+			}
+			row[m.column] = "true"
+		case 'f':
+			if i = from + len("false"); i > len(s) || s[from:i] != "false" {
+				return false
+			}
+			row[m.column] = "false"
+		default:
+			row[m.column] = table.Absent
+			if i = p.value(n, m.kid, from); i < 0 {
+				return false
+			}
+		}
+	}
+	if s[i:] != p.ending {
+		return false
+	}
+	p.settle()
+	return true
 }
 
 // find returns the kid of a name, looking from where it is expected on; -1 for none.
@@ -167,9 +260,9 @@ func (p *jsonLine) value(n *jsonNode, at, i int) int {
 	return i
 }
 
-// texts reads a list of texts for columns that take all its elements.
+// texts reads a list of texts for columns that take all its elements, or for none.
 func (p *jsonLine) texts(kid *jsonKid, i int) int {
-	if kid == nil || len(kid.columns) > 0 {
+	if kid != nil && len(kid.columns) > 0 {
 		return -1
 	}
 	s, from, count := p.s, len(p.bytes), 0
@@ -180,10 +273,11 @@ func (p *jsonLine) texts(kid *jsonKid, i int) int {
 		if end < 0 || end >= len(s) {
 			return -1
 		}
-		switch i = end; count {
-		case 0:
+		switch i = end; {
+		case kid == nil:
+		case count == 0:
 			first = text
-		case 1:
+		case count == 1:
 			p.bytes = append(append(append(p.bytes, first...), '\n'), text...)
 		default:
 			p.bytes = append(append(p.bytes, '\n'), text...)
@@ -200,6 +294,9 @@ func (p *jsonLine) texts(kid *jsonKid, i int) int {
 	}
 	if i >= len(s) {
 		return -1
+	}
+	if kid == nil {
+		return i + 1
 	}
 	for _, o := range kid.odd {
 		if p.row[o.column], p.found[o.column] = first, true; count > 1 {
@@ -252,4 +349,26 @@ func plainText(s string) bool {
 		high |= uint64(c)
 	}
 	return high&0x8080808080808080 == 0 || utf8.ValidString(s)
+}
+
+// controlsIn counts control characters.
+func controlsIn(s string) int {
+	bytes, n := unsafe.Slice(unsafe.StringData(s), len(s)), 0 // only read
+	for ; len(bytes) >= 8; bytes = bytes[8:] {
+		word := binary.LittleEndian.Uint64(bytes)
+		if (word-0x2020202020202020)&^word&0x8080808080808080 == 0 {
+			continue
+		}
+		for _, c := range bytes[:8] {
+			if c < ' ' {
+				n++
+			}
+		}
+	}
+	for _, c := range bytes {
+		if c < ' ' {
+			n++
+		}
+	}
+	return n
 }

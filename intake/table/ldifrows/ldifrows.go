@@ -91,6 +91,7 @@ type ldifRows struct {
 	count  int
 	all    int   // entries, of other classes too
 	ahead  error // of the next entry
+	shape  ldif.Shape
 }
 
 // Part reads the entries of a piece.
@@ -106,6 +107,11 @@ func (r *ldifRows) NextRows(b *table.Batch) {
 	own := r.row
 	defer func() { r.row = own }()
 	for r.row = b.Room(); r.row != nil && r.ahead == nil; r.row = b.Room() {
+		if line := r.Entries.Again(&r.shape, r.row); line > 0 {
+			r.all, r.count = r.all+1, r.count+1
+			b.Add(table.Place{Line: line})
+			continue
+		}
 		x, err := r.Entries.Next()
 		if err != nil {
 			r.ahead = err
@@ -116,8 +122,16 @@ func (r *ldifRows) NextRows(b *table.Batch) {
 		}
 		r.count++
 		r.fill(x)
+		r.Entries.Learn(&r.shape, r.columnOf)
 		b.Add(table.Place{Line: x.Line})
 	}
+}
+
+// columnOf is the column that takes an attribute; -1 for none, and false where several
+// do.
+func (r *ldifRows) columnOf(name string) (int, bool) {
+	c := slices.Index(r.whole.small, name)
+	return c, c < 0 || !r.whole.twice[c]
 }
 
 // Next returns the next entry.

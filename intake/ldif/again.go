@@ -1,0 +1,197 @@
+package ldif
+
+import (
+	"encoding/base64"
+	"slices"
+	"strings"
+)
+
+// A Shape is how most entries of a table look, so that one after the other can be put
+// straight into columns: which attributes they have, in which order.
+type Shape struct {
+	lines  []shapeLine // none before it is learned
+	joined []byte      // of attributes with several values
+	late   []lateValue
+	raw    []byte
+	failed int // entries that did not fit one after the other
+}
+
+type shapeLine struct {
+	begin  string // the name, the colon and the blank
+	value  string // of the object class, which must be the same
+	column int    // -1 for none
+	class  bool
+	flag   bool
+}
+
+// learnAgain is after how many entries that do not fit another shape is learned.
+const learnAgain = 8
+
+// Learn makes the entry that was read last the shape of those to come. columnOf is the
+// column of an attribute, named in small letters; -1 for none; false where it has
+// several.
+func (r *Entries) Learn(s *Shape, columnOf func(name string) (int, bool)) {
+	if s.failed++; len(s.lines) > 0 && s.failed < learnAgain {
+		return
+	}
+	s.lines, s.failed = s.lines[:0], 0
+	column, ok := columnOf("dn")
+	if !ok {
+		return
+	}
+	s.lines = append(s.lines, shapeLine{begin: "dn: ", column: column})
+	for _, k := range r.known[:min(r.at, len(r.known))] {
+		column, ok := -1, true
+		if k.name != "" {
+			column, ok = columnOf(k.name)
+		}
+		begin := k.raw + ": "
+		if slices.ContainsFunc(s.lines, func(l shapeLine) bool { return l.begin == begin }) {
+			continue
+		}
+		twice := column >= 0 && slices.ContainsFunc(s.lines, func(l shapeLine) bool { return l.column == column }) // such as name and name;lang-en
+		if k.name != "dn" && k.name != "changetype" && ok && !twice {
+			s.lines = append(s.lines, shapeLine{begin: begin, column: column, flag: k.flag, class: k.name == "objectclass"})
+		} else if k.name != "dn" {
+			s.lines = s.lines[:0]
+			return
+		}
+	}
+	at := 0
+	for i := range s.lines {
+		if !s.lines[i].class {
+			continue
+		}
+		var values []string
+		for ; at < len(r.entry.Attrs); at++ {
+			if a := &r.entry.Attrs[at]; a.Name == "objectclass" {
+				values = append(values, a.Value)
+			}
+		}
+		s.lines[i].value = strings.Join(values, "\n")
+	}
+}
+
+// Again puts the next entry into columns and returns the line it begins on; 0 where it
+// is not one of the shape, plainly written: then nothing was read.
+func (r *Entries) Again(s *Shape, row []string) int {
+	if len(s.lines) == 0 {
+		return 0
+	}
+	text, pos, lines, next := r.text, r.pos, 0, 0
+	s.joined, s.late = s.joined[:0], s.late[:0]
+	clear(row)
+	for {
+		rest := text[pos:]
+		if rest == "" {
+			return 0
+		}
+		if rest[0] == '\n' || rest[0] == '\r' {
+			break
+		}
+		l := &s.lines[min(next, len(s.lines)-1)]
+		encoded := false
+		for ; next < len(s.lines); next++ {
+			if l = &s.lines[next]; strings.HasPrefix(rest, l.begin) {
+				break
+			}
+			if next == 0 || l.class {
+				return 0
+			}
+			if encoded = l.encoded(rest); encoded {
+				break
+			}
+		}
+		if next == len(s.lines) {
+			return 0
+		}
+		next++
+		first, several, from := "", 0, len(s.joined)
+		if encoded {
+			end := strings.IndexByte(rest, '\n')
+			if end < 0 || end+1 >= len(rest) || rest[end+1] == ' ' || l.flag || !s.decode(rest[len(l.begin):end]) {
+				return 0
+			}
+			lines++
+			pos += end + 1
+			if rest = rest[end+1:]; strings.HasPrefix(rest, l.begin) || l.encoded(rest) {
+				return 0
+			}
+			if l.column >= 0 {
+				s.late = append(s.late, lateValue{l.column, from, len(s.joined)})
+			}
+			continue
+		}
+		for ; strings.HasPrefix(rest, l.begin); several++ {
+			end := strings.IndexByte(rest, '\n')
+			if end < 0 || end+1 >= len(rest) || rest[end+1] == ' ' || rest[len(l.begin)] == ' ' {
+				return 0
+			}
+			value := rest[len(l.begin):max(end, len(l.begin))]
+			for value != "" && value[len(value)-1] == '\r' {
+				value = value[:len(value)-1]
+			}
+			switch {
+			case several == 0:
+				first = value
+			case first == "" || value == "":
+				return 0
+			case several == 1:
+				s.joined = append(append(append(s.joined, first...), '\n'), value...)
+			default:
+				s.joined = append(append(s.joined, '\n'), value...)
+			}
+			lines++
+			pos += end + 1
+			rest = rest[end+1:]
+		}
+		switch {
+		case next == 1 && several > 1, l.encoded(rest):
+			return 0
+		case l.flag && (several > 1 || first != "TRUE" && first != "FALSE"):
+			return 0
+		case l.class && several == 1 && first != l.value, l.class && several > 1 && string(s.joined[from:]) != l.value:
+			return 0
+		case l.column < 0:
+			s.joined = s.joined[:from]
+		case several == 1:
+			row[l.column] = first
+		default:
+			s.late = append(s.late, lateValue{l.column, from, len(s.joined)})
+		}
+	}
+	if next == 0 || slices.ContainsFunc(s.lines[next:], func(l shapeLine) bool { return l.class }) {
+		return 0
+	}
+	end := 1
+	if text[pos] == '\r' {
+		if end = 2; !strings.HasPrefix(text[pos:], "\r\n") {
+			return 0
+		}
+	}
+	if len(s.late) > 0 {
+		all := string(s.joined)
+		for _, v := range s.late {
+			row[v.attr] = all[v.from:v.to]
+		}
+	}
+	line := r.Line + 1
+	r.pos, r.Line, r.Closed, s.failed = pos+end, r.Line+lines+1, true, 0
+	return line
+}
+
+// encoded reports whether a line has the attribute's value in base64.
+func (l *shapeLine) encoded(line string) bool {
+	name := len(l.begin) - len(": ")
+	return len(line) > name+2 && line[name] == ':' && line[name+1] == ':' && line[:name] == l.begin[:name]
+}
+
+// decode puts a value in base64 behind those that are joined; false where it is none.
+func (s *Shape) decode(encoded string) bool {
+	s.raw = append(s.raw[:0], strings.TrimSpace(encoded)...)
+	before, err := len(s.joined), error(nil)
+	if s.joined, err = base64.StdEncoding.AppendDecode(s.joined, s.raw); err != nil {
+		s.joined = s.joined[:before]
+	}
+	return err == nil
+}

@@ -1,0 +1,79 @@
+package ldifrows
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+	"testing"
+
+	"yewcone/core/facts"
+	"yewcone/intake/ldif"
+	"yewcone/intake/table"
+	"yewcone/intake/text"
+)
+
+// compareTogether holds entries that are read together against the same one by one.
+func compareTogether(t *testing.T, entries string) {
+	t.Helper()
+	for _, class := range []string{"", "person"} {
+		told := func(together bool) string {
+			whole := &ldifTable{class: class, ending: ldif.NewEntries(nil), skipped: map[string]bool{},
+				wanted: map[string]bool{"dn": true, "version": true, "search": true, "result": true, "changetype": true, "objectclass": true}}
+			for _, c := range []string{"uid", "dn", "cn", "memberOf", "locked", "pwdReset", "never", "cn"}[:7+len(class)/6] {
+				if _, err := whole.Column(c); err != nil {
+					t.Fatal(err)
+				}
+			}
+			var notes facts.Notes
+			rows := whole.Part(text.Piece{Text: entries, Line: 1, Last: true}, &notes).(*ldifRows)
+			var out strings.Builder
+			b := table.NewBatch(whole.Width())
+			for {
+				b.Count = 0
+				if together {
+					b.Fill(rows)
+				} else if row, at := rows.Next(); row != nil {
+					copy(b.Room(), row)
+					b.Add(at)
+				}
+				if b.Count == 0 {
+					break
+				}
+				for i := range b.Count {
+					fmt.Fprintf(&out, "%d %q\n", b.Places[i].Line, b.Row(i))
+				}
+			}
+			return fmt.Sprint(out.String(), rows.count, rows.all, rows.found, rows.Line, rows.Closed, rows.Failed, rows.Told,
+				slices.Sorted(maps.Keys(rows.Skipped)), notes.List())
+		}
+		if one, many := told(false), told(true); one != many {
+			t.Fatalf("%q\none by one %s\ntogether   %s", entries, one, many)
+		}
+	}
+}
+
+var someEntries = []string{
+	"dn: uid=a\nobjectClass: top\nobjectClass: person\nuid: a\ncn: Ada\nmemberOf: x\nmemberOf: y\npwdReset: TRUE\nlocked: no\n\n" +
+		"dn: uid=b\nobjectClass: top\nobjectClass: person\nuid: b\ncn:: QmVu\nmemberOf: x\npwdReset: FALSE\n\n" +
+		"dn: uid=c\nobjectClass: top\nobjectClass: group\nuid: c\nlocked: yes\n\n" +
+		"dn: uid=d\nobjectClass: top\nobjectClass: person\nuid: d\ncn: De\n e\npwdReset: perhaps\n\n",
+	"dn: uid=a\nuid: a\nother: 1\ncn:  a\n\ndn: uid=b\nuid: b\nother: 2\ncn: b\n\n# numEntries: 2\ndn:: dWlkPWM=\nuid: c\nother: 1\n\ndn: uid=d\nuid: d\nuid: e\nother:: !!\n\n",
+	"dn: uid=a\r\nuid: a\r\ncn: \r\ncn: x\r\n\r\ndn: uid=b\r\nuid: b\r\ncn: y\r\ncn: z\r\n\r\ndn: uid=c\r\nuid: c\r\r\n\n\ndn: uid=d\nuid:\ncn: ",
+	"dn:\ncn:0\nuid:\nCn:\n\ndn: \ncn: 0\nCn: 0\n\ndn:\nuid:0000000\n\ndn: \nuid::\n0", "dn: \nuid: a\nuid;lang-en: b\n\ndn: \nuid: c\nuid;lang-en: d\n\n",
+	"dn: a\ncn: x\nuid: 1\ncn: y\n\ndn: b\ncn: x\nuid: 1\ncn: y\n\ndn: c\nuid: 2\n\ndn: d\ndn: e\n\nresult: 4 Size limit exceeded\n",
+}
+
+// TestTogether: entries that are read together are those that are read one by one.
+func TestTogether(t *testing.T) {
+	for _, entries := range someEntries {
+		compareTogether(t, entries)
+	}
+}
+
+func FuzzTogether(f *testing.F) {
+	for _, entries := range someEntries {
+		f.Add(entries)
+	}
+	f.Fuzz(compareTogether)
+}
