@@ -7,6 +7,7 @@ import (
 	"yewcone/core/effective"
 	"yewcone/core/facts"
 	"yewcone/core/hashes"
+	"yewcone/core/setting"
 )
 
 // met are the accounts that an engine knows how to count without filling them
@@ -49,6 +50,8 @@ type sort struct {
 	settings *effective.Settings
 	policy   uint64 // what its policy adds to the hash of a name
 	verdict  *verdict
+	personal bool    // some settings stand on the account, so that a finding tells where
+	clauses  []int   // that may reach accounts of the sort; nil until they are asked for
 	n        int     // accounts that were not filled in and are not counted yet
 	known    []known // by the answers that depend on dates: a power of two of them, at most half taken
 	taken    int     // of those
@@ -219,12 +222,38 @@ func (m *met) outcome(e *engine, t *sort, dates []facts.Moment) *outcome {
 	if t.account.WithoutPassword() {
 		v = e.empty
 	}
-	o := e.outcomeOf(&t.account, v) // that of others like it
+	o := e.knownOutcome(&t.account, v) // that of others like it
+	if o == nil {
+		if t.personal {
+			return nil
+		}
+		o = m.work(e, t, v)
+	}
+	if !o.full && e.share == nil {
+		o.full = e.named(o)
+	}
 	if !o.full {
 		return nil
 	}
 	m.know(t, answers, o)
 	return o
+}
+
+// work makes the outcome of a sort with its dates, from the clauses that reach some of
+// its accounts: what depends on no date is asked once.
+func (m *met) work(e *engine, t *sort, v *verdict) *outcome {
+	if t.clauses == nil {
+		t.clauses = make([]int, 0, len(e.clauses))
+		for _, i := range e.clauses {
+			if c := e.rules[i].clause.For; c.Dated() || c.Test(&e.about) != facts.No {
+				t.clauses = append(t.clauses, i)
+			}
+		}
+	}
+	for _, i := range e.clauses {
+		e.reach[i] = facts.No
+	}
+	return e.newOutcome(&t.account, v, t.clauses)
 }
 
 // know keeps an outcome with a sort.
@@ -309,6 +338,10 @@ func (m *met) remember(a *facts.Account, settings *effective.Settings, v *verdic
 		return
 	}
 	t := &sort{classes: slices.Clone(classes), settings: settings, verdict: v, policy: within(a.Policy)}
+	for id := range setting.Len {
+		from := settings.Get(id).From
+		t.personal = t.personal || from != nil && from.Level == effective.OnAccount
+	}
 	t.account.CopyFrom(a)
 	t.account.Keep()
 	t.dates = make([]*facts.Moment, len(m.of.DateOf))

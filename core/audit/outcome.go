@@ -35,6 +35,15 @@ const outcomesKept = 1 << 15
 // outcomeOf finds or works out the outcome of an account with settings that
 // were judged.
 func (e *engine) outcomeOf(a *facts.Account, v *verdict) *outcome {
+	if o := e.knownOutcome(a, v); o != nil {
+		return o
+	}
+	return e.newOutcome(a, v, e.clauses)
+}
+
+// knownOutcome is outcomeOf where it was worked out before; else nil, and key is what it
+// would be kept under.
+func (e *engine) knownOutcome(a *facts.Account, v *verdict) *outcome {
 	key := binary.LittleEndian.AppendUint32(e.key[:0], v.number)
 	key = append(key, byte(a.Privileged)<<2|byte(a.Enabled), byte(gap.AudienceOf(a)))
 	if e.share != nil { // where accounts are counted by their outcomes alone
@@ -42,9 +51,12 @@ func (e *engine) outcomeOf(a *facts.Account, v *verdict) *outcome {
 	}
 	key = e.pattern.AppendAnswers(key, &e.about)
 	e.key = key
-	if o, ok := e.outcomes[string(key)]; ok {
-		return o
-	}
+	return e.outcomes[string(key)]
+}
+
+// newOutcome works out that of an account of which all but some clauses say nothing.
+func (e *engine) newOutcome(a *facts.Account, v *verdict, clauses []int) *outcome {
+	key := string(e.key)
 	e.fresh.begin(a)
 	for _, i := range v.checks {
 		e.settings(i, v, a)
@@ -52,11 +64,11 @@ func (e *engine) outcomeOf(a *facts.Account, v *verdict) *outcome {
 	for _, i := range v.unsure {
 		e.rules[i].open = true
 	}
-	for _, i := range e.clauses {
+	for _, i := range clauses {
 		e.reach[i] = e.rules[i].clause.For.Test(&e.about)
 		e.rules[i].matched = e.rules[i].matched || e.reach[i] == facts.Yes
 	}
-	for _, i := range e.clauses {
+	for _, i := range clauses {
 		e.clause(i, v, a)
 	}
 	e.stepsAhead(v, a)
@@ -65,8 +77,13 @@ func (e *engine) outcomeOf(a *facts.Account, v *verdict) *outcome {
 	}
 	o := e.fresh
 	o.kept, o.reaches = true, slices.Clone(o.reaches)
-	e.outcomes[string(key)] = &o
+	e.outcomes[key] = &o
 	return &o
+}
+
+// named reports whether all that an outcome reaches have their examples.
+func (e *engine) named(o *outcome) bool {
+	return !slices.ContainsFunc(o.reaches, func(n uint32) bool { return len(e.reaches[n].reach.Examples) < e.options.Examples })
 }
 
 // begin empties an outcome for an account.

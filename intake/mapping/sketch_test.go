@@ -350,6 +350,47 @@ func TestQuickWay(t *testing.T) {
 	}
 }
 
+// TestQuickOrigin: a setting that stands on accounts is told with the place of the first
+// that is reached, also where another account of its sort came before.
+func TestQuickOrigin(t *testing.T) {
+	table := "login,never,seen\nada,yes,2026-11-01T10:00:00Z\nbee,yes,2026-01-01T10:00:00Z\ncy,yes,2026-01-02T10:00:00Z\n"
+	m := &made{files: map[string]string{
+		"accounts.csv": table, "policies.csv": "name,age\nhouse,90\n",
+		"estate.yaml": "estate: Made\nas_of: 2026-11-20\nsystems:\n  one:\n    export: {read: mapping, from: accounts.csv, mapping: mapping.yaml}\n    rules: made\n",
+		"mapping.yaml": "mapping: made\ndates: iso 8601\nyes: yes\nno: no\nsettings:\n  - file: policies.csv\n    layout: rows\n    policy: name\n" +
+			"    take: {max_age: {from: age, unit: days}}\naccounts:\n  - file: accounts.csv\n    fixed: {password_usable: yes}\n" +
+			"    take: {login: login, never_expires: never, last_sign_in: seen}\n",
+		"rules/made.yaml": "rules: made\ntitle: Made\nclauses:\n  - {id: age, for: 'idle > days(90)', expect: {max_age: at most 90 days}, because: it is asked}\n",
+	}}
+	folder := t.TempDir()
+	m.write(t, folder)
+	for _, singly := range []bool{true, false} {
+		e, err := estatefolder.Load(folder)
+		if err != nil {
+			t.Fatal(err)
+		}
+		subjects, err := e.Subjects(nil, time.Time{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		got, err := audit.Run("made", subjects, audit.Options{Examples: 3, Jobs: 1, Singly: singly})
+		if err != nil {
+			t.Fatal(err)
+		}
+		told := 0
+		for _, f := range got.Findings {
+			if f.Rule.String() == "made/age" {
+				if told = f.Origin.Line; len(f.Reach.Examples) != 2 {
+					t.Errorf("singly %v: %+v", singly, f)
+				}
+			}
+		}
+		if told != 3 {
+			t.Errorf("singly %v: it stands on line %d", singly, told)
+		}
+	}
+}
+
 func FuzzQuickWay(f *testing.F) {
 	f.Add(uint64(1000))
 	f.Fuzz(func(t *testing.T, seed uint64) { quick(t, seed) })
