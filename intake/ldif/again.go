@@ -122,7 +122,8 @@ func (r *Entries) Again(s *Shape, row []string) int {
 			}
 			continue
 		}
-		for ; strings.HasPrefix(rest, l.begin); several++ {
+		for more := true; more; more = l.again(rest) {
+			several++
 			end := strings.IndexByte(rest, '\n')
 			if end < 0 || end+1 >= len(rest) || rest[end+1] == ' ' || rest[len(l.begin)] == ' ' {
 				return 0
@@ -132,11 +133,11 @@ func (r *Entries) Again(s *Shape, row []string) int {
 				value = value[:len(value)-1]
 			}
 			switch {
-			case several == 0:
+			case several == 1:
 				first = value
 			case first == "" || value == "":
 				return 0
-			case several == 1:
+			case several == 2:
 				s.joined = append(append(append(s.joined, first...), '\n'), value...)
 			default:
 				s.joined = append(append(s.joined, '\n'), value...)
@@ -178,6 +179,12 @@ func (r *Entries) Again(s *Shape, row []string) int {
 	line := r.Line + 1
 	r.pos, r.Line, r.Closed, s.failed = pos+end, r.Line+lines+1, true, 0
 	return line
+}
+
+// again reports whether a line has another value of the attribute.
+func (l *shapeLine) again(line string) bool {
+	n := len(l.begin)
+	return len(line) > n && line[0] == l.begin[0] && line[n-2] == ':' && line[:n] == l.begin
 }
 
 // encoded reports whether a line has the attribute's value in base64.
