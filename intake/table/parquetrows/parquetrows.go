@@ -285,9 +285,16 @@ func (c *column) fill(b *table.Batch, from, to, at int) (row int, err error) {
 			err = damaged(wrong)
 		}
 	}()
-	for ; row < to; row++ {
-		if b.Row(row)[at], err = c.next(); err != nil {
-			return row, err
+	for row < to {
+		if !c.quick.left() || len(c.ready) > 0 {
+			if b.Row(row)[at], err = c.next(); err != nil {
+				return row, err
+			}
+			row++
+			continue
+		}
+		for ; row < to && c.quick.left(); row++ {
+			b.Texts[row*b.Width+at] = c.quick.next()
 		}
 	}
 	return row, nil
@@ -385,6 +392,7 @@ func (t *fileTable) Unread() facts.Unread {
 
 // column reads the values of one column, row by row.
 type column struct {
+	leaf   *parquet.Column
 	write  func(parquet.Value) string
 	texts  bool // what is written is what is kept
 	repeat int  // the definition level of the repeated node; 0 for none
@@ -394,6 +402,7 @@ type column struct {
 	buffer []parquet.Value
 	ready  []parquet.Value // of buffer
 	many   []byte
+	quick  quickPage
 }
 
 func newColumn(leaf *parquet.Column, root *parquet.Column) *column {
@@ -402,6 +411,7 @@ func newColumn(leaf *parquet.Column, root *parquet.Column) *column {
 	if c.texts {
 		c.write = plain
 	}
+	c.leaf = leaf
 	level, node := 0, root
 	for _, name := range leaf.Path() {
 		if node = node.Column(name); node == nil {
@@ -442,14 +452,25 @@ func (c *column) more() error {
 		if err != nil {
 			return err
 		}
+		if c.quick.begin(c, page); c.quick.left() {
+			return errQuick
+		}
 		c.page = page.Values()
 	}
 }
 
+// errQuick tells that the next values are read by a quickPage.
+var errQuick = errors.New("quick")
+
 // next is the text of the next row.
 func (c *column) next() (string, error) {
+	if c.quick.left() {
+		return c.quick.next(), nil
+	}
 	if len(c.ready) == 0 {
-		if err := c.more(); err != nil {
+		if err := c.more(); err == errQuick {
+			return c.quick.next(), nil
+		} else if err != nil {
 			return "", err
 		}
 	}

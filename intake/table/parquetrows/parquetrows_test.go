@@ -36,6 +36,9 @@ type account struct {
 	ID      [16]byte   `parquet:"id,uuid"`
 	Kind    string     `parquet:"kind,dict"`
 	Seen    *time.Time `parquet:"seen,optional,timestamp(microsecond)"`
+	Role    *string    `parquet:"role,optional,dict"`
+	Power   *bool      `parquet:"power,optional"`
+	Day     int32      `parquet:"day,date,dict"`
 }
 
 // written makes a file of so many accounts in row groups of a thousand, and what its
@@ -49,7 +52,11 @@ func written(t *testing.T, count int) (path string, rows [][]string) {
 			Fails: int64(r.IntN(9)), Score: int64(r.IntN(9999) - 5000), Weight: 1.5, Home: address{"Süd"}, Kind: []string{"person", "service"}[r.IntN(2)]}
 		a.ID[15] = byte(i)
 		row := []string{a.Login, "null", fmt.Sprint(a.Enabled), a.Set.Format(time.RFC3339), time.Unix(int64(a.Born)*86400, 0).UTC().Format(time.DateOnly), "", "",
-			fmt.Sprint(a.Fails), "", "1.5", "Süd", fmt.Sprintf("00000000-0000-0000-0000-0000000000%02x", a.ID[15]), a.Kind, "null"}
+			fmt.Sprint(a.Fails), "", "1.5", "Süd", fmt.Sprintf("00000000-0000-0000-0000-0000000000%02x", a.ID[15]), a.Kind, "null", "null", "null", time.Unix(int64(i%7)*86400, 0).UTC().Format(time.DateOnly)}
+		a.Day = int32(i % 7)
+		if role, power := []string{"master", "mate", "Lotsin Süd"}[r.IntN(3)], r.IntN(2) == 0; r.IntN(4) > 0 {
+			a.Role, a.Power, row[14], row[15] = &role, &power, role, fmt.Sprint(power)
+		}
 		if r.IntN(3) > 0 {
 			name := "Ada " + strings.Repeat("x", r.IntN(4))
 			a.Name, row[1] = &name, name
@@ -90,10 +97,10 @@ func written(t *testing.T, count int) (path string, rows [][]string) {
 	return path, rows
 }
 
-var columns = []string{"login", "name", "enabled", "set", "born", "groups", "marks", "fails", "score", "weight", "home.city", "id", "kind", "seen"}
+var columns = []string{"login", "name", "enabled", "set", "born", "groups", "marks", "fails", "score", "weight", "home.city", "id", "kind", "seen", "role", "power", "day"}
 
-// readAll reads the rows of the columns that are asked for.
-func readAll(t *testing.T, path string, asked []string) (rows [][]string, notes *facts.Notes, err error) {
+// readAll reads the rows of the columns that are asked for, one by one or together.
+func readAll(t *testing.T, path string, asked []string, together bool) (rows [][]string, notes *facts.Notes, err error) {
 	t.Helper()
 	notes = &facts.Notes{}
 	f, err := Form.Open(&table.Source{Name: "x.parquet", File: path, Notes: notes})
@@ -110,8 +117,34 @@ func readAll(t *testing.T, path string, asked []string) (rows [][]string, notes 
 		at = append(at, i)
 	}
 	last := 0
+	d := f.(table.Divisible)
+	var part table.Rows
+	b := table.NewBatch(d.Width())
+	given := 0
+	next := func() ([]string, table.Place) {
+		if !together {
+			return f.Next()
+		}
+		for given == b.Count {
+			if given = 0; part != nil {
+				if b.Fill(part); b.Count > 0 {
+					break
+				}
+				d.Absorb(part)
+				part = nil
+			}
+			piece, ok := d.NextPiece(notes)
+			if b.Count = 0; !ok {
+				d.Finish(notes)
+				return nil, table.Place{}
+			}
+			part = d.Part(piece, notes)
+		}
+		given++
+		return b.Row(given - 1), b.Places[given-1]
+	}
 	for {
-		row, place := f.Next()
+		row, place := next()
 		if row == nil {
 			return rows, notes, nil
 		}
@@ -131,20 +164,22 @@ func readAll(t *testing.T, path string, asked []string) (rows [][]string, notes 
 // same of some columns alone.
 func TestRows(t *testing.T) {
 	path, want := written(t, 3500)
-	got, notes, err := readAll(t, path, columns)
-	if err != nil || len(got) != len(want) || len(notes.List()) > 0 {
-		t.Fatalf("%d rows of %d, %v, %v", len(got), len(want), err, notes.List())
-	}
-	for i := range want {
-		if !slices.Equal(got[i], want[i]) {
-			t.Fatalf("row %d: %q, want %q", i, got[i], want[i])
+	for _, together := range []bool{false, true} {
+		got, notes, err := readAll(t, path, columns, together)
+		if err != nil || len(got) != len(want) || len(notes.List()) > 0 {
+			t.Fatalf("%d rows of %d, %v, %v", len(got), len(want), err, notes.List())
+		}
+		for i := range want {
+			if !slices.Equal(got[i], want[i]) {
+				t.Fatalf("row %d: %q, want %q", i, got[i], want[i])
+			}
 		}
 	}
-	some, _, err := readAll(t, path, []string{"groups", "login"})
+	some, _, err := readAll(t, path, []string{"groups", "login"}, false)
 	if err != nil || len(some) != len(want) || some[7][0] != want[7][5] || some[7][1] != want[7][0] {
 		t.Errorf("%v %q", err, some[7])
 	}
-	if _, _, err := readAll(t, path, []string{"logni"}); err == nil || !strings.Contains(err.Error(), `did you mean "login"`) {
+	if _, _, err := readAll(t, path, []string{"logni"}, true); err == nil || !strings.Contains(err.Error(), `did you mean "login"`) {
 		t.Error(err)
 	}
 }
@@ -173,7 +208,7 @@ func TestDamagedFile(t *testing.T) {
 		if err := os.WriteFile(path, data, 0o600); err != nil {
 			t.Fatal(err)
 		}
-		got, notes, err := readAll(t, path, columns)
+		got, notes, err := readAll(t, path, columns, i%2 == 0)
 		switch {
 		case err != nil || notes.Partial():
 			told++
