@@ -306,13 +306,10 @@ func (e *engine) nameAgain(wanted map[int64][]uint32) error {
 			facts.PassOver(p)
 			return nil
 		}
-		e.place = here * placesInPart
-		err := p.Accounts(func(a *facts.Account) error {
-			e.place++
+		first := here * placesInPart
+		err := choose(p, func(number int64) bool { return wanted[first+number] != nil }, func(number int64, a *facts.Account) error {
+			e.place = first + number
 			list := wanted[e.place]
-			if list == nil {
-				return nil
-			}
 			e.resolve(a)
 			slices.Sort(list)
 			for _, n := range list {
@@ -333,4 +330,18 @@ func (e *engine) nameAgain(wanted map[int64][]uint32) error {
 		return nil
 	}
 	return err
+}
+
+// choose is facts.Chooser.Choose for any part.
+func choose(p facts.Part, wanted func(number int64) bool, yield func(number int64, a *facts.Account) error) error {
+	if c, ok := p.(facts.Chooser); ok {
+		return c.Choose(wanted, yield)
+	}
+	number := int64(0)
+	return p.Accounts(func(a *facts.Account) error {
+		if number++; !wanted(number) {
+			return nil
+		}
+		return yield(number, a)
+	})
 }

@@ -109,6 +109,15 @@ func PassOver(p Part) {
 	}
 }
 
+// A Chooser is a Part that can hand over some of its accounts without filling in the
+// others.
+type Chooser interface {
+	Part
+	// Choose hands over those of its accounts that are wanted, by their numbers in the
+	// part, counted from 1.
+	Choose(wanted func(number int64) bool, yield func(number int64, a *Account) error) error
+}
+
 // A Divided export can be read in parts side by side.
 type Divided interface {
 	Export

@@ -3,6 +3,8 @@ package mapping
 import (
 	"encoding/json"
 	"fmt"
+	"slices"
+
 	"yewcone/core/facts"
 	"yewcone/intake/inplace"
 	"yewcone/intake/table"
@@ -112,6 +114,56 @@ type accountPart struct {
 func (p *accountPart) Accounts(yield func(*facts.Account) error) error {
 	p.rows = p.table.Part(p.piece, &p.notes)
 	return p.r.accounts(p.e, p.rows, &p.notes, &p.taken, yield)
+}
+
+// Choose is of facts.Chooser.
+func (p *accountPart) Choose(wanted func(int64) bool, yield func(int64, *facts.Account) error) error {
+	var a facts.Account
+	columns, number := p.r.boundTo(&a), int64(0)
+	login := p.r.plainLogin()
+	p.rows = p.table.Part(p.piece, &p.notes)
+	b := table.NewBatch(p.table.Width())
+	for {
+		if b.Fill(p.rows); b.Count == 0 {
+			return nil
+		}
+		for i := range b.Count {
+			row := b.Row(i)
+			if login >= 0 && gapOf(trimmed(row[login])) != noGap {
+				continue // it names nobody, and has no number
+			}
+			if login >= 0 && !wanted(number+1) {
+				number++
+				continue
+			}
+			a.Reset()
+			a.Origin = b.Places[i].In(p.r.origin)
+			if !p.r.fill(&a, columns, row, p.e, &p.notes) {
+				continue
+			}
+			if number++; wanted(number) {
+				if err := yield(number, &a); err != nil {
+					return err
+				}
+			}
+		}
+	}
+}
+
+// plainLogin is the column of sign-in names, where nothing else decides whether a row
+// has one; -1 where something does.
+func (r *accountReader) plainLogin() int {
+	at := -1
+	for i := range r.columns {
+		switch c := &r.columns[i]; {
+		case c.fact != "login":
+		case at >= 0 || c.text == nil || c.only != nil || slices.ContainsFunc(c.on[:], func(put func(*facts.Account)) bool { return put != nil }):
+			return -1
+		default:
+			at = c.index
+		}
+	}
+	return at
 }
 
 // packedPart is what another process is told of a piece.
