@@ -108,27 +108,10 @@ func (e *export) Accounts(yield func(*facts.Account) error) error {
 func (e *export) Parts(yield func(facts.Part) error) error {
 	still := *e // as it is before anything is noted of accounts
 	still.Noted = facts.Notes{}
-	all := facts.Records[rows.Row]{Notes: &e.Noted}
-	all.Read = func(notes *facts.Notes, room func() (*rows.Row, error)) error {
-		count := 0
-		err := rows.Read(e.request, e.file, notes, func(row *rows.Row) error {
-			count++
-			kept, err := room()
-			if err == nil {
-				kept.CopyFrom(row)
-			}
-			return err
-		}, accountColumns...)
-		if count == 0 {
-			notes.Incomplete(facts.Origin{File: e.file}, "no accounts are here; take the export again")
-		}
-		return err
-	}
-	all.Filler = func() (func(*rows.Row, *facts.Account) bool, *facts.Notes) {
+	return rows.Parts(e.request, e.file, &e.Noted, "no accounts are here; take the export again", func() (func(*rows.Row, *facts.Account) bool, *facts.Notes) {
 		one := still
 		return one.account, &one.Noted
-	}
-	return all.Parts(yield)
+	}, yield, accountColumns...)
 }
 
 // account fills in what a row says; false where it is none of an account.

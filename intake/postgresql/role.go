@@ -72,21 +72,10 @@ func (e *export) Accounts(yield func(*facts.Account) error) error {
 func (e *export) Parts(yield func(facts.Part) error) error {
 	still := *e // as it is before anything is noted of accounts
 	still.Noted = facts.Notes{}
-	all := facts.Records[rows.Row]{Notes: &e.Noted}
-	all.Read = func(notes *facts.Notes, room func() (*rows.Row, error)) error {
-		return rows.Read(e.request, e.roles, notes, func(row *rows.Row) error {
-			kept, err := room()
-			if err == nil {
-				kept.CopyFrom(row)
-			}
-			return err
-		}, e.roleColumns()...)
-	}
-	all.Filler = func() (func(*rows.Row, *facts.Account) bool, *facts.Notes) {
+	return rows.Parts(e.request, e.roles, &e.Noted, "", func() (func(*rows.Row, *facts.Account) bool, *facts.Notes) {
 		one := still
 		return one.account, &one.Noted
-	}
-	return all.Parts(yield)
+	}, yield, e.roleColumns()...)
 }
 
 // account fills in what a row says of a role; false where it is none that signs in.

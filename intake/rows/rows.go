@@ -140,6 +140,29 @@ func Read(r *intake.Request, file string, notes *facts.Notes, each func(*Row) er
 	return nil
 }
 
+// Parts divides the rows of a file into accounts: filler is of facts.Records. empty is
+// said where there is no row; "" says nothing.
+func Parts(r *intake.Request, file string, noted *facts.Notes, empty string, filler func() (func(*Row, *facts.Account) bool, *facts.Notes),
+	yield func(facts.Part) error, needs ...string) error {
+	all := facts.Records[Row]{Notes: noted, Filler: filler}
+	all.Read = func(notes *facts.Notes, room func() (*Row, error)) error {
+		some := false
+		err := Read(r, file, notes, func(row *Row) error {
+			some = true
+			kept, err := room()
+			if err == nil {
+				kept.CopyFrom(row)
+			}
+			return err
+		}, needs...)
+		if !some && empty != "" {
+			notes.Incomplete(facts.Origin{File: file}, "%s", empty)
+		}
+		return err
+	}
+	return all.Parts(yield)
+}
+
 // stopped carries an error of each through the readers.
 type stopped struct{ error }
 
