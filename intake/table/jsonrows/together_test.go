@@ -50,8 +50,10 @@ func compareTogether(t *testing.T, lines string) {
 }
 
 var someTogether = []string{
-	`{"a":"x","b":true,"tags":["p","q"],"odd name":7}` + "\n" + `{"a":"y","b":false,"tags":[],"odd name":-1.5}` + "\n" + `{"a":"","b":null,"tags":["ü"],"odd name":"z"}` + "\n",
-	`{"a": "x", "more": ["p", 1], "b": 1}` + "\n" + `{"a": "y", "more": ["p"], "b": 2} ` + "\n" + `{"a": "y", "more": ["p"], "b": 02}` + "\n" + `{"b": "y", "a": "\n"}` + "\n",
+	`{"a":"x","b":true,"tags":["p","q"],"odd name":7}` + "\n" + `{"a":"y","b":false,"tags":[],"odd name":-1.5}` + "\n" +
+		`{"a":"","b":null,"tags":["ü"],"odd name":"z"}` + "\n",
+	`{"a": "x", "more": ["p", 1], "b": 1}` + "\n" + `{"a": "y", "more": ["p"], "b": 2} ` + "\n" +
+		`{"a": "y", "more": ["p"], "b": 02}` + "\n" + `{"b": "y", "a": "\n"}` + "\n",
 	`{"a":"x","a":"y"}` + "\n" + `{"a":"x","b":"y"}` + "\r\n" + `{"a":"x","b":"y"}` + "\n" + `{"a":"x","b":"y"}}` + "\n",
 	"{\"a\":\"x\"}\n{\"a\":\"\xff\"}\n{\"a\":\"\x01\"}\n{\"a\":tru}\n{\"a\":truefalse}\n{\"a\":\"x\"\n\n{\"a\":[1]}\n{\"tags\":\"x\"}\n{\"a\":\"x\"}",
 	`{"tags":["a"],"b":"1"}` + "\n" + `{"tags":["a","b"],"b":"1"}` + "\n" + `{"tags":"c","b":"1"}` + "\n" + `{"tags":[["a"]],"b":{"c":1}}` + "\n",

@@ -52,7 +52,8 @@ func written(t *testing.T, count int) (path string, rows [][]string) {
 			Fails: int64(r.IntN(9)), Score: int64(r.IntN(9999) - 5000), Weight: 1.5, Home: address{"Süd"}, Kind: []string{"person", "service"}[r.IntN(2)]}
 		a.ID[15] = byte(i)
 		row := []string{a.Login, "null", fmt.Sprint(a.Enabled), a.Set.Format(time.RFC3339), time.Unix(int64(a.Born)*86400, 0).UTC().Format(time.DateOnly), "", "",
-			fmt.Sprint(a.Fails), "", "1.5", "Süd", fmt.Sprintf("00000000-0000-0000-0000-0000000000%02x", a.ID[15]), a.Kind, "null", "null", "null", time.Unix(int64(i%7)*86400, 0).UTC().Format(time.DateOnly)}
+			fmt.Sprint(a.Fails), "", "1.5", "Süd", fmt.Sprintf("00000000-0000-0000-0000-0000000000%02x", a.ID[15]), a.Kind, "null",
+			"null", "null", time.Unix(int64(i%7)*86400, 0).UTC().Format(time.DateOnly)}
 		a.Day = int32(i % 7)
 		if role, power := []string{"master", "mate", "Lotsin Süd"}[r.IntN(3)], r.IntN(2) == 0; r.IntN(4) > 0 {
 			a.Role, a.Power, row[14], row[15] = &role, &power, role, fmt.Sprint(power)
@@ -97,7 +98,8 @@ func written(t *testing.T, count int) (path string, rows [][]string) {
 	return path, rows
 }
 
-var columns = []string{"login", "name", "enabled", "set", "born", "groups", "marks", "fails", "score", "weight", "home.city", "id", "kind", "seen", "role", "power", "day"}
+var columns = []string{"login", "name", "enabled", "set", "born", "groups", "marks", "fails", "score", "weight", "home.city", "id",
+	"kind", "seen", "role", "power", "day"}
 
 // readAll reads the rows of the columns that are asked for, one by one or together.
 func readAll(t *testing.T, path string, asked []string, together bool) (rows [][]string, notes *facts.Notes, err error) {
