@@ -243,6 +243,19 @@ func (e *engine) notLookedAt(c *check.Check) bool {
 	return e.summary.Accounts == 0 && c.Unused == nil
 }
 
+// beyond is where a policy has more of a setting than any system means; "" for nowhere.
+func (e *engine) beyond(id setting.ID) string {
+	if id == noSetting {
+		return ""
+	}
+	for i := range e.system.Policies {
+		if v := e.system.Policies[i].Value(id); v.Beyond {
+			return v.Origin.String()
+		}
+	}
+	return ""
+}
+
 // gatherUnknowns puts together what several clauses ask.
 func (e *engine) gatherUnknowns() []finding.Unknown {
 	keys := make([]unknownKey, 0, len(e.unknowns))
@@ -259,6 +272,9 @@ func (e *engine) gatherUnknowns() []finding.Unknown {
 			u.Setting = setting.At(k.setting).Name
 		}
 		u.ToKnow = cmp.Or(e.system.ToKnow[u.Name()], e.system.ToKnow[""])
+		if at := e.beyond(k.setting); at != "" {
+			u.ToKnow = "put " + at + " right, where more stands than any system means, or take the export again"
+		}
 		if k.fact == "kind" {
 			u.ToKnow = "say under \"kinds\" in estate.yaml which accounts are of which kind"
 		}

@@ -422,7 +422,9 @@ func (r *Resolver) settle(own *Candidate, p plan, id setting.ID) Setting {
 	var out Setting
 	if own != nil {
 		if own.Why = "stands on the account itself, which comes last and wins"; !own.Known() {
-			own.Why = "the account may have a value of its own, which is not visible in the export"
+			if own.Why = "the account may have a value of its own, which is not visible in the export"; own.Beyond {
+				own.Why = "what stands on the account itself is more than any system means, and unknown"
+			}
 		}
 		out.Trail = append(out.Trail, *own)
 	}
@@ -439,7 +441,11 @@ func (r *Resolver) settle(own *Candidate, p plan, id setting.ID) Setting {
 		said := out.Trail[first:]
 		switch {
 		case hidden && !decided:
-			explain(said, "what a policy says of it, which has its turn here, is not visible in the export")
+			why := "what a policy says of it, which has its turn here, is not visible in the export"
+			if slices.ContainsFunc(said, func(c Candidate) bool { return c.Beyond }) {
+				why = "what a policy says of it, which has its turn here, is more than any system means, and unknown"
+			}
+			explain(said, why)
 			decided = true
 		case decided:
 			explain(said, lostTo(p, out.Trail, winner))

@@ -230,8 +230,12 @@ func (e *export) settleDefault() {
 			"estate.yaml")
 		e.leaveOpen(from)
 		e.Read.ToKnow = maps.Clone(toKnow)
-		const both = "export the configuration too, which names the default policy (yewcone intake --how ldif), or write " +
+		both := "export the configuration too, which names the default policy (yewcone intake --how ldif), or write " +
 			"\"default\" in estate.yaml"
+		if !e.Read.View.Whole {
+			both = "take it with slapcat, or as the directory's own administrator, and the configuration too, which names the default policy " +
+				"(yewcone intake --how ldif)"
+		}
 		e.Read.ToKnow[""], e.Read.ToKnow["locked"], e.Read.ToKnow["must_change"] = both, both, both
 	}
 	if e.Read.View.Whole || e.config.there {
