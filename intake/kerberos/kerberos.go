@@ -433,6 +433,10 @@ func (e *export) account(p *principal, a *facts.Account) bool {
 		return false
 	}
 	a.Origin = facts.Origin{File: p.file, Line: p.line}
+	if p.name == "" {
+		e.Noted.Refuse(a.Origin, "the principal has no name; it is left out")
+		return false
+	}
 	e.fill(a, p)
 	return true
 }
