@@ -105,6 +105,7 @@ type jsonLine struct {
 	ending string        // what stands after its last value
 	usual  []usualMember // of the line that was learned; none before
 	lacks  []int         // the columns that it does not bring
+	others int           // lines since that were not like it
 }
 
 // maxNesting bounds how deep values may lie, as encoding/json does.

@@ -76,8 +76,16 @@ type usualMember struct {
 	column int // that takes its value as it is; -1 for none
 }
 
-// learn makes the line that was read last the shape of those to come.
+// learnAgain is after how many lines that are not like it another line is learned.
+const learnAgain = 8
+
+// learn makes the line that was read last the shape of those to come, where there is
+// none or it does not fit any more.
 func (p *jsonLine) learn(n *jsonNode) {
+	if p.others++; len(p.usual) > 0 && p.others < learnAgain {
+		return
+	}
+	p.others = 0
 	p.lacks = p.lacks[:0]
 	for c, text := range p.row {
 		if text == table.Absent {
@@ -155,6 +163,7 @@ func (p *jsonLine) again(s string, n *jsonNode) bool {
 		return false
 	}
 	p.settle()
+	p.others = 0
 	return true
 }
 
