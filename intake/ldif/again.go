@@ -57,18 +57,16 @@ func (r *Entries) Learn(s *Shape, columnOf func(name string) (int, bool)) {
 			return
 		}
 	}
-	at := 0
+	var classes []string
+	for i := range r.entry.Attrs {
+		if a := &r.entry.Attrs[i]; a.Name == "objectclass" {
+			classes = append(classes, a.Value)
+		}
+	}
 	for i := range s.lines {
-		if !s.lines[i].class {
-			continue
+		if s.lines[i].class {
+			s.lines[i].value = strings.Join(classes, "\n")
 		}
-		var values []string
-		for ; at < len(r.entry.Attrs); at++ {
-			if a := &r.entry.Attrs[at]; a.Name == "objectclass" {
-				values = append(values, a.Value)
-			}
-		}
-		s.lines[i].value = strings.Join(values, "\n")
 	}
 }
 

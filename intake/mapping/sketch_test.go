@@ -185,9 +185,11 @@ func (m *made) estate(form string, rows int) {
 	}
 	set := ""
 	if m.IntN(2) == 0 {
-		set = fmt.Sprintf("    set:\n      min_length: {from: %q%s}\n", at("least"), m.pick("", `, only_if: {from: "`+at("on")+`", yes: ["1"], no: ["0"], otherwise: 3}`))
+		set = fmt.Sprintf("    set:\n      min_length: {from: %q%s}\n", at("least"), m.pick("",
+			`, only_if: {from: "`+at("on")+`", yes: ["1"], no: ["0"], otherwise: 3}`))
 	}
-	fixed := m.pick("", "    fixed: {password_usable: yes}\n", "    fixed: {groups: everybody, password_usable: yes}\n", "    fixed: {unit: Shore, second_factor: no}\n")
+	fixed := m.pick("", "    fixed: {password_usable: yes}\n", "    fixed: {groups: everybody, password_usable: yes}\n",
+		"    fixed: {unit: Shore, second_factor: no}\n")
 	m.files["mapping.yaml"] = "mapping: made\ndates: iso 8601\nyes: yes\nno: no\n" + policies +
 		fmt.Sprintf("accounts:\n  - file: accounts.%s\n%s    take:\n%s%s", form, fixed, take.String(), set)
 	var clauses strings.Builder
@@ -197,7 +199,8 @@ func (m *made) estate(form string, rows int) {
 			fmt.Fprintf(&clauses, "    for: %s\n", m.condition())
 		}
 	}
-	fmt.Fprintf(&clauses, "  - id: length\n    for: %s\n    expect: {min_length: at least 12; at least 16 from 2027-03-01}\n    because: it is asked\n", m.condition())
+	fmt.Fprintf(&clauses, "  - id: length\n    for: %s\n    expect: {min_length: at least 12; at least 16 from 2027-03-01}\n"+
+		"    because: it is asked\n", m.condition())
 	m.files["rules/made.yaml"] = "rules: made\ntitle: Made\nclauses:\n" + clauses.String()
 	more := ""
 	if m.crowded && m.IntN(3) == 0 {
@@ -227,7 +230,8 @@ func (m *made) people(rows int) string {
 		"    fixed: {password_usable: yes, kind: person}\n" +
 		"    take:\n      login: login\n      email: mail\n      employee_no: staff\n      enabled: active\n      second_factor: second\n" +
 		"      password_set: {from: set, words: {never: never}}\n"
-	return "  others:\n    export: {read: mapping, from: others.csv, mapping: others.yaml}\n    known: {max_age: 90 days}\n    privileged: 'login contains \"1\"'\n" +
+	return "  others:\n    export: {read: mapping, from: others.csv, mapping: others.yaml}\n    known: {max_age: 90 days}\n" +
+		"    privileged: 'login contains \"1\"'\n" +
 		"people:\n  match: [" + m.pick("employee_no", "employee_no, email", "login", "employee_no, login") + "]\n" + m.pick("", "  from: others\n")
 }
 
@@ -236,7 +240,8 @@ func (m *made) condition() string {
 	parts := []string{`enabled`, `not second_factor`, `"stores" in groups`, `"administrator" in roles`, `under(unit, "Fleet")`, `unit == "Shore"`,
 		`login startsWith "test-"`, `email contains "keelby"`, `kind == "person"`, `idle > days(90)`, `password_age > days(200)`, `never_signed_in`,
 		`locked`, `must_change and password_age > days(14)`, `storage < "salted slow"`, `account_age between days(10) and days(400)`, `overdue`,
-		`password_set < created`, `email == login`, `not (email == login)`, `login != email`, `short_login in ["u3", "u4", "u5"]`, `policy == "office"`, `account_ends < date("2026-12-31")`,
+		`password_set < created`, `email == login`, `not (email == login)`, `login != email`, `short_login in ["u3", "u4", "u5"]`, `policy == "office"`,
+		`account_ends < date("2026-12-31")`,
 		`login in ["u7", "u8"]`, `email matches "^b.*e$"`, `never_changed`, `dated_in_future`}
 	text := parts[m.IntN(len(parts))]
 	for range m.IntN(3) {
@@ -307,19 +312,26 @@ func quick(t *testing.T, seed uint64) bool {
 	return ok
 }
 
+// opened are the systems of an estate.
+func opened(t *testing.T, folder string) []audit.Subject {
+	t.Helper()
+	e, err := estatefolder.Load(folder)
+	if err != nil {
+		t.Fatal(err)
+	}
+	subjects, err := e.Subjects(nil, time.Time{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return subjects
+}
+
 // portions judges an estate in parts, and returns them in another order.
 func portions(t *testing.T, folder string, o audit.Options, of int) []*audit.Portion {
 	t.Helper()
 	var list []*audit.Portion
 	for _, n := range rand.Perm(of) {
-		e, err := estatefolder.Load(folder)
-		if err != nil {
-			t.Fatal(err)
-		}
-		subjects, err := e.Subjects(nil, time.Time{})
-		if err != nil {
-			t.Fatal(err)
-		}
+		subjects := opened(t, folder)
 		var file bytes.Buffer
 		if err := audit.RunShare(subjects, o, audit.Share{Number: n + 1, Of: of}, "made", func(p *audit.Portion) error { return p.Write(&file) }); err != nil {
 			t.Fatal(err)
@@ -365,14 +377,7 @@ func TestQuickOrigin(t *testing.T) {
 	folder := t.TempDir()
 	m.write(t, folder)
 	for _, singly := range []bool{true, false} {
-		e, err := estatefolder.Load(folder)
-		if err != nil {
-			t.Fatal(err)
-		}
-		subjects, err := e.Subjects(nil, time.Time{})
-		if err != nil {
-			t.Fatal(err)
-		}
+		subjects := opened(t, folder)
 		got, err := audit.Run("made", subjects, audit.Options{Examples: 3, Jobs: 1, Singly: singly})
 		if err != nil {
 			t.Fatal(err)

@@ -167,20 +167,6 @@ func (p *jsonLine) again(s string, n *jsonNode) bool {
 	return true
 }
 
-// find returns the kid of a name, looking from where it is expected on; -1 for none.
-func (n *jsonNode) find(name string, guess int) int {
-	for range n.kids {
-		if guess >= len(n.kids) {
-			guess = 0
-		}
-		if n.kids[guess].name == name {
-			return guess
-		}
-		guess++
-	}
-	return -1
-}
-
 // plainName reads a name in quotes and returns where it ends; -1 where it is
 // written in another way.
 func (p *jsonLine) plainName(i int) (string, int) {
@@ -315,50 +301,9 @@ func (p *jsonLine) texts(kid *jsonKid, i int) int {
 	return i + 1
 }
 
-// flatten settles whether objects may be read the quick way.
-func (n *jsonNode) flatten() {
-	n.flat = true
-	for i := range n.kids {
-		k := &n.kids[i]
-		k.quoted = `"` + k.name + `"`
-		n.flat = n.flat && k.inner == nil && strings.IndexByte(k.name, '"') < 0 && strings.IndexByte(k.name, '\\') < 0 && plainText(k.name+"  ")
-		for _, o := range k.odd {
-			n.flat = n.flat && len(o.steps) == 1 && o.steps[0].kind == toAll
-		}
-	}
-}
-
-// first is a column that the kid brings.
-func (k *jsonKid) first() int {
-	if len(k.columns) > 0 {
-		return k.columns[0]
-	}
-	return k.odd[0].column
-}
-
 // plainText reports whether a text is UTF-8 without control characters, and not
 // empty.
-func plainText(s string) bool {
-	if s == "" {
-		return false
-	}
-	bytes := unsafe.Slice(unsafe.StringData(s), len(s)) // only read
-	var high uint64
-	for ; len(bytes) >= 8; bytes = bytes[8:] {
-		word := binary.LittleEndian.Uint64(bytes)
-		if (word-0x2020202020202020)&^word&0x8080808080808080 != 0 {
-			return false
-		}
-		high |= word
-	}
-	for _, c := range bytes {
-		if c < ' ' {
-			return false
-		}
-		high |= uint64(c)
-	}
-	return high&0x8080808080808080 == 0 || utf8.ValidString(s)
-}
+func plainText(s string) bool { return s != "" && controlsIn(s) == 0 && utf8.ValidString(s) }
 
 // controlsIn counts control characters.
 func controlsIn(s string) int {

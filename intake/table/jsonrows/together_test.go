@@ -4,11 +4,10 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"strings"
 	"testing"
 
 	"yewcone/core/facts"
-	"yewcone/intake/table"
+	"yewcone/intake/intaketest"
 	"yewcone/intake/text"
 )
 
@@ -24,24 +23,8 @@ func compareTogether(t *testing.T, lines string) {
 		}
 		var notes facts.Notes
 		rows := whole.Part(text.Piece{Text: lines, Line: 1, Last: true}, &notes).(*jsonLineRows)
-		var out strings.Builder
-		b := table.NewBatch(whole.Width())
-		for {
-			b.Count = 0
-			if together {
-				b.Fill(rows)
-			} else if row, at := rows.Next(); row != nil {
-				copy(b.Room(), row)
-				b.Add(at)
-			}
-			if b.Count == 0 {
-				break
-			}
-			for i := range b.Count {
-				fmt.Fprintf(&out, "%d %q\n", b.Places[i].Line, b.Row(i))
-			}
-		}
-		return fmt.Sprint(out.String(), rows.count, rows.line.found, slices.Sorted(maps.Keys(rows.left)),
+		read := intaketest.Rows(rows, whole.Width(), together)
+		return fmt.Sprint(read, rows.count, rows.line.found, slices.Sorted(maps.Keys(rows.left)),
 			slices.Sorted(maps.Keys(rows.line.left)), notes.List())
 	}
 	if one, many := told(false), told(true); one != many {

@@ -4,12 +4,11 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"strings"
 	"testing"
 
 	"yewcone/core/facts"
+	"yewcone/intake/intaketest"
 	"yewcone/intake/ldif"
-	"yewcone/intake/table"
 	"yewcone/intake/text"
 )
 
@@ -27,24 +26,8 @@ func compareTogether(t *testing.T, entries string) {
 			}
 			var notes facts.Notes
 			rows := whole.Part(text.Piece{Text: entries, Line: 1, Last: true}, &notes).(*ldifRows)
-			var out strings.Builder
-			b := table.NewBatch(whole.Width())
-			for {
-				b.Count = 0
-				if together {
-					b.Fill(rows)
-				} else if row, at := rows.Next(); row != nil {
-					copy(b.Room(), row)
-					b.Add(at)
-				}
-				if b.Count == 0 {
-					break
-				}
-				for i := range b.Count {
-					fmt.Fprintf(&out, "%d %q\n", b.Places[i].Line, b.Row(i))
-				}
-			}
-			return fmt.Sprint(out.String(), rows.count, rows.all, rows.found, rows.Line, rows.Closed, rows.Failed, rows.Told,
+			read := intaketest.Rows(rows, whole.Width(), together)
+			return fmt.Sprint(read, rows.count, rows.all, rows.found, rows.Line, rows.Closed, rows.Failed, rows.Told,
 				slices.Sorted(maps.Keys(rows.Skipped)), notes.List())
 		}
 		if one, many := told(false), told(true); one != many {
