@@ -307,5 +307,6 @@ func TestInPlaceDates(t *testing.T) {
 func FuzzInPlace(f *testing.F) {
 	f.Add(uint64(2000))
 	x := newEmbedded()
-	f.Fuzz(func(t *testing.T, seed uint64) { x.same(t, []uint64{seed}) })
+	few := 600 // an input may not take ten seconds, whatever else the machine does
+	f.Fuzz(func(t *testing.T, seed uint64) { x.same(t, []uint64{seed}, few) })
 }
