@@ -42,19 +42,23 @@ type slot struct {
 	sort *sort
 }
 
-// A sort is all accounts with the same classes in all columns.
+// A sort is all accounts with the same classes in all columns. What is looked at for
+// each account comes first and lies together: there are thousands of sorts, and memory
+// is waited for.
 type sort struct {
-	classes  []uint64
-	account  facts.Account // the first of them; its dates are those of the account at hand
+	classes []uint64
+	room    [5]uint64 // for them, where they fit
+	first   [2]known  // those that were known first: most accounts are of these
+	known   []known   // the others, by the answers that depend on dates: a power of two of them, at most half taken
+	policy  uint64    // what its policy adds to the hash of a name
+	taken   int       // of those that are known
+
 	dates    []*facts.Moment
 	settings *effective.Settings
-	policy   uint64 // what its policy adds to the hash of a name
 	verdict  *verdict
-	personal bool    // some settings stand on the account, so that a finding tells where
-	clauses  []int   // that may reach accounts of the sort; nil until they are asked for
-	n        int     // accounts that were not filled in and are not counted yet
-	known    []known // by the answers that depend on dates: a power of two of them, at most half taken
-	taken    int     // of those
+	personal bool          // some settings stand on the account, so that a finding tells where
+	clauses  []int         // that may reach accounts of the sort; nil until they are asked for
+	account  facts.Account // the first of them; its dates are those of the account at hand
 }
 
 // known is what comes out for accounts of a sort that answer alike what depends on
@@ -62,6 +66,7 @@ type sort struct {
 type known struct {
 	answers condition.Packed
 	outcome *outcome // nil for none
+	n       int      // accounts that were not filled in and are not counted yet
 }
 
 // What is kept of sorts is bounded, for systems where every account is of its own.
@@ -182,18 +187,17 @@ func (m *met) count(e *engine, s *facts.Sketches, row int) bool {
 			return false
 		}
 	}
-	o := m.outcome(e, t, s.Dates[row*len(s.DateOf):])
-	if o == nil {
+	k := m.outcome(e, t, s.Dates[row*len(s.DateOf):])
+	if k == nil {
 		return false
 	}
-	t.n++
-	o.accounts++
+	k.n++
 	e.addName(hashes.Text(hashes.Name, s.Logins[row]) ^ t.policy)
 	if s.StoredMarks != nil && s.StoredMarks[row] != 0 && t.account.Enabled != facts.No {
-		e.addStored(&t.account, o, s.StoredMarks[row])
+		e.addStored(&t.account, k.outcome, s.StoredMarks[row])
 	}
 	if e.options.register != nil && hasPerson(&t.account) {
-		e.enterSketched(&t.account, s, row, o)
+		e.enterSketched(&t.account, s, row, k.outcome)
 	}
 	m.quick++
 	return true
@@ -201,7 +205,7 @@ func (m *met) count(e *engine, s *facts.Sketches, row int) bool {
 
 // outcome finds that of an account of a sort with its dates; nil where the account
 // must be filled in.
-func (m *met) outcome(e *engine, t *sort, dates []facts.Moment) *outcome {
+func (m *met) outcome(e *engine, t *sort, dates []facts.Moment) *known {
 	for i, field := range t.dates {
 		if field != nil {
 			*field = dates[i]
@@ -210,10 +214,8 @@ func (m *met) outcome(e *engine, t *sort, dates []facts.Moment) *outcome {
 	e.about.Account = &t.account
 	effective.DatesOf(&e.about.Derived, &t.account, t.settings, e.system, e.rulesOf())
 	answers := m.dated.Pack(&e.about)
-	if len(t.known) > 0 {
-		if at := t.find(answers); at.outcome != nil {
-			return at.outcome
-		}
+	if k := t.knows(answers); k != nil {
+		return k
 	}
 	if m.kept >= mostOutcomes || len(e.outcomes) >= outcomesKept {
 		return nil
@@ -235,8 +237,7 @@ func (m *met) outcome(e *engine, t *sort, dates []facts.Moment) *outcome {
 	if !o.full {
 		return nil
 	}
-	m.know(t, answers, o)
-	return o
+	return m.know(t, answers, o)
 }
 
 // work makes the outcome of a sort with its dates, from the clauses that reach some of
@@ -257,7 +258,14 @@ func (m *met) work(e *engine, t *sort, v *verdict) *outcome {
 }
 
 // know keeps an outcome with a sort.
-func (m *met) know(t *sort, answers condition.Packed, o *outcome) {
+func (m *met) know(t *sort, answers condition.Packed, o *outcome) *known {
+	m.kept++
+	for i := range t.first {
+		if k := &t.first[i]; k.outcome == nil {
+			*k = known{answers: answers, outcome: o}
+			return k
+		}
+	}
 	if 2*t.taken >= len(t.known) {
 		before := t.known
 		t.known = make([]known, max(4, 2*len(before)))
@@ -267,9 +275,25 @@ func (m *met) know(t *sort, answers condition.Packed, o *outcome) {
 			}
 		}
 	}
-	*t.find(answers) = known{answers, o}
+	at := t.find(answers)
+	*at = known{answers: answers, outcome: o}
 	t.taken++
-	m.kept++
+	return at
+}
+
+// knows is what comes out for some answers; nil where it is not known.
+func (t *sort) knows(answers condition.Packed) *known {
+	for i := range t.first {
+		if k := &t.first[i]; k.answers == answers && k.outcome != nil {
+			return k
+		}
+	}
+	if len(t.known) > 0 {
+		if k := t.find(answers); k.outcome != nil {
+			return k
+		}
+	}
+	return nil
 }
 
 // find returns where the outcome for some answers is, or would be.
@@ -337,7 +361,8 @@ func (m *met) remember(a *facts.Account, settings *effective.Settings, v *verdic
 	if m.table.find(hash, classes) != nil {
 		return
 	}
-	t := &sort{classes: slices.Clone(classes), settings: settings, verdict: v, policy: within(a.Policy)}
+	t := &sort{settings: settings, verdict: v, policy: within(a.Policy)}
+	t.classes = append(t.room[:0], classes...)
 	for id := range setting.Len {
 		from := settings.Get(id).From
 		t.personal = t.personal || from != nil && from.Level == effective.OnAccount
@@ -363,10 +388,21 @@ func (m *met) forget() {
 func (m *met) sumUp(e *engine) {
 	for _, table := range m.tables {
 		for _, t := range table.list {
-			if t.n > 0 {
-				e.count(&t.account, t.verdict, t.n)
-				t.n = 0
+			if n := sumUp(t.first[:]) + sumUp(t.known); n > 0 {
+				e.count(&t.account, t.verdict, n)
 			}
 		}
 	}
+}
+
+// sumUp adds accounts to their outcomes, and tells how many there are.
+func sumUp(list []known) (n int) {
+	for i := range list {
+		if k := &list[i]; k.n > 0 {
+			k.outcome.accounts += k.n
+			n += k.n
+			k.n = 0
+		}
+	}
+	return n
 }

@@ -87,56 +87,81 @@ func (n *names) merge(o *names) {
 
 // doubled returns the names that stand twice.
 func (n *names) doubled() map[uint64]bool {
-	hashes := slices.Concat(n.blocks...)
+	blocks := n.blocks
 	n.blocks, n.count = nil, 0
-	sortByHead(hashes, n.shift)
+	first := newMarks(blocks, 0x9e3779b97f4a7c15)
+	suspects := first.again(blocks)
+	if len(suspects) == 0 {
+		return nil
+	}
+	second := first.anew(0xd6e8feb86659fd93)
+	second.again([][]uint64{suspects})
+	suspects = second.marked(blocks)
+	slices.Sort(suspects)
 	var list map[uint64]bool
-	for i, h := range hashes {
-		for _, other := range hashes[i+1:] {
-			if headOf(h, n.shift) != headOf(other, n.shift) {
-				break
+	for i := 1; i < len(suspects); i++ {
+		if h := suspects[i]; h == suspects[i-1] {
+			if list == nil {
+				list = map[uint64]bool{}
 			}
-			if h == other {
-				if list == nil {
-					list = map[uint64]bool{}
-				}
-				list[h] = false
-				break
-			}
+			list[h] = false
 		}
 	}
 	return list
 }
 
-// A head is the first bits of a hash, after those that all have alike: three digits
-// of eleven.
-const (
-	digitBits = 11
-	headBits  = 3 * digitBits
-)
+// marks are bits that hashes are marked by: one of which the bit is not marked is not
+// among them. There are few enough of them for the cache, sixteen for each hash or more.
+type marks struct {
+	words  []uint64
+	factor uint64 // which bit a hash has depends on it
+	shift  int
+}
 
-func headOf(hash uint64, shift int) uint64 { return hash << shift >> (64 - headBits) }
-
-// sortByHead puts hashes with the same head together.
-func sortByHead(list []uint64, shift int) {
-	other := make([]uint64, len(list))
-	from, to := list, other
-	for digit := range headBits / digitBits {
-		var begins [1<<digitBits + 1]int
-		for _, h := range from {
-			begins[headOf(h, shift)>>(digit*digitBits)%(1<<digitBits)+1]++
-		}
-		for i := range begins[1:] {
-			begins[i+1] += begins[i]
-		}
-		for _, h := range from {
-			at := &begins[headOf(h, shift)>>(digit*digitBits)%(1<<digitBits)]
-			to[*at] = h
-			*at++
-		}
-		from, to = to, from
+func newMarks(blocks [][]uint64, factor uint64) marks {
+	count := 64
+	for _, block := range blocks {
+		count += len(block)
 	}
-	copy(list, from)
+	wide := bits.Len(uint(count)) - 2
+	return marks{make([]uint64, 1<<wide), factor, 64 - wide - 6}
+}
+
+// anew takes all marks away, and marks other bits from then on.
+func (m marks) anew(factor uint64) marks {
+	clear(m.words)
+	return marks{m.words, factor, m.shift}
+}
+
+func (m marks) bit(h uint64) (word *uint64, bit uint64) {
+	at := h * m.factor >> m.shift
+	return &m.words[at>>6], 1 << (at & 63)
+}
+
+// again marks hashes, and returns those whose bit was marked already.
+func (m marks) again(blocks [][]uint64) (list []uint64) {
+	for _, block := range blocks {
+		for _, h := range block {
+			word, bit := m.bit(h)
+			if *word&bit != 0 {
+				list = append(list, h)
+			}
+			*word |= bit
+		}
+	}
+	return list
+}
+
+// marked returns hashes whose bit is marked.
+func (m marks) marked(blocks [][]uint64) (list []uint64) {
+	for _, block := range blocks {
+		for _, h := range block {
+			if word, bit := m.bit(h); *word&bit != 0 {
+				list = append(list, h)
+			}
+		}
+	}
+	return list
 }
 
 // again reports whether an account was met before.

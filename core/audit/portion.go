@@ -54,6 +54,7 @@ type portionEngine struct {
 
 // add puts an engine's notes into the portion.
 func (p *Portion) add(system int, e *engine) {
+	e.met.sumUp(e)
 	s := e.share
 	out := portionEngine{Counts: make([]int, s.numbers), Kinds: e.kindMatched, Privileged: e.privilegedMatched}
 	for _, o := range e.outcomes {
