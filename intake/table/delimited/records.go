@@ -21,6 +21,7 @@ type records struct {
 	comma  byte
 	fields []string
 	quote  int // in batch, where the next quote stands or one that was passed
+	ends   [mostCut + 16]int
 }
 
 // next returns the next record and the line it begins on; ok is false at the
@@ -88,9 +89,9 @@ func (r *records) batch(b *table.Batch) {
 		}
 		n := 0
 		if r.quote >= r.pos+end {
-			n = cut(fields, row, r.comma)
+			n = r.cut(fields, r.pos, r.pos+len(row))
 		} else {
-			n = cutQuoted(fields, row, r.comma)
+			n = r.cutQuoted(fields, r.pos, r.pos+len(row))
 		}
 		if n != len(fields) {
 			return
@@ -100,96 +101,109 @@ func (r *records) batch(b *table.Batch) {
 	}
 }
 
-// cut cuts a row without quotes into fields, and returns how many it has; fewer than
-// none where they are too many. Fields are short, so that to search for each delimiter
-// on its own would mostly be spent on beginning to search: a bit for each of 64 bytes
-// is made first.
-func cut(fields []string, row string, comma byte) int {
-	commas := 0x0101010101010101 * uint64(comma)
-	bytes := unsafe.Slice(unsafe.StringData(row), len(row)) // only read
-	from, n := 0, 0
-	for i := 0; i < len(bytes); i += 64 {
+// mostCut is how many fields are cut together.
+const mostCut = 240
+
+// cut cuts what stands between two places, without quotes, into fields, and returns
+// how many there are; fewer than none where they are too many. Fields are short, so that
+// to search for each delimiter on its own would mostly be spent on beginning to search:
+// a bit for each of 64 bytes is made first, then the places of eight of them whether
+// there are so many or not, which is quicker than to ask.
+func (r *records) cut(fields []string, from, to int) int {
+	commas := 0x0101010101010101 * uint64(r.comma)
+	bytes := unsafe.Slice(unsafe.StringData(r.text), len(r.text)) // only read
+	n := 0
+	for i := from; i < to; i += 64 {
 		var found uint64
 		if i+64 <= len(bytes) {
-			block := bytes[i : i+64]
-			for j := range 8 {
-				found |= same(binary.LittleEndian.Uint64(block[8*j:]), commas) << (8 * j)
+			b := (*[64]byte)(bytes[i:])
+			found = same(binary.LittleEndian.Uint64(b[0:]), commas) | same(binary.LittleEndian.Uint64(b[8:]), commas)<<8 |
+				same(binary.LittleEndian.Uint64(b[16:]), commas)<<16 | same(binary.LittleEndian.Uint64(b[24:]), commas)<<24 |
+				same(binary.LittleEndian.Uint64(b[32:]), commas)<<32 | same(binary.LittleEndian.Uint64(b[40:]), commas)<<40 |
+				same(binary.LittleEndian.Uint64(b[48:]), commas)<<48 | same(binary.LittleEndian.Uint64(b[56:]), commas)<<56
+			if i+64 > to {
+				found &= 1<<(to-i) - 1
 			}
 		} else {
-			found = sameInRest(bytes, i, commas)
-		}
-		for ; found != 0; found &= found - 1 {
-			at := i + bits.TrailingZeros64(found)
-			if row[at] != comma {
-				continue
+			for j, c := range bytes[i:to] {
+				if c == r.comma {
+					found |= 1 << j
+				}
 			}
-			if n == len(fields) {
-				return -1
-			}
-			fields[n] = row[from:at]
-			n, from = n+1, at+1
 		}
+		count := bits.OnesCount64(found)
+		if n+count >= len(fields) || n+count > mostCut {
+			return -1
+		}
+		for ; ; n, count = n+8, count-8 {
+			at := (*[8]int)(r.ends[n:])
+			at[0] = i + bits.TrailingZeros64(found)
+			found &= found - 1
+			at[1] = i + bits.TrailingZeros64(found)
+			found &= found - 1
+			at[2] = i + bits.TrailingZeros64(found)
+			found &= found - 1
+			at[3] = i + bits.TrailingZeros64(found)
+			found &= found - 1
+			at[4] = i + bits.TrailingZeros64(found)
+			found &= found - 1
+			at[5] = i + bits.TrailingZeros64(found)
+			found &= found - 1
+			at[6] = i + bits.TrailingZeros64(found)
+			found &= found - 1
+			at[7] = i + bits.TrailingZeros64(found)
+			if count <= 8 {
+				break
+			}
+			found &= found - 1
+		}
+		n += count
 	}
-	if n == len(fields) {
-		return -1
+	for k, end := range r.ends[:n] {
+		fields[k] = r.text[from:end]
+		from = end + 1
 	}
-	fields[n] = row[from:]
+	fields[n] = r.text[from:to]
 	return n + 1
 }
 
-// same has a bit for each of eight bytes that is the same in both, and maybe some more
-// above these.
+// same has a bit for each of eight bytes that is the same in both.
 func same(bytes, as uint64) uint64 {
+	const low = 0x7f7f7f7f7f7f7f7f
 	x := bytes ^ as
-	zero := (x - 0x0101010101010101) &^ x & 0x8080808080808080
-	return zero >> 7 * 0x0102040810204080 >> 56
+	return ^(x&low + low | x | low) >> 7 * 0x0102040810204080 >> 56
 }
 
-// sameInRest is same for fewer than 64 bytes, from a place to the end.
-func sameInRest(bytes []byte, from int, as uint64) uint64 {
-	found, at := uint64(0), from
-	for ; at+8 <= len(bytes); at += 8 {
-		found |= same(binary.LittleEndian.Uint64(bytes[at:]), as) << (at - from)
-	}
-	if left := len(bytes) - at; left > 0 && len(bytes) >= 8 {
-		last := binary.LittleEndian.Uint64(bytes[len(bytes)-8:]) >> (8 * (8 - left))
-		return found | same(last, as)&(1<<left-1)<<(at-from)
-	}
-	for ; at < len(bytes); at++ {
-		if bytes[at] == byte(as) {
-			found |= 1 << (at - from)
-		}
-	}
-	return found
-}
-
-// cutQuoted is cut for a row with quotes; fewer than none also where one stands
-// elsewhere than around a field, or is doubled.
-func cutQuoted(fields []string, row string, comma byte) int {
+// cutQuoted is cut with quotes; fewer than none also where one stands elsewhere than
+// around a field, or is doubled.
+func (r *records) cutQuoted(fields []string, from, to int) int {
 	n := 0
 	for {
+		row := r.text[from:to]
 		quote := strings.IndexByte(row, '"')
 		switch {
+		case n == len(fields):
+			return -1
 		case quote < 0:
-			return n + cut(fields[n:], row, comma)
-		case quote > 0 && row[quote-1] != comma:
+			return n + r.cut(fields[n:], from, to)
+		case quote > 0 && row[quote-1] != r.comma:
 			return -1
 		case quote > 0:
-			more := cut(fields[n:], row[:quote-1], comma)
+			more := r.cut(fields[n:], from, from+quote-1)
 			if n += more; more < 0 {
 				return -1
 			}
 		}
 		end := strings.IndexByte(row[quote+1:], '"')
 		after := quote + 1 + end + 1
-		if n == len(fields) || end < 0 || after < len(row) && row[after] != comma {
+		if n == len(fields) || end < 0 || after < len(row) && row[after] != r.comma {
 			return -1
 		}
 		fields[n] = row[quote+1 : after-1]
 		if n++; after == len(row) {
 			return n
 		}
-		row = row[after+1:]
+		from += after + 1
 	}
 }
 
