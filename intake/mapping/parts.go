@@ -142,6 +142,7 @@ func (p *accountPart) Choose(wanted func(int64) bool, yield func(int64, *facts.A
 				continue
 			}
 			if number++; wanted(number) {
+				a.Keep() // texts are good until the next rows
 				if err := yield(number, &a); err != nil {
 					return err
 				}

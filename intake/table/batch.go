@@ -39,7 +39,8 @@ func (b *Batch) Add(at Place) {
 type Batcher interface {
 	Rows
 	// NextRows adds rows until the batch is full, or until the next one is out of
-	// the ordinary: it notes nothing. Texts stay good as long as the piece.
+	// the ordinary: it notes nothing. Texts stay good until the next rows are
+	// read.
 	NextRows(*Batch)
 }
 

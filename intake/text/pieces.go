@@ -16,6 +16,9 @@ type Piece struct {
 	Text string
 	Line int  // of its first character, counted from 1
 	Last bool // nothing follows; its last record may not be whole
+	// Plain tells that it has no control characters but line feeds; not all that
+	// have none are known for it.
+	Plain bool
 
 	memory []byte
 	spare  chan<- []byte
@@ -38,6 +41,8 @@ type Pieces struct {
 	buf   []byte
 	size  int // how much to read at a time
 	line  int
+	at    int64 // how many bytes the pieces before it had
+	file  *File // that it is read from, from its beginning on; nil where it is not known
 	ended bool
 	spare chan []byte
 }
@@ -48,7 +53,21 @@ const mostSpare = 8
 // NewPieces returns the pieces of what r reads. cut returns how many bytes at
 // the beginning of a text are whole records; 0 for none.
 func NewPieces(r io.Reader, cut func(string) int) *Pieces {
-	return &Pieces{r: r, cut: cut, size: PieceSize, line: 1, spare: make(chan []byte, mostSpare)}
+	p := &Pieces{r: r, cut: cut, size: PieceSize, line: 1, spare: make(chan []byte, mostSpare)}
+	p.file, _ = r.(*File)
+	return p
+}
+
+// Of tells which file is read, where a buffer stands between.
+func (p *Pieces) Of(f *File) *Pieces {
+	p.file = f
+	return p
+}
+
+// plain reports whether the next piece is known to have no control characters but
+// line feeds: of what was read, all that is behind its beginning.
+func (p *Pieces) plain() bool {
+	return p.file != nil && p.file.last.odd == 0 && p.file.last.low <= p.at
 }
 
 // Next returns the next piece; io.EOF when there is none.
@@ -72,7 +91,8 @@ func (p *Pieces) Next() (Piece, error) {
 			p.size *= 2
 			continue
 		}
-		piece := Piece{Text: whole[:n], Line: p.line, Last: p.ended, memory: p.buf, spare: p.spare}
+		piece := Piece{Text: whole[:n], Line: p.line, Last: p.ended, Plain: p.plain(), memory: p.buf, spare: p.spare}
+		p.at += int64(n)
 		p.line += strings.Count(piece.Text, "\n")
 		rest := p.buf[n:]
 		p.size, p.buf = PieceSize, nil

@@ -63,6 +63,7 @@ type lastByte struct {
 	b   byte
 	n   int64
 	odd int64 // where the first control character is, counted from 1; 0 for none
+	low int64 // where bytes below a blank end that are no line feeds
 
 	heeded int64 // where Heed was called last
 	mark   int64 // where the row begins that is being read
@@ -74,36 +75,46 @@ type lastByte struct {
 // is not damaged.
 func (f *File) Odd() int64 { return f.last.odd }
 
-// controls returns the place of the first control character; -1 for none. 32 bytes
-// are tested together for one below 32, and eight of them for one that ends no line.
-func controls(p []byte) int {
+// controls returns the place of the first control character, -1 for none, and that of
+// the last byte below a blank that is no line feed, or one a little behind it. 32 bytes
+// are tested together for one below a blank, and then for one that is no line feed.
+func controls(p []byte) (first, last int) {
 	i := 0
-	for ; i+32 <= len(p); i += 32 {
+	for last = -1; i+32 <= len(p); i += 32 {
 		words := p[i : i+32]
 		a, b := binary.LittleEndian.Uint64(words), binary.LittleEndian.Uint64(words[8:])
 		c, d := binary.LittleEndian.Uint64(words[16:]), binary.LittleEndian.Uint64(words[24:])
 		if below(a)|below(b)|below(c)|below(d) == 0 {
 			continue
 		}
-		for j, word := range [...]uint64{a, b, c, d} {
-			const low = 0x7f7f7f7f7f7f7f7f
-			x := word ^ 0x0a0a0a0a0a0a0a0a
-			if below(word)&((x&low+low)|x) == 0 { // nothing but line feeds
-				continue
-			}
-			if at := firstControl(p[i+8*j : i+8*j+8]); at >= 0 {
-				return i + 8*j + at
-			}
+		if below(a)&noLineFeed(a)|below(b)&noLineFeed(b)|below(c)&noLineFeed(c)|below(d)&noLineFeed(d) == 0 {
+			continue
+		}
+		last = i + 31
+		if at := firstControl(words); at >= 0 {
+			return i + at, last
+		}
+	}
+	for j, c := range p[i:] {
+		if c < ' ' && c != '\n' {
+			last = i + j
 		}
 	}
 	if at := firstControl(p[i:]); at >= 0 {
-		return i + at
+		return i + at, last
 	}
-	return -1
+	return -1, last
 }
 
 // below has the highest bit of each byte that is below 32, and maybe of some after it.
 func below(word uint64) uint64 { return (word - 0x2020202020202020) &^ word & 0x8080808080808080 }
+
+// noLineFeed has the highest bit of each byte that is no line feed.
+func noLineFeed(word uint64) uint64 {
+	const low = 0x7f7f7f7f7f7f7f7f
+	x := word ^ 0x0a0a0a0a0a0a0a0a
+	return x&low + low | x
+}
 
 func firstControl(p []byte) int {
 	return slices.IndexFunc(p, func(c byte) bool { return controlBytes[c] })
@@ -127,8 +138,12 @@ func (l *lastByte) Read(p []byte) (int, error) {
 	n, err := l.r.Read(p)
 	if n > 0 {
 		if l.odd == 0 {
-			if at := controls(p[:n]); at >= 0 {
-				l.odd = l.n + int64(at) + 1
+			first, last := controls(p[:n])
+			if first >= 0 {
+				l.odd = l.n + int64(first) + 1
+			}
+			if last >= 0 {
+				l.low = l.n + int64(last) + 1
 			}
 		}
 		l.b = p[n-1]

@@ -122,8 +122,14 @@ func TestControls(t *testing.T) {
 			}
 		}
 		want := slices.IndexFunc(p, control)
-		if got := controls(p); got != want {
+		got, last := controls(p)
+		if got != want {
 			t.Fatalf("%q: %d, expected %d", p, got, want)
+		}
+		for i, c := range p {
+			if c < ' ' && c != '\n' && i > last && (want < 0 || i < want) {
+				t.Fatalf("%q: the last below a blank is at %d, found %d", p, i, last)
+			}
 		}
 	}
 }

@@ -1,11 +1,11 @@
 package jsonrows
 
 import (
-	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
 	"unicode/utf8"
+	"unsafe"
 
 	"yewcone/intake/table"
 )
@@ -19,11 +19,16 @@ type jsonLine struct {
 	row   []string
 	found []bool
 	late  []lateText      // texts that had to be decoded
-	bytes []byte          // what they are
+	bytes []byte          // what they are, from a place on
+	from  int             // that place
 	left  map[string]bool // paths of members that no column takes; nil where nobody asks
 
-	escapes bool // the line has backslashes
+	together bool // texts that are decoded stay good until the next rows that are read together
+	escapes  bool // the line has backslashes
+	plain    bool // it is known that lines are UTF-8 without control characters
 
+	after  int           // where the value before ends
+	inners []*jsonNode   // objects within that were met in the line
 	shape  []usualMember // of the line that was read last
 	ending string        // what stands after its last value
 	usual  []usualMember // of the line that was learned; none before
@@ -55,7 +60,8 @@ type lateText struct{ column, from, to int }
 
 // read reads an object that takes up the whole text.
 func (p *jsonLine) read(s string, root *jsonNode) error {
-	p.s, p.i, p.late, p.bytes = s, 0, p.late[:0], p.bytes[:0]
+	p.i = 0
+	p.begin(s)
 	for i := range p.row {
 		p.row[i] = table.Absent
 	}
@@ -74,13 +80,25 @@ func (p *jsonLine) read(s string, root *jsonNode) error {
 	return nil
 }
 
+// begin is what every line begins with. What was decoded of lines before it is kept
+// where they are read together.
+func (p *jsonLine) begin(s string) {
+	p.s, p.late, p.bytes = s, p.late[:0], p.bytes[:p.from]
+}
+
 // settle puts the texts that had to be decoded into the row.
 func (p *jsonLine) settle() {
-	if len(p.late) > 0 {
-		all := string(p.bytes)
-		for _, l := range p.late {
-			p.row[l.column] = all[l.from:l.to]
-		}
+	if len(p.late) == 0 {
+		return
+	}
+	all := unsafe.String(unsafe.SliceData(p.bytes), len(p.bytes))
+	if p.together {
+		p.from = len(p.bytes) // nobody writes to it before all rows were looked at
+	} else {
+		all = strings.Clone(all)
+	}
+	for _, l := range p.late {
+		p.row[l.column] = all[l.from:l.to]
 	}
 }
 
@@ -270,10 +288,8 @@ func (p *jsonLine) undo(column int) {
 
 // nested takes an object or a list, of which more than names are asked.
 func (p *jsonLine) nested(kid *jsonKid, raw string, start, depth int) error {
-	d := json.NewDecoder(strings.NewReader(raw))
-	d.UseNumber()
-	var node any
-	if err := d.Decode(&node); err != nil {
+	node, err := decoded(raw)
+	if err != nil {
 		return err
 	}
 	for _, c := range kid.columns {

@@ -39,7 +39,7 @@ func objectPerLine(r *bufio.Reader) bool {
 
 func newJSONLines(name string, f *text.File, r *bufio.Reader, notes *facts.Notes) *jsonLines {
 	t := &jsonLines{left: map[string]bool{}}
-	t.InPieces = table.NewInPieces(t, name, f, text.NewPieces(r, text.AfterLine), notes)
+	t.InPieces = table.NewInPieces(t, name, f, text.NewPieces(r, text.AfterLine).Of(f), notes)
 	return t
 }
 
@@ -74,13 +74,13 @@ type jsonLineRows struct {
 	count int
 	left  map[string]bool
 
-	looked, clean bool // the piece was looked through, and is UTF-8 without control characters but line feeds
+	looked, clean bool // the piece was looked through; it is UTF-8 without control characters but line feeds
 	escape        int  // how many bytes before its end the next backslash stands; 0 before it was sought, -1 for none
 }
 
 // Part reads the lines of a piece.
 func (t *jsonLines) Part(piece text.Piece, notes *facts.Notes) table.Rows {
-	return &jsonLineRows{whole: t, rest: piece.Text, at: piece.Line - 1, last: piece.Last, notes: notes,
+	return &jsonLineRows{whole: t, rest: piece.Text, at: piece.Line - 1, last: piece.Last, clean: piece.Plain, notes: notes,
 		line: jsonLine{row: make([]string, len(t.paths)), found: make([]bool, len(t.paths)), left: map[string]bool{}},
 		left: map[string]bool{}}
 }
@@ -88,21 +88,23 @@ func (t *jsonLines) Part(piece text.Piece, notes *facts.Notes) table.Rows {
 // NextRows is of table.Batcher: lines as most exports write them.
 func (r *jsonLineRows) NextRows(b *table.Batch) {
 	own := r.line.row
-	defer func() { r.line.row = own }()
+	r.line.together, r.line.from = true, 0
+	defer func() { r.line.row, r.line.together, r.line.plain, r.line.from = own, false, false, 0 }()
 	if !r.looked {
-		r.looked, r.clean = true, strings.Count(r.rest, "\n") == controlsIn(r.rest) && utf8.ValidString(r.rest)
+		r.looked, r.clean = true, r.clean && utf8.ValidString(r.rest)
 	}
+	r.line.plain = r.clean
 	for row := b.Room(); row != nil && r.whole.tree != nil; row = b.Room() {
 		end := strings.IndexByte(r.rest, '\n')
 		if r.line.row = row; end < 0 {
 			return
 		}
 		line := r.rest[:end]
-		if !r.clean || r.escaped(line) || !r.line.again(line, r.whole.tree) {
+		if !r.clean || !r.line.again(line, r.escaped(line)) {
 			if !r.line.quick(line, r.whole.tree) {
 				return
 			}
-			r.line.learn(r.whole.tree)
+			r.line.learn()
 		}
 		r.rest = r.rest[end+1:]
 		r.at++
@@ -165,10 +167,8 @@ func (r *jsonLineRows) read(line string) error {
 	if err := r.line.read(line, nil); err != nil {
 		return err
 	}
-	d := json.NewDecoder(strings.NewReader(line))
-	d.UseNumber()
-	var node any
-	if err := d.Decode(&node); err != nil {
+	node, err := decoded(line)
+	if err != nil {
 		return err
 	}
 	for i, steps := range t.steps {

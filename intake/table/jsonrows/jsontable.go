@@ -129,7 +129,8 @@ type jsonTable struct {
 	paths   []string
 	steps   [][]step
 	found   []bool
-	row     []string
+	line    jsonLine
+	tree    *jsonNode // of the paths; nil where they do not fit into one
 	notes   *facts.Notes
 	count   int
 	told    int // entries that the service says it has, in all pages; 0 for not said
@@ -140,6 +141,7 @@ type jsonTable struct {
 
 type jsonRow struct {
 	node any
+	raw  string // what it is written as; "" where it was taken apart already
 	line int
 }
 
@@ -254,19 +256,38 @@ func (t *jsonTable) Next() ([]string, table.Place) {
 		t.end(err)
 		return nil, table.Place{}
 	}
-	if t.count++; t.count <= leftRows {
-		jsonTree(t.steps).noteUnread(r.node, t.left)
+	t.count++
+	row := t.fill(&r)
+	if t.oneLine {
+		return row, table.Place{Line: r.line, Part: t.pathOf(t.count - 1)}
 	}
-	t.row = t.row[:0]
+	return row, table.Place{Line: r.line}
+}
+
+// fill puts what the paths lead to into a row: by their tree where they fit into one.
+func (t *jsonTable) fill(r *jsonRow) []string {
+	p := &t.line
+	if p.row == nil {
+		t.tree = jsonTree(t.steps)
+		*p = jsonLine{row: make([]string, len(t.steps)), found: t.found, left: t.left}
+	}
+	if t.count > leftRows {
+		p.left = nil
+	}
+	if t.tree != nil && r.raw != "" && r.raw[0] == '{' && (p.quick(r.raw, t.tree) || p.read(r.raw, t.tree) == nil) {
+		return p.row
+	}
+	if r.raw != "" {
+		r.node, _ = decoded(r.raw) // which the decoder of the whole has read
+	}
+	if p.left != nil {
+		t.tree.noteUnread(r.node, t.left)
+	}
 	for i, steps := range t.steps {
 		value, found := valueAt(r.node, steps)
-		t.found[i] = t.found[i] || found
-		t.row = append(t.row, value)
+		p.row[i], t.found[i] = value, t.found[i] || found
 	}
-	if t.oneLine {
-		return t.row, table.Place{Line: r.line, Part: t.pathOf(t.count - 1)}
-	}
-	return t.row, table.Place{Line: r.line}
+	return p.row
 }
 
 // Told is how many rows there were, and how many the service said that there are in
@@ -290,6 +311,14 @@ func (t *jsonTable) end(err error) {
 // Unread names the members that no column takes.
 func (t *jsonTable) Unread() facts.Unread {
 	return facts.Unread{File: t.name, Names: slices.Sorted(maps.Keys(t.left))}
+}
+
+// decoded is a value, with numbers as they are written.
+func decoded(raw string) (node any, err error) {
+	d := json.NewDecoder(strings.NewReader(raw))
+	d.UseNumber()
+	err = d.Decode(&node)
+	return node, err
 }
 
 // Text writes a JSON value as the mapping sees it: texts without quotes,

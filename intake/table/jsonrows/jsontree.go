@@ -11,7 +11,7 @@ import (
 type jsonNode struct {
 	path string
 	kids []jsonKid
-	flat bool // no member is more than a plain value or a list of texts
+	flat bool // no member is more than a plain value, a list of texts or an object of such
 }
 
 type jsonKid struct {
@@ -103,7 +103,11 @@ func (n *jsonNode) flatten() {
 	for i := range n.kids {
 		k := &n.kids[i]
 		k.quoted = `"` + k.name + `"`
-		n.flat = n.flat && k.inner == nil && strings.IndexByte(k.name, '"') < 0 && strings.IndexByte(k.name, '\\') < 0 && plainText(k.name+"  ")
+		n.flat = n.flat && strings.IndexByte(k.name, '"') < 0 && strings.IndexByte(k.name, '\\') < 0 && plainText(k.name+"  ")
+		if k.inner != nil {
+			k.inner.flatten()
+			n.flat = n.flat && k.inner.flat && len(k.columns) == 0 && len(k.odd) == 0
+		}
 		for _, o := range k.odd {
 			n.flat = n.flat && len(o.steps) == 1 && o.steps[0].kind == toAll
 		}

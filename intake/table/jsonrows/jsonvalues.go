@@ -122,14 +122,15 @@ func (p *jsonLine) raw() (raw string, odd bool, err error) {
 		if p.i >= len(p.s) {
 			return "", false, p.fail("a closing quote")
 		}
-		if strings.IndexByte(`"\/bfnrtu`, p.s[p.i]) < 0 {
-			return "", false, p.fail(`one of "\/bfnrtu`)
-		}
-		if p.s[p.i] == 'u' {
+		switch p.s[p.i] {
+		case '"', '\\', '/', 'b', 'f', 'n', 'r', 't':
+		case 'u':
 			if _, ok := hex4(p.s[p.i+1:]); !ok {
 				return "", false, p.fail("four hexadecimal digits after \\u")
 			}
 			p.i += 4
+		default:
+			return "", false, p.fail(`one of "\/bfnrtu`)
 		}
 		p.i++
 	}
@@ -168,9 +169,18 @@ func hex4(s string) (rune, bool) {
 func unescape(out []byte, raw string) []byte {
 	for raw != "" {
 		if raw[0] != '\\' {
-			r, size := utf8.DecodeRuneInString(raw)
-			out = utf8.AppendRune(out, r) // U+FFFD for what is no UTF-8
-			raw = raw[size:]
+			plain := strings.IndexByte(raw, '\\')
+			if plain < 0 {
+				plain = len(raw)
+			}
+			if utf8.ValidString(raw[:plain]) {
+				out = append(out, raw[:plain]...)
+			} else {
+				for _, r := range raw[:plain] {
+					out = utf8.AppendRune(out, r) // U+FFFD for what is no UTF-8
+				}
+			}
+			raw = raw[plain:]
 			continue
 		}
 		c := raw[1]

@@ -184,17 +184,21 @@ func (t *jsonTable) value(yield func(jsonRow) bool, depth int) error {
 	if depth == 0 && t.nextIs('[') {
 		return t.descend([]step{{kind: toAll}}, yield, 0)
 	}
-	var node any
+	row := jsonRow{line: line}
 	if depth == 0 && t.nextIs('{') && t.byMembers() {
 		object, err := t.object()
 		if err != nil {
 			return err
 		}
-		node = object
-	} else if err := t.decoder.Decode(&node); err != nil {
-		return err
+		row.node = object
+	} else {
+		var raw json.RawMessage
+		if err := t.decoder.Decode(&raw); err != nil {
+			return err
+		}
+		row.raw = string(raw)
 	}
-	if !yield(jsonRow{node, line}) {
+	if !yield(row) {
 		return errStopped
 	}
 	return nil

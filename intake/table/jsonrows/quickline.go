@@ -2,6 +2,7 @@ package jsonrows
 
 import (
 	"encoding/binary"
+	"slices"
 	"strings"
 	"unicode/utf8"
 	"unsafe"
@@ -9,20 +10,31 @@ import (
 	"yewcone/intake/table"
 )
 
-// quick is read for an object as most exports write them: members with plain values
-// and lists of texts, of which each stands once. It returns false for every other,
-// with nothing found, and for what is no object.
+// quick is read for an object as most exports write them: members with plain values,
+// lists of texts and objects of such, of which each stands once. It returns false for
+// every other, with nothing found, and for what is no object.
 func (p *jsonLine) quick(s string, n *jsonNode) bool {
-	if n == nil || !n.flat || !plainText(s) || s[0] != '{' {
+	if n == nil || !n.flat || s == "" || s[0] != '{' || !p.plain && !plainText(s) {
 		return false
 	}
-	p.s, p.late, p.bytes = s, p.late[:0], p.bytes[:0]
+	p.begin(s)
 	for i := range p.row {
 		p.row[i] = table.Absent
 	}
 	p.escapes = strings.IndexByte(s, '\\') >= 0
-	i, guess, after := 1, 0, 0 // after is where the value before ended
-	p.shape = p.shape[:0]
+	p.shape, p.inners, p.after = p.shape[:0], p.inners[:0], 0
+	if i := p.members(n, 1); i < 0 || i < len(s) && strings.TrimSpace(s[i:]) != "" {
+		return false
+	}
+	p.ending = s[p.after:]
+	p.settle()
+	return true
+}
+
+// members reads what is in an object, from behind its opening brace on, and returns
+// the place behind its closing one; -1 where it is not plain.
+func (p *jsonLine) members(n *jsonNode, i int) int {
+	s, guess := p.s, 0
 	for i < len(s) {
 		if s[i] == ' ' {
 			i++
@@ -35,7 +47,7 @@ func (p *jsonLine) quick(s string, n *jsonNode) bool {
 		} else {
 			name, end := p.plainName(i)
 			if end < 0 {
-				return false
+				return -1
 			}
 			if kid = n.find(name, guess); kid >= 0 {
 				guess = kid + 1
@@ -45,35 +57,47 @@ func (p *jsonLine) quick(s string, n *jsonNode) bool {
 			i = end
 		}
 		if i >= len(s) || s[i] != ':' {
-			return false
+			return -1
 		}
 		if i++; i < len(s) && s[i] == ' ' {
 			i++
 		}
-		p.shape = append(p.shape, usualMember{before: s[after:i], kid: kid})
-		if i = p.value(n, kid, i); i < 0 || i >= len(s) {
-			return false
+		var inner *jsonNode
+		if kid >= 0 && n.kids[kid].inner != nil {
+			if inner = n.kids[kid].inner; slices.Contains(p.inners, inner) {
+				return -1 // what stood there before counts no more
+			}
+			p.inners, kid = append(p.inners, inner), -1
 		}
-		switch after = i; {
-		case s[i] == ',':
+		if inner != nil && i < len(s) && s[i] == '{' {
+			i = p.members(inner, i+1)
+		} else {
+			p.shape = append(p.shape, usualMember{before: s[p.after:i], node: n, kid: kid})
+			i = p.value(n, kid, i)
+			p.after = i
+		}
+		if i < 0 || i >= len(s) {
+			return -1
+		}
+		switch s[i] {
+		case ',':
 			i++
-		case s[i] == '}' && (i+1 == len(s) || strings.TrimSpace(s[i+1:]) == ""):
-			p.ending = s[i:]
-			p.settle()
-			return true
+		case '}':
+			return i + 1
 		default:
-			return false
+			return -1
 		}
 	}
-	return false
+	return -1
 }
 
 // A usualMember is a member where most lines have it: what stands between the value
 // before and its own.
 type usualMember struct {
 	before string
-	kid    int // -1 for one that no column takes
-	column int // that takes its value as it is; -1 for none
+	node   *jsonNode // the object that it is a member of
+	kid    int       // -1 for one that no column takes
+	column int       // that takes its value as it is; -1 for none
 }
 
 // learnAgain is after how many lines that are not like it another line is learned.
@@ -81,7 +105,7 @@ const learnAgain = 8
 
 // learn makes the line that was read last the shape of those to come, where there is
 // none or it does not fit any more.
-func (p *jsonLine) learn(n *jsonNode) {
+func (p *jsonLine) learn() {
 	if p.others++; len(p.usual) > 0 && p.others < learnAgain {
 		return
 	}
@@ -94,8 +118,11 @@ func (p *jsonLine) learn(n *jsonNode) {
 	}
 	for i := range p.shape {
 		m := &p.shape[i]
-		if m.before, m.column = strings.Clone(m.before), -1; m.kid >= 0 && len(n.kids[m.kid].columns) == 1 && len(n.kids[m.kid].odd) == 0 {
-			m.column = n.kids[m.kid].columns[0]
+		if m.before, m.column = strings.Clone(m.before), -1; m.kid < 0 {
+			continue
+		}
+		if kid := &m.node.kids[m.kid]; len(kid.columns) == 1 && len(kid.odd) == 0 {
+			m.column = kid.columns[0]
 		}
 	}
 	p.ending = strings.Clone(p.ending)
@@ -104,12 +131,14 @@ func (p *jsonLine) learn(n *jsonNode) {
 
 // again is read for a line of the same members in the same order as the one that was
 // learned, with plain values. The caller knows that it is UTF-8 without control
-// characters and escapes. It returns false for every other, with nothing found.
-func (p *jsonLine) again(s string, n *jsonNode) bool {
+// characters, and whether it has backslashes. It returns false for every other, with
+// nothing found.
+func (p *jsonLine) again(s string, escapes bool) bool {
 	if len(p.usual) == 0 {
 		return false
 	}
-	p.s, p.late, p.bytes, p.escapes = s, p.late[:0], p.bytes[:0], false
+	p.begin(s)
+	p.escapes = escapes
 	row, i := p.row, 0
 	for _, c := range p.lacks {
 		row[c] = table.Absent
@@ -122,13 +151,13 @@ func (p *jsonLine) again(s string, n *jsonNode) bool {
 		}
 		if m.column < 0 {
 			if m.kid >= 0 { // value refuses a member that stands twice
-				if kid := &n.kids[m.kid]; len(kid.columns) > 0 {
+				if kid := &m.node.kids[m.kid]; len(kid.columns) > 0 {
 					row[kid.columns[0]] = table.Absent
 				} else {
 					row[kid.odd[0].column] = table.Absent
 				}
 			}
-			if i = p.value(n, m.kid, from); i < 0 {
+			if i = p.value(m.node, m.kid, from); i < 0 {
 				return false
 			}
 			continue
@@ -139,9 +168,15 @@ func (p *jsonLine) again(s string, n *jsonNode) bool {
 			if end < 0 {
 				return false
 			}
-			i = from + 1 + end
-			row[m.column] = s[from+1 : i]
-			i++
+			text := s[from+1 : from+1+end]
+			if i = from + 1 + end + 1; !escapes || strings.IndexByte(text, '\\') < 0 {
+				row[m.column] = text
+				continue
+			}
+			row[m.column] = table.Absent
+			if i = p.value(m.node, m.kid, from); i < 0 {
+				return false
+			}
 		case 't':
 			if i = from + len("true"); i > len(s) || s[from:i] != "true" {
 				return false
@@ -154,7 +189,7 @@ func (p *jsonLine) again(s string, n *jsonNode) bool {
 			row[m.column] = "false"
 		default:
 			row[m.column] = table.Absent
-			if i = p.value(n, m.kid, from); i < 0 {
+			if i = p.value(m.node, m.kid, from); i < 0 {
 				return false
 			}
 		}
@@ -236,7 +271,12 @@ func (p *jsonLine) value(n *jsonNode, at, i int) int {
 		}
 		text, i = s[start:p.i], p.i
 	case c == '[':
-		return p.texts(kid, i)
+		if i = p.texts(kid, i); i >= 0 || kid != nil {
+			return i
+		}
+		return p.pass(start)
+	case c == '{' && kid == nil:
+		return p.pass(start)
 	default:
 		return -1
 	}
@@ -253,6 +293,15 @@ func (p *jsonLine) value(n *jsonNode, at, i int) int {
 		p.row[o.column] = ""
 	}
 	return i
+}
+
+// pass passes over a value that nobody takes and that is not too deep to be quick.
+func (p *jsonLine) pass(i int) int {
+	p.i = i
+	if p.skip(maxNesting-100) != nil {
+		return -1
+	}
+	return p.i
 }
 
 // texts reads a list of texts for columns that take all its elements, or for none.
@@ -285,6 +334,8 @@ func (p *jsonLine) texts(kid *jsonKid, i int) int {
 			if i >= len(s) || s[i] != '"' {
 				return -1
 			}
+		} else if s[i] != ']' {
+			return -1
 		}
 	}
 	if i >= len(s) {

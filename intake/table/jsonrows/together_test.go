@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 	"testing"
 
 	"yewcone/core/facts"
@@ -16,13 +17,13 @@ func compareTogether(t *testing.T, lines string) {
 	t.Helper()
 	told := func(together bool) string {
 		whole := &jsonLines{left: map[string]bool{}}
-		for _, c := range []string{"$.a", "$.b", "$.tags[*]", "$['odd name']", "$.never"} {
+		for _, c := range []string{"$.a", "$.b", "$.tags[*]", "$['odd name']", "$.never", "$.n.x", "$.n.in.y[*]", "$.n.z"} {
 			if _, err := whole.Column(c); err != nil {
 				t.Fatal(err)
 			}
 		}
 		var notes facts.Notes
-		rows := whole.Part(text.Piece{Text: lines, Line: 1, Last: true}, &notes).(*jsonLineRows)
+		rows := whole.Part(text.Piece{Text: lines, Line: 1, Last: true, Plain: controlsIn(lines) == strings.Count(lines, "\n")}, &notes).(*jsonLineRows)
 		read := intaketest.Rows(rows, whole.Width(), together)
 		return fmt.Sprint(read, rows.count, rows.line.found, slices.Sorted(maps.Keys(rows.left)),
 			slices.Sorted(maps.Keys(rows.line.left)), notes.List())
@@ -39,6 +40,9 @@ var someTogether = []string{
 		`{"a": "y", "more": ["p"], "b": 02}` + "\n" + `{"b": "y", "a": "\n"}` + "\n",
 	`{"a":"x","a":"y"}` + "\n" + `{"a":"x","b":"y"}` + "\r\n" + `{"a":"x","b":"y"}` + "\n" + `{"a":"x","b":"y"}}` + "\n",
 	"{\"a\":\"x\"}\n{\"a\":\"\xff\"}\n{\"a\":\"\x01\"}\n{\"a\":tru}\n{\"a\":truefalse}\n{\"a\":\"x\"\n\n{\"a\":[1]}\n{\"tags\":\"x\"}\n{\"a\":\"x\"}",
+	`{"a":"x","n":{"x":1,"in":{"y":["p","q"],"other":{"deep":[{}]}},"z":"u"}}` + "\n" + `{"a":"x","n":{"x":2,"in":{"y":[],"other":{"deep":[1]}},"z":"v"}}` + "\n" +
+		`{"a":"x","n":{"x":2},"n":{"z":"v"}}` + "\n" + `{"a":"x","n":{"x":2},"n":null}` + "\n" + `{"a":"x","n":{}}` + "\n" + `{"a":"x","n":[{}],"n":{"z":1}}` + "\n" +
+		`{"a":"x","n":null}` + "\n" + `{"a":"x","n":{"z":"u","x":1}} ` + "\n" + `{"a":"x","n":{"z":"u","x":1}}}` + "\n",
 	`{"tags":["a"],"b":"1"}` + "\n" + `{"tags":["a","b"],"b":"1"}` + "\n" + `{"tags":"c","b":"1"}` + "\n" + `{"tags":[["a"]],"b":{"c":1}}` + "\n",
 }
 
