@@ -4,16 +4,19 @@ import (
 	"encoding/base64"
 	"slices"
 	"strings"
+	"unsafe"
 )
 
 // A Shape is how most entries of a table look, so that one after the other can be put
 // straight into columns: which attributes they have, in which order.
 type Shape struct {
-	lines  []shapeLine // none before it is learned
-	joined []byte      // of attributes with several values
-	late   []lateValue
-	raw    []byte
-	failed int // entries that did not fit one after the other
+	lines   []shapeLine // none before it is learned
+	classes uint64      // those of the object class
+	joined  []byte      // of attributes with several values
+	kept    int         // so many of these bytes are of entries before, whose rows are still looked at
+	late    []lateValue
+	raw     []byte
+	failed  int // entries that did not fit one after the other
 }
 
 type shapeLine struct {
@@ -57,18 +60,28 @@ func (r *Entries) Learn(s *Shape, columnOf func(name string) (int, bool)) {
 			return
 		}
 	}
+	if len(s.lines) > 64 {
+		s.lines = s.lines[:0]
+		return
+	}
 	var classes []string
 	for i := range r.entry.Attrs {
 		if a := &r.entry.Attrs[i]; a.Name == "objectclass" {
 			classes = append(classes, a.Value)
 		}
 	}
+	s.classes = 0
 	for i := range s.lines {
 		if s.lines[i].class {
+			s.classes |= 1 << i
 			s.lines[i].value = strings.Join(classes, "\n")
 		}
 	}
 }
+
+// Release lets go of the texts that Again put together, for entries whose rows nobody
+// looks at any more.
+func (s *Shape) Release() { s.kept = 0 }
 
 // Again puts the next entry into columns and returns the line it begins on; 0 where it
 // is not one of the shape, plainly written: then nothing was read.
@@ -76,8 +89,8 @@ func (r *Entries) Again(s *Shape, row []string) int {
 	if len(s.lines) == 0 {
 		return 0
 	}
-	text, pos, lines, next := r.text, r.pos, 0, 0
-	s.joined, s.late = s.joined[:0], s.late[:0]
+	text, pos, lines, next, met := r.text, r.pos, 0, 0, uint64(0)
+	s.joined, s.late = s.joined[:s.kept], s.late[:0]
 	clear(row)
 	for {
 		rest := text[pos:]
@@ -87,23 +100,16 @@ func (r *Entries) Again(s *Shape, row []string) int {
 		if rest[0] == '\n' || rest[0] == '\r' {
 			break
 		}
-		l := &s.lines[min(next, len(s.lines)-1)]
+		at := next
 		encoded := false
-		for ; next < len(s.lines); next++ {
-			if l = &s.lines[next]; strings.HasPrefix(rest, l.begin) {
-				break
-			}
-			if next == 0 || l.class {
-				return 0
-			}
-			if encoded = l.encoded(rest); encoded {
-				break
-			}
+		if at == len(s.lines) || met>>at&1 == 1 || !strings.HasPrefix(rest, s.lines[at].begin) {
+			at, encoded = s.find(rest, next, met)
 		}
-		if next == len(s.lines) {
-			return 0
+		if at < 0 || at == 0 && pos > r.pos || at > 0 && met == 0 {
+			return 0 // an entry begins with its name, and has one
 		}
-		next++
+		l := &s.lines[at]
+		next, met = at+1, met|1<<at
 		first, several, from := "", 0, len(s.joined)
 		if encoded {
 			end := strings.IndexByte(rest, '\n')
@@ -145,7 +151,7 @@ func (r *Entries) Again(s *Shape, row []string) int {
 			rest = rest[end+1:]
 		}
 		switch {
-		case next == 1 && several > 1, l.encoded(rest):
+		case at == 0 && several > 1, l.encoded(rest):
 			return 0
 		case l.flag && (several > 1 || first != "TRUE" && first != "FALSE"):
 			return 0
@@ -159,7 +165,7 @@ func (r *Entries) Again(s *Shape, row []string) int {
 			s.late = append(s.late, lateValue{l.column, from, len(s.joined)})
 		}
 	}
-	if next == 0 || slices.ContainsFunc(s.lines[next:], func(l shapeLine) bool { return l.class }) {
+	if met == 0 || s.classes&^met != 0 {
 		return 0
 	}
 	end := 1
@@ -169,7 +175,8 @@ func (r *Entries) Again(s *Shape, row []string) int {
 		}
 	}
 	if len(s.late) > 0 {
-		all := string(s.joined)
+		s.kept = len(s.joined)
+		all := unsafe.String(unsafe.SliceData(s.joined), len(s.joined)) // nobody writes to it before Release
 		for _, v := range s.late {
 			row[v.attr] = all[v.from:v.to]
 		}
@@ -177,6 +184,27 @@ func (r *Entries) Again(s *Shape, row []string) int {
 	line := r.Line + 1
 	r.pos, r.Line, r.Closed, s.failed = pos+end, r.Line+lines+1, true, 0
 	return line
+}
+
+// find returns which attribute a line has that the entry did not have before, from where
+// one is expected on, and whether it is in base64; -1 for none.
+func (s *Shape) find(line string, next int, met uint64) (at int, encoded bool) {
+	for range s.lines {
+		if next >= len(s.lines) {
+			next = 0
+		}
+		l := &s.lines[next]
+		if l.begin[0] == line[0] && met>>next&1 == 0 {
+			if strings.HasPrefix(line, l.begin) {
+				return next, false
+			}
+			if next > 0 && l.encoded(line) {
+				return next, true
+			}
+		}
+		next++
+	}
+	return -1, false
 }
 
 // again reports whether a line has another value of the attribute.

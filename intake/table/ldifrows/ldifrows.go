@@ -106,6 +106,7 @@ func (t *ldifTable) Part(piece text.Piece, notes *facts.Notes) table.Rows {
 func (r *ldifRows) NextRows(b *table.Batch) {
 	own := r.row
 	defer func() { r.row = own }()
+	r.shape.Release()
 	for r.row = b.Room(); r.row != nil && r.ahead == nil; r.row = b.Room() {
 		if line := r.Entries.Again(&r.shape, r.row); line > 0 {
 			r.all, r.count = r.all+1, r.count+1

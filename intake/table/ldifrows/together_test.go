@@ -44,6 +44,9 @@ var someEntries = []string{
 	"dn: uid=a\nuid: a\nother: 1\ncn:  a\n\ndn: uid=b\nuid: b\nother: 2\ncn: b\n\n" +
 		"# numEntries: 2\ndn:: dWlkPWM=\nuid: c\nother: 1\n\ndn: uid=d\nuid: d\nuid: e\nother:: !!\n\n",
 	"dn: uid=a\r\nuid: a\r\ncn: \r\ncn: x\r\n\r\ndn: uid=b\r\nuid: b\r\ncn: y\r\ncn: z\r\n\r\ndn: uid=c\r\nuid: c\r\r\n\n\ndn: uid=d\nuid:\ncn: ",
+	"dn: uid=a\nobjectClass: person\nuid: a\ncn: x\nmemberOf: p\nmemberOf: q\n\ndn: uid=b\ncn: y\nmemberOf: p\nuid: b\nobjectClass: person\n\n" +
+		"dn: uid=c\ncn:: eQ==\nmemberOf: p\nuid: c\nmemberOf: q\nobjectClass: person\n\ndn: uid=d\ncn: y\nuid: d\n\ncn: y\ndn: uid=e\n\n",
+	"dn:0\nuid:\ncn:\n\ndn: \ncn: 0\nuid: \ncn: \n\n",
 	"dn:\ncn:0\nuid:\nCn:\n\ndn: \ncn: 0\nCn: 0\n\ndn:\nuid:0000000\n\ndn: \nuid::\n0", "dn: \nuid: a\nuid;lang-en: b\n\ndn: \nuid: c\nuid;lang-en: d\n\n",
 	"dn: a\ncn: x\nuid: 1\ncn: y\n\ndn: b\ncn: x\nuid: 1\ncn: y\n\ndn: c\nuid: 2\n\ndn: d\ndn: e\n\nresult: 4 Size limit exceeded\n",
 }
