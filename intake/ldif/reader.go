@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unsafe"
 
 	"yewcone/intake/text"
 )
@@ -102,6 +103,7 @@ type Entries struct {
 	Closed  bool            // the last entry was followed by an empty line
 	Failed  string          // how a search ended, where that was no good end (RFC 4511), such as "4 Size limit exceeded"
 	Told    int             // how many entries a search tool says there are; -1 where it does not
+	Singly  bool            // entries are looked at one by one, so that texts that were put together need not outlast the next
 
 	text  string
 	pos   int
@@ -113,7 +115,8 @@ type Entries struct {
 
 	raw     string // the unfolded line
 	rawLine int
-	folded  []byte
+	folded  []byte // lines of the entry that were put together
+	encoded []byte
 	decoded []byte
 	late    []lateValue
 }
@@ -169,7 +172,7 @@ func (r *Entries) bad(format string, args ...any) error {
 func (r *Entries) Next() (*Entry, error) {
 	e := &r.entry
 	e.DN, e.Line, e.Attrs, e.Seen = "", 0, e.Attrs[:0], 0
-	r.at, r.late, r.decoded = 0, r.late[:0], r.decoded[:0]
+	r.at, r.late, r.decoded, r.folded = 0, r.late[:0], r.decoded[:0], r.folded[:0]
 	for {
 		if e.Line > 0 {
 			r.plain(e)
@@ -213,6 +216,11 @@ func (r *Entries) plain(e *Entry) {
 		if k.flag || k.name == "dn" || k.name == "changetype" {
 			return
 		}
+		if k.name == "" {
+			r.at, e.Seen = next, e.Seen|k.seen
+			r.pass()
+			continue
+		}
 		end := strings.IndexByte(rest, '\n')
 		if end < 0 || end+1 >= len(rest) || rest[end+1] == ' ' {
 			return
@@ -221,9 +229,6 @@ func (r *Entries) plain(e *Entry) {
 		r.pos += end + 1
 		r.Line++
 		e.Seen |= k.seen
-		if k.name == "" {
-			continue
-		}
 		for rest[end-1] == '\r' {
 			end--
 		}
@@ -231,11 +236,26 @@ func (r *Entries) plain(e *Entry) {
 	}
 }
 
-// begins reports whether a line begins with the name, a colon and a blank, and then
-// with a value.
+// pass passes over a line with those that continue it.
+func (r *Entries) pass() {
+	for begun := false; r.pos < len(r.text) && (!begun || r.text[r.pos] == ' '); begun = true {
+		end := strings.IndexByte(r.text[r.pos:], '\n')
+		if end < 0 {
+			end = len(r.text) - r.pos - 1
+		}
+		r.pos += end + 1
+		r.Line++
+	}
+}
+
+// begins reports whether a line begins with the name and a colon and, where the
+// attribute is wanted, with a blank and a value after it.
 func (k *knownName) begins(line string) bool {
 	n := len(k.raw)
-	return len(line) > n+2 && line[n] == ':' && line[n+1] == ' ' && line[n+2] != ' ' && line[:n] == k.raw
+	if len(line) <= n+2 || line[n] != ':' || line[:n] != k.raw {
+		return false
+	}
+	return k.name == "" || line[n+1] == ' ' && line[n+2] != ' '
 }
 
 // settle makes texts of the values that had to be put together.
@@ -243,7 +263,10 @@ func (r *Entries) settle(e *Entry) {
 	if len(r.late) == 0 {
 		return
 	}
-	all := string(r.decoded)
+	all := unsafe.String(unsafe.SliceData(r.decoded), len(r.decoded))
+	if !r.Singly {
+		all = strings.Clone(all)
+	}
 	for _, l := range r.late {
 		if l.attr < 0 {
 			e.DN = all[l.from:l.to]
@@ -304,9 +327,9 @@ func (r *Entries) value(attr int, name, rest string) (string, error) {
 	switch {
 	case rest != "" && rest[0] == ':':
 		encoded := strings.TrimSpace(rest[1:])
-		r.folded = append(r.folded[:0], encoded...)
+		r.encoded = append(r.encoded[:0], encoded...)
 		var err error
-		if r.decoded, err = base64.StdEncoding.AppendDecode(r.decoded, r.folded); err != nil {
+		if r.decoded, err = base64.StdEncoding.AppendDecode(r.decoded, r.encoded); err != nil {
 			return "", r.bad("the value of %s is not base64 as \"::\" says", name)
 		}
 	case rest != "" && rest[0] == '<':
@@ -461,7 +484,8 @@ func (r *Entries) logical() bool {
 	if !ok {
 		return false
 	}
-	r.raw, r.rawLine, r.folded = line, r.Line, r.folded[:0]
+	r.raw, r.rawLine = line, r.Line
+	from := len(r.folded)
 	if line == "" || r.pos >= len(r.text) || r.text[r.pos] != ' ' {
 		return true
 	}
@@ -470,7 +494,10 @@ func (r *Entries) logical() bool {
 		more, _ := r.physical()
 		r.folded = append(r.folded, more[1:]...)
 	}
-	r.raw = string(r.folded)
+	r.raw = unsafe.String(&r.folded[from], len(r.folded)-from)
+	if !r.Singly {
+		r.raw = strings.Clone(r.raw)
+	}
 	return true
 }
 
