@@ -6,7 +6,7 @@ import (
 	"testing"
 )
 
-func TestDoubled(t *testing.T) {
+func TestNamesTwice(t *testing.T) {
 	for _, count := range []int{0, 1, 2, 63, 5000, 40_000} {
 		r := rand.New(rand.NewPCG(uint64(count), 1))
 		for _, twice := range []int{0, 1, count / 3} {
