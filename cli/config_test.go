@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"os"
 	"path/filepath"
 	"strings"
@@ -106,6 +107,15 @@ func TestOutsideAllowed(t *testing.T) {
 	}
 	if err != nil {
 		t.Fatal(err)
+	}
+	users := filepath.Join(folder, "exports/rota/users.csv")
+	elsewhere := filepath.Join(filepath.Dir(moved), "users.csv")
+	if err := errors.Join(os.Rename(users, elsewhere), os.Symlink(elsewhere, users)); err != nil {
+		t.Fatal(err)
+	}
+	stdout, _, _ := runTool(t, folder, "intake", "rota")
+	if plain := strings.Join(strings.Fields(stdout), " "); !strings.Contains(plain, "exports/rota/users.csv: this lies outside of") {
+		t.Errorf("a link out of the folder is not named: %s", plain)
 	}
 	stdout, stderr, code := runTool(t, folder, "intake", "cargo")
 	if plain := strings.Join(strings.Fields(stdout+stderr), " "); code != ExitClean ||

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -138,7 +139,14 @@ func TestOutKeepsTheEstate(t *testing.T) {
 	if err := demo.WriteEstate(folder); err != nil {
 		t.Fatal(err)
 	}
-	for _, name := range []string{"estate.yaml", "exceptions.yaml", "rules/house.yaml", "mappings/rota.yaml", "exports/rota/users.csv", "exports/quay1/etc/shadow",
+	estate := filepath.Join(folder, "estate.yaml")
+	data, err := os.ReadFile(estate)
+	err = errors.Join(err, os.WriteFile(estate, append(data, "\nlists: {common: common.txt}\n"...), 0o600),
+		os.WriteFile(filepath.Join(folder, "common.txt"), []byte("garnet\n"), 0o600))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, name := range []string{"estate.yaml", "exceptions.yaml", "rules/house.yaml", "trials/rota.yaml", "common.txt", "mappings/rota.yaml", "exports/rota/users.csv", "exports/quay1/etc/shadow",
 		"exports/directory/slapcat.ldif", "signins/quay1-auth.log.gz"} {
 		path := filepath.Join(folder, filepath.FromSlash(name))
 		before, err := os.ReadFile(path)

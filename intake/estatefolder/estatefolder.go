@@ -435,11 +435,7 @@ func (e *Estate) Subjects(names []string, asOf time.Time) ([]audit.Subject, erro
 		}
 		sayBeyond(export)
 		s.complete(export.System())
-		for _, from := range request.From {
-			if intake.Outside(request.Folder, from) {
-				export.Notes().Remark(facts.Origin{File: from}, "this lies outside of the estate's folder, as %s allows", FileName)
-			}
-		}
+		e.sayOutside(s, export.Notes())
 		subject := audit.Subject{Export: export, Kinds: s.Kinds, Privileged: s.Privileged, Rules: s.Rules, Checks: e.Checks,
 			Owner: s.owner, Depends: s.depends, Irreversible: s.irreversible, MaxRefused: s.maxRefused, Unmatched: e.unmatched(s)}
 		if s.signins != nil {
