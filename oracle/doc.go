@@ -6,5 +6,5 @@
 // seed that makes the scenario again.
 //
 // The tests run where YEWCONE_LIVE is set, as root; YEWCONE_SEEDS tells how many
-// scenarios of each family to make, and YEWCONE_SEED makes one of them only.
+// scenarios of each family to make (24, or 24+8 for eight from the 24th on), and YEWCONE_SEED makes one of them only.
 package oracle

@@ -9,7 +9,6 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
-	"strconv"
 	"strings"
 	"sync"
 	"testing"
@@ -36,14 +35,8 @@ func run(t *testing.T, folder, input string, args ...string) string {
 	return out.String()
 }
 
-// seeds are how many scenarios of each family are made on each release.
-func seeds() int {
-	n, err := strconv.Atoi(os.Getenv("YEWCONE_SEEDS"))
-	if err != nil {
-		return 5
-	}
-	return n
-}
+// usualSeeds is how many scenarios of each family are made on each release.
+const usualSeeds = 5
 
 // A tally counts what was compared.
 type tally struct {
@@ -119,7 +112,7 @@ func scenarios(t *testing.T, family, format string, alone bool, test func(t *tes
 			all[release] = sum
 			t.Run(release, func(t *testing.T) {
 				t.Parallel()
-				for seed := range seeds() {
+				for _, seed := range livetest.Seeds(usualSeeds) {
 					if only := os.Getenv("YEWCONE_SEED"); only != "" && only != fmt.Sprint(seed) {
 						continue
 					}
@@ -132,7 +125,7 @@ func scenarios(t *testing.T, family, format string, alone bool, test func(t *tes
 							r.Alone()
 						}
 						c := &tally{t: t, where: fmt.Sprintf("%s, seed %d", release, seed), kinds: map[string][3]int{}}
-						test(t, r, rand.New(rand.NewPCG(uint64(seed), 14)), commands, c)
+						test(t, r, rand.New(rand.NewPCG(seed, 14)), commands, c)
 						counting.Lock()
 						defer counting.Unlock()
 						sum.add(c)

@@ -10,7 +10,6 @@ import (
 	"path/filepath"
 	"regexp"
 	"slices"
-	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -258,19 +257,6 @@ func (x *engine) compare(t *testing.T, h *held, what string) (notes string) {
 	return ""
 }
 
-// someSeeds are those that the environment names, else the first of them.
-func someSeeds(n uint64) (list []uint64) {
-	from := uint64(0)
-	if first, all, ok := strings.Cut(os.Getenv("YEWCONE_SEEDS"), "+"); ok {
-		from, _ = strconv.ParseUint(first, 10, 64)
-		n, _ = strconv.ParseUint(all, 10, 64)
-	}
-	for i := range n {
-		list = append(list, from+i)
-	}
-	return list
-}
-
 // TestLiveInPlace: what comes out is the same whether accounts are read from a CSV or
 // counted by the database that holds them.
 func TestLiveInPlace(t *testing.T) {
@@ -319,7 +305,7 @@ func load(t *testing.T, folder, script, lines string) {
 
 // told runs the estates and tells how many were counted by the database itself.
 func told(t *testing.T, x *engine, some uint64) {
-	seeds := someSeeds(some)
+	seeds := livetest.Seeds(some)
 	counted := x.same(t, seeds, 3000)
 	t.Logf("%s: %d of %d estates counted where they lie, the others read one by one", x.name, counted, len(seeds))
 	if counted < len(seeds)/3 {
