@@ -102,7 +102,7 @@ func (r *records) batch(b *table.Batch) {
 }
 
 // mostCut is how many fields are cut together.
-const mostCut = 240
+const mostCut = 1000
 
 // cut cuts what stands between two places, without quotes, into fields, and returns
 // how many there are; fewer than none where they are too many. Fields are short, so that
