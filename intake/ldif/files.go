@@ -112,7 +112,7 @@ type Part struct {
 // Several parts may be read at the same time.
 func (p *Part) Each(notes *facts.Notes, each func(*Entry) error) error {
 	r := NewEntries(p.wanted)
-	r.Watch, r.Singly = p.watch, true
+	r.Watch = p.watch
 	r.Begin(p.piece)
 	for {
 		x, err := r.Next()
@@ -240,7 +240,7 @@ func (f *Files) gatherFile(from string, keep func(*Entry) bool, each func(file s
 
 func (f *Files) gatherPiece(piece text.Piece, keep func(*Entry) bool) gathered {
 	g := gathered{reader: NewEntries(f.early)}
-	g.reader.Watch, g.reader.Singly = f.Watch, true
+	g.reader.Watch = f.Watch
 	g.reader.Begin(piece)
 	for {
 		x, err := g.reader.Next()

@@ -9,7 +9,6 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"unsafe"
 
 	"yewcone/intake/text"
 )
@@ -103,7 +102,6 @@ type Entries struct {
 	Closed  bool            // the last entry was followed by an empty line
 	Failed  string          // how a search ended, where that was no good end (RFC 4511), such as "4 Size limit exceeded"
 	Told    int             // how many entries a search tool says there are; -1 where it does not
-	Singly  bool            // entries are looked at one by one, so that texts that were put together need not outlast the next
 
 	text  string
 	pos   int
@@ -115,8 +113,7 @@ type Entries struct {
 
 	raw     string // the unfolded line
 	rawLine int
-	folded  []byte // lines of the entry that were put together
-	encoded []byte
+	folded  []byte
 	decoded []byte
 	late    []lateValue
 }
@@ -172,7 +169,7 @@ func (r *Entries) bad(format string, args ...any) error {
 func (r *Entries) Next() (*Entry, error) {
 	e := &r.entry
 	e.DN, e.Line, e.Attrs, e.Seen = "", 0, e.Attrs[:0], 0
-	r.at, r.late, r.decoded, r.folded = 0, r.late[:0], r.decoded[:0], r.folded[:0]
+	r.at, r.late, r.decoded = 0, r.late[:0], r.decoded[:0]
 	for {
 		if e.Line > 0 {
 			r.plain(e)
@@ -263,10 +260,7 @@ func (r *Entries) settle(e *Entry) {
 	if len(r.late) == 0 {
 		return
 	}
-	all := unsafe.String(unsafe.SliceData(r.decoded), len(r.decoded))
-	if !r.Singly {
-		all = strings.Clone(all)
-	}
+	all := string(r.decoded)
 	for _, l := range r.late {
 		if l.attr < 0 {
 			e.DN = all[l.from:l.to]
@@ -327,9 +321,9 @@ func (r *Entries) value(attr int, name, rest string) (string, error) {
 	switch {
 	case rest != "" && rest[0] == ':':
 		encoded := strings.TrimSpace(rest[1:])
-		r.encoded = append(r.encoded[:0], encoded...)
+		r.folded = append(r.folded[:0], encoded...)
 		var err error
-		if r.decoded, err = base64.StdEncoding.AppendDecode(r.decoded, r.encoded); err != nil {
+		if r.decoded, err = base64.StdEncoding.AppendDecode(r.decoded, r.folded); err != nil {
 			return "", r.bad("the value of %s is not base64 as \"::\" says", name)
 		}
 	case rest != "" && rest[0] == '<':
@@ -484,8 +478,7 @@ func (r *Entries) logical() bool {
 	if !ok {
 		return false
 	}
-	r.raw, r.rawLine = line, r.Line
-	from := len(r.folded)
+	r.raw, r.rawLine, r.folded = line, r.Line, r.folded[:0]
 	if line == "" || r.pos >= len(r.text) || r.text[r.pos] != ' ' {
 		return true
 	}
@@ -494,10 +487,7 @@ func (r *Entries) logical() bool {
 		more, _ := r.physical()
 		r.folded = append(r.folded, more[1:]...)
 	}
-	r.raw = unsafe.String(&r.folded[from], len(r.folded)-from)
-	if !r.Singly {
-		r.raw = strings.Clone(r.raw)
-	}
+	r.raw = string(r.folded)
 	return true
 }
 
