@@ -38,6 +38,7 @@ func (e *engine) account(a *facts.Account, place int64) error {
 	settings := e.resolve(a)
 	v := e.judge(settings)
 	e.count(a, v, 1)
+	e.counted = v
 	if e.summary.Spread != nil {
 		e.summary.Spread.Add(a, &e.about.Derived)
 	}

@@ -38,6 +38,7 @@ type engine struct {
 	reach    []facts.Tri // of the rules, for the account at hand
 	verdicts map[*effective.Settings]*verdict
 	latest   *verdict // the last one asked for
+	counted  *verdict // of the settings of the account at hand, also where no password is asked of it
 	judged   uint32   // how many verdicts were made, for their numbers
 	empty    *verdict // of accounts that have no password
 	missing  []string

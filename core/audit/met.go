@@ -221,6 +221,7 @@ func (m *met) outcome(e *engine, t *sort, dates []facts.Moment) *known {
 		return nil
 	}
 	v := t.verdict
+	e.counted = v
 	if t.account.WithoutPassword() {
 		v = e.empty
 	}

@@ -47,6 +47,7 @@ func (e *engine) knownOutcome(a *facts.Account, v *verdict) *outcome {
 	key := binary.LittleEndian.AppendUint32(e.key[:0], v.number)
 	key = append(key, byte(a.Privileged)<<2|byte(a.Enabled), byte(gap.AudienceOf(a)))
 	if e.share != nil { // where accounts are counted by their outcomes alone
+		key = binary.LittleEndian.AppendUint32(key, e.counted.number)
 		key = append(key, byte(a.SecondFactor), bit(a.Kind == ""))
 	}
 	key = e.pattern.AppendAnswers(key, &e.about)

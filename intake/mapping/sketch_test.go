@@ -397,6 +397,7 @@ func TestQuickOrigin(t *testing.T) {
 }
 
 func FuzzQuickWay(f *testing.F) {
+	f.Add(uint64(236)) // accounts without a password, under several policies
 	f.Add(uint64(1000))
 	f.Fuzz(func(t *testing.T, seed uint64) { quick(t, seed) })
 }
