@@ -9,12 +9,13 @@ import (
 	"yewcone/core/facts"
 	"yewcone/intake"
 	"yewcone/intake/intaketest"
+	"yewcone/intake/text"
 )
 
 // TestEntries: folded lines, base64, remarks and options of attributes; each
 // value knows its line, and a file that ends within an entry is incomplete.
 func TestEntries(t *testing.T) {
-	const text = "version: 1\n\n# a remark\ndn: uid=ada,ou=People,dc=example\nobjectClass: inetOrgPerson\ndescription: one\n  and two\n" +
+	const export = "version: 1\n\n# a remark\ndn: uid=ada,ou=People,dc=example\nobjectClass: inetOrgPerson\ndescription: one\n  and two\n" +
 		"cn:: w4VkYQ==\nmail;lang-no: ada@example\n\ndn: uid=bo,dc=example\nuid: bo\n\nref: ldap://other\n\n# search result\nsearch: 2\n\n"
 	read := func(text string) (list []string, notes facts.Notes) {
 		r := &intake.Request{Folder: intaketest.Write(t, map[string]string{"x.ldif": text}), From: []string{"x.ldif"}}
@@ -31,12 +32,30 @@ func TestEntries(t *testing.T) {
 		}
 		return list, notes
 	}
-	list, notes := read(text)
+	list, notes := read(export)
 	if got := fmt.Sprintf("%q", list); got != `["4 uid=ada,ou=people,dc=example People Åda description at 6: one and two" "11 uid=bo,dc=example  "]` {
 		t.Errorf("%s; %v", got, notes.List())
 	}
-	if _, notes = read(text[:len(text)-60]); !notes.Partial() {
+	if _, notes = read(export[:len(export)-60]); !notes.Partial() {
 		t.Errorf("a file that ends within an entry is whole: %v", notes.List())
+	}
+}
+
+// TestEndOfPieces: whether a file ends within an entry does not depend on where its pieces
+// end; remarks behind the last entry may be a piece of their own.
+func TestEndOfPieces(t *testing.T) {
+	size := text.PieceSize
+	defer func() { text.PieceSize = size }()
+	const entries = "dn: uid=a,dc=example\nuid: a\n\ndn: uid=b,dc=example\nuid: b\n"
+	for end, whole := range map[string]bool{"\n# 2 entries\n# 0 referrals\n": true, "\n": true, "": false, "# 2 entries\n# 0 referrals\n": false} {
+		for text.PieceSize = 20; text.PieceSize < len(entries+end)+2; text.PieceSize++ {
+			var notes facts.Notes
+			r := &intake.Request{Folder: intaketest.Write(t, map[string]string{"x.ldif": entries + end}), From: []string{"x.ldif"}}
+			none := func(*Entry) bool { return false }
+			if err := NewFiles(r, &notes, "uid").Gather("", none, nil); err != nil || notes.Partial() == whole {
+				t.Errorf("%q in pieces of %d bytes: %v, %v", entries+end, text.PieceSize, err, notes.List())
+			}
+		}
 	}
 }
 

@@ -99,7 +99,7 @@ type Entries struct {
 	Watch   Watch           // attributes that are noted in Entry.Seen
 	Search  bool            // there are lines that a search tool writes beside the entries
 	Line    int             // of the last line read
-	Closed  bool            // the last entry was followed by an empty line
+	Closed  bool            // no entry was begun that an empty line does not follow
 	Failed  string          // how a search ended, where that was no good end (RFC 4511), such as "4 Size limit exceeded"
 	Told    int             // how many entries a search tool says there are; -1 where it does not
 
@@ -148,9 +148,9 @@ func NewEntries(wanted map[string]bool) *Entries {
 	return &Entries{Wanted: wanted, Skipped: map[string]bool{}, names: map[string]knownName{}, Told: -1}
 }
 
-// Begin goes on with a piece.
+// Begin goes on with a piece, which begins behind an empty line.
 func (r *Entries) Begin(piece text.Piece) {
-	r.text, r.pos, r.Line = piece.Text, 0, piece.Line-1
+	r.text, r.pos, r.Line, r.Closed = piece.Text, 0, piece.Line-1, true
 }
 
 // A BadEntry is an entry that cannot be read; the reading goes on after it.
