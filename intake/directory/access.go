@@ -23,7 +23,7 @@ type rule struct {
 type scope struct{ style, dn string }
 
 func (s scope) has(dn string) facts.Tri {
-	under := strings.HasSuffix(dn, ","+s.dn) || s.dn == ""
+	under := ldif.Below(dn, s.dn) || s.dn == ""
 	switch s.style {
 	case "", "base", "baseobject", "exact":
 		return facts.TriOf(dn == s.dn)

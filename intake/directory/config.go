@@ -13,6 +13,7 @@ import (
 // A database is what the server's configuration (cn=config) says of one: each
 // has its own policies, or none, and its own rules of access.
 type database struct {
+	dn       string   // normal, of its entry
 	suffixes []string // normal DNs
 	root     string   // normal DN of whom no rule holds
 	overlay  bool     // policies hold in it
@@ -26,31 +27,35 @@ type database struct {
 // A config is what the export has of the server's configuration.
 type config struct {
 	there     bool
-	databases map[string]*database // by the normal DN of their entries
-	modules   []string             // names of those that are loaded, without paths
-	schemes   []string             // that new passwords are hashed by
-	rootPW    bool                 // the password of some root is in the export
-	access    []string             // of all databases, after their own
+	databases []*database // in the order of the export
+	modules   []string    // names of those that are loaded, without paths
+	schemes   []string    // that new passwords are hashed by
+	rootPW    bool        // the password of some root is in the export
+	access    []string    // of all databases, after their own
 }
 
 // isConfig: an entry of the configuration that is read here.
 func isConfig(x *ldif.Entry) bool {
 	return x.Is("olcPPolicyConfig") || x.Is("olcDatabaseConfig") || x.Is("olcModuleList") ||
-		hasAny(x, "olcppolicydefault", "olcsuffix", "olcrootdn")
+		x.Has("olcppolicydefault", "olcsuffix", "olcrootdn")
 }
 
 // database returns the one of a configuration entry.
 func (c *config) database(dn string) *database {
-	if c.databases[dn] == nil {
-		c.databases[dn] = &database{}
+	for _, d := range c.databases {
+		if d.dn == dn {
+			return d
+		}
 	}
-	return c.databases[dn]
+	d := &database{dn: dn}
+	c.databases = append(c.databases, d)
+	return d
 }
 
 func (c *config) add(x *ldif.Entry) {
 	c.there = true
 	dn := ldif.NormalDN(x.DN)
-	if x.Is("olcPPolicyConfig") || hasAny(x, "olcppolicydefault") {
+	if x.Is("olcPPolicyConfig") || x.Has("olcppolicydefault") {
 		_, parent, _ := strings.Cut(dn, ",")
 		d := c.database(parent)
 		d.overlay = !strings.EqualFold(x.Text("olcdisabled"), "TRUE")
@@ -124,7 +129,7 @@ func (c *config) of(dn string) *database {
 	longest := -1
 	for _, d := range c.databases {
 		for _, suffix := range d.suffixes {
-			if len(suffix) > longest && (dn == suffix || suffix == "" || strings.HasSuffix(dn, ","+suffix)) {
+			if len(suffix) > longest && (dn == suffix || suffix == "" || ldif.Below(dn, suffix)) {
 				found, longest = d, len(suffix)
 			}
 		}

@@ -17,7 +17,6 @@ package directory
 import (
 	"cmp"
 	"maps"
-	"slices"
 	"strings"
 	"sync/atomic"
 	"time"
@@ -105,7 +104,7 @@ type fileEntry struct {
 
 func open(r *intake.Request) (facts.Export, error) {
 	e := &export{request: r, Base: r.NewBase(), byDN: map[string]int{}, groups: ldif.NewGroups(),
-		config: config{databases: map[string]*database{}}, forms: map[string]groupForm{}}
+		forms: map[string]groupForm{}}
 	e.look.every.Store(^uint64(0))
 	e.files = ldif.NewFiles(r, &e.Noted, wanted)
 	e.files.Watch = watch
@@ -150,16 +149,7 @@ func (e *export) tells(x *ldif.Entry) bool {
 	if x.Is("passwordPolicy") || x.Is("nsPwPolicyContainer") || x.Is("nsContainer") {
 		e.foreignClass.Store(true)
 	}
-	return isConfig(x) || x.Is("pwdPolicy") || x.IsGroup() || hasAny(x, "member", "uniquemember", "memberuid", "pwdattribute")
-}
-
-func hasAny(x *ldif.Entry, names ...string) bool {
-	for i := range x.Attrs {
-		if slices.Contains(names, x.Attrs[i].Name) {
-			return true
-		}
-	}
-	return false
+	return isConfig(x) || x.Is("pwdPolicy") || x.IsGroup() || x.Has("member", "uniquemember", "memberuid", "pwdattribute")
 }
 
 // structure gathers what accounts are judged by.
@@ -174,11 +164,11 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 	case x.Is("pwdPolicy"):
 		e.targets = append(e.targets, target{ldif.NormalDN(x.DN), "pwdminlength"})
 		e.ofPolicies = append(e.ofPolicies, fileEntry{file, x})
-	case hasAny(x, "pwdattribute"):
+	case x.Has("pwdattribute"):
 		e.Noted.Refuse(facts.Origin{File: file, Line: x.Line, Place: x.DN},
 			"the entry has the attributes of a policy and not the object class pwdPolicy; the server does not take it for "+
 				"one: export objectClass too, or mend the entry")
-	case x.IsGroup() || hasAny(x, "member", "uniquemember", "memberuid"):
+	case x.IsGroup() || x.Has("member", "uniquemember", "memberuid"):
 		if !x.IsGroup() {
 			e.Noted.Remark(facts.Origin{File: file, Line: x.Line, Place: x.DN},
 				"the entry has members and no object class of groups that is known here; it is taken for a group")

@@ -127,9 +127,9 @@ func (e *export) fits(r *aci, who string) facts.Tri {
 
 // covers reports whether a rule is for the password of an entry.
 func (r *aci) covers(dn string) facts.Tri {
-	below := dn == r.on || strings.HasSuffix(dn, ","+r.on)
+	below := dn == r.on || ldif.Below(dn, r.on)
 	if r.target != "" {
-		below = below && (dn == r.target || strings.HasSuffix(dn, ","+r.target))
+		below = below && (dn == r.target || ldif.Below(dn, r.target))
 	}
 	answer := facts.TriOf(below).And(r.attrs)
 	if r.unclear {

@@ -16,53 +16,60 @@ type Shape struct {
 	kept    int         // so many of these bytes are of entries before, whose rows are still looked at
 	late    []lateValue
 	raw     []byte
-	failed  int // entries that did not fit one after the other
+	failed  int  // entries that did not fit one after the other
+	strange bool // the last of them has an attribute that the shape has not
 }
 
 type shapeLine struct {
-	begin  string // the name, the colon and the blank
+	begin  string // the name, the colon and, where it is wanted, the blank
+	idle   bool   // nobody wants it
 	value  string // of the object class, which must be the same
 	column int    // -1 for none
 	class  bool
 	flag   bool
 }
 
-// learnAgain is after how many entries that do not fit another shape is learned.
-const learnAgain = 8
+const (
+	learnAgain = 8  // after how many entries that do not fit another shape is learned
+	mostLines  = 64 // of a shape
+)
 
-// Learn makes the entry that was read last the shape of those to come. columnOf is the
-// column of an attribute, named in small letters; -1 for none; false where it has
-// several.
+// Learn makes the entry that was read last the shape of those to come, or adds its
+// attributes to the shape. columnOf is the column of an attribute, named in small
+// letters; -1 for none; false where it has several.
 func (r *Entries) Learn(s *Shape, columnOf func(name string) (int, bool)) {
-	if s.failed++; len(s.lines) > 0 && s.failed < learnAgain {
+	if s.failed++; s.failed >= learnAgain {
+		s.lines, s.failed = s.lines[:0], 0
+	}
+	if len(s.lines) > 0 && !s.strange {
 		return
 	}
-	s.lines, s.failed = s.lines[:0], 0
-	column, ok := columnOf("dn")
-	if !ok {
-		return
+	s.strange = false
+	if len(s.lines) == 0 {
+		s.failed = 0
+		column, ok := columnOf("dn")
+		if !ok {
+			return
+		}
+		s.lines = append(s.lines, shapeLine{begin: "dn: ", column: column})
 	}
-	s.lines = append(s.lines, shapeLine{begin: "dn: ", column: column})
-	for _, k := range r.known[:min(r.at, len(r.known))] {
+	at := 0
+	for _, k := range r.order {
+		if i := slices.IndexFunc(s.lines, func(l shapeLine) bool { return l.begin == k.begin }); i >= 0 {
+			at = i
+			continue
+		}
 		column, ok := -1, true
 		if k.name != "" {
 			column, ok = columnOf(k.name)
 		}
-		begin := k.raw + ": "
-		if slices.ContainsFunc(s.lines, func(l shapeLine) bool { return l.begin == begin }) {
-			continue
-		}
 		twice := column >= 0 && slices.ContainsFunc(s.lines, func(l shapeLine) bool { return l.column == column }) // such as name and name;lang-en
-		if k.name != "dn" && k.name != "changetype" && ok && !twice {
-			s.lines = append(s.lines, shapeLine{begin: begin, column: column, flag: k.flag, class: k.name == "objectclass"})
-		} else if k.name != "dn" {
+		if !ok || twice || k.name == "dn" || k.name == "changetype" || len(s.lines) == mostLines {
 			s.lines = s.lines[:0]
 			return
 		}
-	}
-	if len(s.lines) > 64 {
-		s.lines = s.lines[:0]
-		return
+		at++
+		s.lines = slices.Insert(s.lines, at, shapeLine{begin: k.begin, idle: k.name == "", column: column, flag: k.flag, class: k.class})
 	}
 	var classes []string
 	for i := range r.entry.Attrs {
@@ -106,10 +113,19 @@ func (r *Entries) Again(s *Shape, row []string) int {
 			at, encoded = s.find(rest, next, met)
 		}
 		if at < 0 || at == 0 && pos > r.pos || at > 0 && met == 0 {
+			s.strange = at < 0 && met != 0
 			return 0 // an entry begins with its name, and has one
 		}
 		l := &s.lines[at]
 		next, met = at+1, met|1<<at
+		if l.idle {
+			passed, feeds := l.pass(rest)
+			if passed == len(rest) {
+				return 0
+			}
+			pos, lines = pos+passed, lines+feeds
+			continue
+		}
 		first, several, from := "", 0, len(s.joined)
 		if encoded {
 			end := strings.IndexByte(rest, '\n')
@@ -126,43 +142,59 @@ func (r *Entries) Again(s *Shape, row []string) int {
 			}
 			continue
 		}
+		joined := false // the value stands in s.joined, not in the piece
 		for more := true; more; more = l.again(rest) {
 			several++
 			end := strings.IndexByte(rest, '\n')
-			if end < 0 || end+1 >= len(rest) || rest[end+1] == ' ' || rest[len(l.begin)] == ' ' {
+			if end < 0 || end+1 >= len(rest) || rest[len(l.begin)] == ' ' {
 				return 0
 			}
-			value := rest[len(l.begin):max(end, len(l.begin))]
-			for value != "" && value[len(value)-1] == '\r' {
-				value = value[:len(value)-1]
+			value := withoutReturns(rest[len(l.begin):max(end, len(l.begin))])
+			if several == 2 && !joined {
+				s.joined = append(s.joined, first...)
 			}
-			switch {
-			case several == 1:
-				first = value
-			case first == "" || value == "":
-				return 0
-			case several == 2:
-				s.joined = append(append(append(s.joined, first...), '\n'), value...)
-			default:
-				s.joined = append(append(s.joined, '\n'), value...)
+			if several > 1 {
+				if value == "" || len(s.joined) == from {
+					return 0
+				}
+				s.joined = append(s.joined, '\n')
 			}
 			lines++
 			pos += end + 1
-			rest = rest[end+1:]
+			folded := rest[end+1] == ' '
+			if rest = rest[end+1:]; folded && value == "" {
+				return 0
+			}
+			if joined = folded || several > 1; joined {
+				s.joined = append(s.joined, value...)
+			} else {
+				first = value
+			}
+			for folded {
+				if end = strings.IndexByte(rest, '\n'); end < 0 || end+1 >= len(rest) {
+					return 0
+				}
+				s.joined = append(s.joined, withoutReturns(rest[1:end])...)
+				lines++
+				pos += end + 1
+				rest = rest[end+1:]
+				folded = rest[0] == ' '
+			}
+		}
+		if joined {
+			first = unsafe.String(unsafe.SliceData(s.joined[from:]), len(s.joined)-from) // only looked at here
 		}
 		switch {
 		case at == 0 && several > 1, l.encoded(rest):
 			return 0
-		case l.flag && (several > 1 || first != "TRUE" && first != "FALSE"):
-			return 0
-		case l.class && several == 1 && first != l.value, l.class && several > 1 && string(s.joined[from:]) != l.value:
+		case l.flag && (several > 1 || first != "TRUE" && first != "FALSE"), l.class && first != l.value:
 			return 0
 		case l.column < 0:
 			s.joined = s.joined[:from]
-		case several == 1:
-			row[l.column] = first
-		default:
+		case joined:
 			s.late = append(s.late, lateValue{l.column, from, len(s.joined)})
+		default:
+			row[l.column] = first
 		}
 	}
 	if met == 0 || s.classes&^met != 0 {
@@ -186,6 +218,14 @@ func (r *Entries) Again(s *Shape, row []string) int {
 	return line
 }
 
+// withoutReturns is a line without the carriage returns at its end.
+func withoutReturns(line string) string {
+	for line != "" && line[len(line)-1] == '\r' {
+		line = line[:len(line)-1]
+	}
+	return line
+}
+
 // find returns which attribute a line has that the entry did not have before, from where
 // one is expected on, and whether it is in base64; -1 for none.
 func (s *Shape) find(line string, next int, met uint64) (at int, encoded bool) {
@@ -198,13 +238,25 @@ func (s *Shape) find(line string, next int, met uint64) (at int, encoded bool) {
 			if strings.HasPrefix(line, l.begin) {
 				return next, false
 			}
-			if next > 0 && l.encoded(line) {
+			if next > 0 && !l.idle && l.encoded(line) {
 				return next, true
 			}
 		}
 		next++
 	}
 	return -1, false
+}
+
+// pass is how many bytes, and lines of them, are values of the attribute.
+func (l *shapeLine) pass(rest string) (bytes, lines int) {
+	for begun := false; strings.HasPrefix(rest[bytes:], l.begin) || begun && strings.HasPrefix(rest[bytes:], " "); begun = true {
+		end := strings.IndexByte(rest[bytes:], '\n')
+		if end < 0 {
+			return len(rest), lines
+		}
+		bytes, lines = bytes+end+1, lines+1
+	}
+	return bytes, lines
 }
 
 // again reports whether a line has another value of the attribute.

@@ -147,6 +147,7 @@ func (f *Files) partsOf(from string, yield func(*Part) error) error {
 		return intake.CannotOpen(from, err)
 	}
 	defer open.Close()
+	open.Again()
 	pieces := text.NewPieces(open, AfterEntry)
 	for {
 		piece, err := pieces.Next()
@@ -239,6 +240,7 @@ func (f *Files) gatherFile(from string, keep func(*Entry) bool, each func(file s
 }
 
 func (f *Files) gatherPiece(piece text.Piece, keep func(*Entry) bool) gathered {
+	defer piece.Free() // what is kept is copied
 	g := gathered{reader: NewEntries(f.early)}
 	g.reader.Watch = f.Watch
 	g.reader.Begin(piece)
@@ -251,8 +253,7 @@ func (f *Files) gatherPiece(piece text.Piece, keep func(*Entry) bool) gathered {
 		case errors.As(err, &bad):
 			continue
 		}
-		g.count++
-		if keep(x) {
+		if g.count++; keep(x) {
 			x.Own()
 			kept := *x
 			kept.Attrs = slices.Clone(x.Attrs)

@@ -31,6 +31,12 @@ func NormalDN(dn string) string {
 	return b.String()
 }
 
+// Below reports whether a name is of an entry below another; both in normal form.
+func Below(dn, above string) bool {
+	n := len(dn) - len(above)
+	return n > 0 && dn[n-1] == ',' && dn[n:] == above
+}
+
 // isPlain reports whether a name has nothing that is escaped or may be written in
 // two ways, such as spaces beside a comma.
 func isPlain(dn string) bool {

@@ -28,6 +28,20 @@ type Entry struct {
 	Line  int // of its dn
 	Attrs []Attribute
 	Seen  Seen // which of the watched attributes it has, wanted or not
+
+	names, classes marks // of what stands in Attrs
+}
+
+// marks are a set of names that may have others too: what has no mark in it is surely
+// not there.
+type marks uint64
+
+// markOf is the mark of a name, in small letters or not.
+func markOf(name string) marks {
+	if name == "" {
+		return 1
+	}
+	return 1 << ((len(name)*7 + int(name[len(name)-1]|0x20)) & 63)
 }
 
 // Seen is a set of watched attributes.
@@ -57,6 +71,9 @@ func (w Watch) Of(names ...string) Seen {
 
 // First returns the first value of an attribute, named in small letters.
 func (e *Entry) First(name string) (Attribute, bool) {
+	if e.names&markOf(name) == 0 {
+		return Attribute{}, false
+	}
 	for i := range e.Attrs {
 		if e.Attrs[i].Name == name {
 			return e.Attrs[i], true
@@ -73,12 +90,36 @@ func (e *Entry) Text(name string) string {
 
 // Is reports whether the entry has an object class, named in small letters.
 func (e *Entry) Is(class string) bool {
+	if e.classes&markOf(class) == 0 {
+		return false
+	}
 	for i := range e.Attrs {
 		if e.Attrs[i].Name == "objectclass" && strings.EqualFold(e.Attrs[i].Value, class) {
 			return true
 		}
 	}
 	return false
+}
+
+// Has reports whether the entry has one of some attributes, named in small letters.
+func (e *Entry) Has(names ...string) bool {
+	for _, name := range names {
+		if _, there := e.First(name); there {
+			return true
+		}
+	}
+	return false
+}
+
+// add adds an attribute; the value of one that is late comes when the entry is whole.
+func (e *Entry) add(k *knownName, value string, line int, late bool) {
+	e.names |= k.mark
+	if k.class {
+		if e.classes |= markOf(value); late {
+			e.classes = ^marks(0)
+		}
+	}
+	e.Attrs = append(e.Attrs, Attribute{Name: k.name, Value: value, Line: line})
 }
 
 // Own makes the entry's texts independent of the piece.
@@ -106,10 +147,10 @@ type Entries struct {
 	text  string
 	pos   int
 	entry Entry
-	known []knownName // the names of the entry before, in their order
-	at    int         // in known
-	flag  bool        // the attribute at hand is one
-	names map[string]knownName
+	start knownName    // what stands before the first attribute
+	last  *knownName   // the one before
+	order []*knownName // the attributes of the entry in their order, of which the first are enough
+	names map[string]*knownName
 
 	raw     string // the unfolded line
 	rawLine int
@@ -118,11 +159,21 @@ type Entries struct {
 	late    []lateValue
 }
 
+// A knownName is how an attribute's name is written, and what is known of it.
 type knownName struct {
-	raw, name string
-	seen      Seen
-	flag      bool // it is true or false
+	raw, begin  string // as it is written, and with the colon and, where it is wanted, the blank after it
+	name        string // in small letters, without options; "" where nobody wants it
+	seen        Seen
+	mark        marks
+	flag, class bool                  // it is true or false; it is the object class
+	after       [mostAfter]*knownName // what came after it: entries are mostly like others before
 }
+
+const (
+	mostAfter = 3
+	mostOrder = 100   // attributes of an entry whose order is kept
+	mostNames = 10000 // ways to write a name that are kept
+)
 
 // A lateValue is a value that had to be put together; it becomes a text when
 // the entry is whole.
@@ -145,7 +196,7 @@ func AfterEntry(s string) int {
 
 // NewEntries returns the entries of a file's first piece.
 func NewEntries(wanted map[string]bool) *Entries {
-	return &Entries{Wanted: wanted, Skipped: map[string]bool{}, names: map[string]knownName{}, Told: -1}
+	return &Entries{Wanted: wanted, Skipped: map[string]bool{}, names: map[string]*knownName{}, Told: -1}
 }
 
 // Begin goes on with a piece, which begins behind an empty line.
@@ -168,8 +219,8 @@ func (r *Entries) bad(format string, args ...any) error {
 // Next returns the next entry, io.EOF at the end of the piece, or a *BadEntry.
 func (r *Entries) Next() (*Entry, error) {
 	e := &r.entry
-	e.DN, e.Line, e.Attrs, e.Seen = "", 0, e.Attrs[:0], 0
-	r.at, r.late, r.decoded = 0, r.late[:0], r.decoded[:0]
+	*e = Entry{Attrs: e.Attrs[:0]}
+	r.last, r.order, r.late, r.decoded = &r.start, r.order[:0], r.late[:0], r.decoded[:0]
 	for {
 		if e.Line > 0 {
 			r.plain(e)
@@ -197,24 +248,17 @@ func (r *Entries) Next() (*Entry, error) {
 	}
 }
 
-// plain adds attributes as long as each line is one that the entry before had there
-// too, or one more value of the same, and is written plainly.
+// plain adds attributes as long as each line is of one that came after the one before
+// in other entries too, and is written plainly.
 func (r *Entries) plain(e *Entry) {
-	for r.at < len(r.known) {
-		rest, k, next := r.text[r.pos:], &r.known[r.at], r.at+1
-		if !k.begins(rest) {
-			if r.at == 0 {
-				return
-			}
-			if k, next = &r.known[r.at-1], r.at; !k.begins(rest) {
-				return
-			}
-		}
-		if k.flag || k.name == "dn" || k.name == "changetype" {
+	for {
+		rest := r.text[r.pos:]
+		k := r.last.following(rest)
+		if k == nil {
 			return
 		}
 		if k.name == "" {
-			r.at, e.Seen = next, e.Seen|k.seen
+			r.meet(k)
 			r.pass()
 			continue
 		}
@@ -222,15 +266,50 @@ func (r *Entries) plain(e *Entry) {
 		if end < 0 || end+1 >= len(rest) || rest[end+1] == ' ' {
 			return
 		}
-		r.at = next
-		r.pos += end + 1
-		r.Line++
-		e.Seen |= k.seen
+		line := end
 		for rest[end-1] == '\r' {
 			end--
 		}
-		e.Attrs = append(e.Attrs, Attribute{Name: k.name, Value: rest[min(len(k.raw)+2, end):end], Line: r.Line})
+		value := rest[min(len(k.raw)+2, end):end]
+		if k.flag && value != "TRUE" && value != "FALSE" || k.name == "dn" || k.name == "changetype" {
+			return
+		}
+		r.meet(k)
+		r.pos += line + 1
+		r.Line++
+		e.add(k, value, r.Line, false)
 	}
+}
+
+// following returns the attribute that a line begins with, where it is one of those
+// that came after this one before.
+func (k *knownName) following(line string) *knownName {
+	for i, next := range k.after {
+		if next == nil {
+			return nil
+		}
+		if next.begins(line) {
+			k.prefer(i)
+			return next
+		}
+	}
+	return nil
+}
+
+// prefer has what comes often tried first.
+func (k *knownName) prefer(i int) {
+	if i > 0 {
+		k.after[i], k.after[i-1] = k.after[i-1], k.after[i]
+	}
+}
+
+// meet notes that the entry has an attribute next.
+func (r *Entries) meet(k *knownName) {
+	r.entry.Seen |= k.seen
+	if k != r.last && len(r.order) < mostOrder {
+		r.order = append(r.order, k)
+	}
+	r.last = k
 }
 
 // pass passes over a line with those that continue it.
@@ -276,10 +355,12 @@ func (r *Entries) attribute(e *Entry) error {
 	if colon <= 0 {
 		return r.bad("expected \"attribute: value\", found no colon")
 	}
-	name, ok := r.intern(r.raw[:colon])
-	if !ok {
+	k := r.intern(r.raw[:colon])
+	if k == nil {
 		return r.bad("what stands before the colon is no name of an attribute")
 	}
+	r.meet(k)
+	name := k.name
 	switch {
 	case e.Line == 0 && name == "version":
 		return nil
@@ -306,12 +387,13 @@ func (r *Entries) attribute(e *Entry) error {
 	}
 	if e.Line == 0 {
 		e.DN, e.Line = value, r.rawLine
+		r.order = r.order[:0]
 		return nil
 	}
-	if r.flag && !isFlag(value) {
+	if k.flag && !isFlag(value) {
 		return r.bad("%s is neither TRUE nor FALSE", name)
 	}
-	e.Attrs = append(e.Attrs, Attribute{Name: name, Value: value, Line: r.rawLine})
+	e.add(k, value, r.rawLine, len(r.late) > 0 && r.late[len(r.late)-1].attr == attr)
 	return nil
 }
 
@@ -335,69 +417,48 @@ func (r *Entries) value(attr int, name, rest string) (string, error) {
 	return "", nil
 }
 
-// intern returns an attribute's name in small letters without its options, or
-// "" when nobody wants it, without making a new string each time; false for
-// what is no name. Entries mostly name the same attributes in the same order.
-func (r *Entries) intern(raw string) (string, bool) {
-	if r.at < len(r.known) && r.known[r.at].raw == raw {
-		r.at++
-		r.entry.Seen |= r.known[r.at-1].seen
-		r.flag = r.known[r.at-1].flag
-		return r.known[r.at-1].name, true
-	}
-	if known := r.near(raw); known != nil {
-		r.entry.Seen |= known.seen
-		r.flag = known.flag
-		return known.name, true
-	}
-	known, ok := r.names[raw]
-	if !ok {
-		if known, ok = r.fold(raw); !ok {
-			return "", false
-		}
-		known.raw = strings.Clone(raw)
-		if len(r.names) < 10000 {
-			r.names[known.raw] = known
+// intern returns what is known of an attribute by how its name is written, without
+// making a new string each time; nil for what is no name.
+func (r *Entries) intern(raw string) *knownName {
+	for i, next := range r.last.after {
+		if next != nil && next.raw == raw {
+			r.last.prefer(i)
+			return next
 		}
 	}
-	if len(r.known) < 1000 {
-		r.known = append(r.known[:min(r.at, len(r.known))], known)
-		r.at = len(r.known)
+	known := r.names[raw]
+	if known == nil {
+		if known = r.fold(strings.Clone(raw)); known == nil || len(r.names) >= mostNames {
+			return known
+		}
+		r.names[known.raw] = known
 	}
-	r.entry.Seen |= known.seen
-	r.flag = known.flag
-	return known.name, true
+	free := slices.Index(r.last.after[:], nil)
+	if free < 0 {
+		free = mostAfter - 1
+	}
+	r.last.after[free] = known
+	return known
 }
 
-// near finds a name that stood just before, of an attribute with several values, or
-// that comes soon, where some are missing.
-func (r *Entries) near(raw string) *knownName {
-	const soon = 3
-	if r.at > 0 && r.at <= len(r.known) && r.known[r.at-1].raw == raw {
-		return &r.known[r.at-1]
-	}
-	for i := r.at + 1; i < min(len(r.known), r.at+soon); i++ {
-		if r.known[i].raw == raw {
-			r.at = i + 1
-			return &r.known[i]
-		}
-	}
-	return nil
-}
-
-func (r *Entries) fold(raw string) (knownName, bool) {
+// fold is an attribute by how its name is written; nil for what is no name.
+func (r *Entries) fold(raw string) *knownName {
 	for _, c := range []byte(raw) {
 		if !(c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '-' || c == '.' || c == ';' || c == '_') {
-			return knownName{}, false
+			return nil
 		}
 	}
 	plain, _, _ := strings.Cut(raw, ";")
 	lower := strings.ToLower(plain)
+	known := &knownName{raw: raw, begin: raw + ": ", seen: r.Watch[lower]}
 	if !r.Wanted[lower] {
-		r.Skipped[strings.Clone(plain)] = true
-		return knownName{seen: r.Watch[lower]}, true
+		known.begin = raw + ":"
+		r.Skipped[plain] = true
+		return known
 	}
-	return knownName{name: strings.Clone(lower), seen: r.Watch[lower], flag: slices.Contains(flags, lower)}, true
+	known.name, known.mark = lower, markOf(lower)
+	known.flag, known.class = slices.Contains(flags, lower), lower == "objectclass"
+	return known
 }
 
 // flags are attributes that are true or false: of OpenLDAP's password policies

@@ -46,6 +46,12 @@ func Generalized(text string) (time.Time, bool) {
 	if unix, ok := utcSecond(text, 0); ok {
 		return time.Unix(unix, 0).UTC(), true
 	}
+	const whole = len("20261120060000")
+	if n := len(text) - 1; n > whole+1 && text[whole] == '.' && text[n] == 'Z' && digits(text[whole+1:n]) {
+		if unix, ok := utcSecond(text[:whole]+"Z", 0); ok {
+			return time.Unix(unix, 0).UTC(), true
+		}
+	}
 	if len(text) < len("2026112006Z") || text[0] < '0' || text[0] > '9' {
 		return time.Time{}, false
 	}
@@ -55,6 +61,15 @@ func Generalized(text string) (time.Time, bool) {
 		}
 	}
 	return time.Time{}, false
+}
+
+func digits(text string) bool {
+	for i := range len(text) {
+		if text[i] < '0' || text[i] > '9' {
+			return false
+		}
+	}
+	return true
 }
 
 // utcSecond reads what most exports hold, 2026-11-20T06:00:00Z with gap 1 and

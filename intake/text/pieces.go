@@ -67,7 +67,7 @@ func (p *Pieces) Of(f *File) *Pieces {
 // plain reports whether the next piece is known to have no control characters but
 // line feeds: of what was read, all that is behind its beginning.
 func (p *Pieces) plain() bool {
-	return p.file != nil && p.file.last.odd == 0 && p.file.last.low <= p.at
+	return p.file != nil && !p.file.last.unasked && p.file.last.odd == 0 && p.file.last.low <= p.at
 }
 
 // Next returns the next piece; io.EOF when there is none.

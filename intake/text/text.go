@@ -65,6 +65,8 @@ type lastByte struct {
 	odd int64 // where the first control character is, counted from 1; 0 for none
 	low int64 // where bytes below a blank end that are no line feeds
 
+	unasked bool // neither is looked for
+
 	heeded int64 // where Heed was called last
 	mark   int64 // where the row begins that is being read
 	marked bool
@@ -74,6 +76,9 @@ type lastByte struct {
 // than those of white space, counted from 1; 0 for none. Few files have one that
 // is not damaged.
 func (f *File) Odd() int64 { return f.last.odd }
+
+// Again tells that the file was read before: control characters are not looked for.
+func (f *File) Again() { f.last.unasked = true }
 
 // controls returns the place of the first control character, -1 for none, and that of
 // the last byte below a blank that is no line feed, or one a little behind it. 32 bytes
@@ -137,7 +142,7 @@ func (l *lastByte) Read(p []byte) (int, error) {
 	}
 	n, err := l.r.Read(p)
 	if n > 0 {
-		if l.odd == 0 {
+		if l.odd == 0 && !l.unasked {
 			first, last := controls(p[:n])
 			if first >= 0 {
 				l.odd = l.n + int64(first) + 1
