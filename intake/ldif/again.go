@@ -129,7 +129,7 @@ func (r *Entries) Again(s *Shape, row []string) int {
 		first, several, from := "", 0, len(s.joined)
 		if encoded {
 			end := strings.IndexByte(rest, '\n')
-			if end < 0 || end+1 >= len(rest) || rest[end+1] == ' ' || l.flag || !s.decode(rest[len(l.begin):end]) {
+			if end < 0 || end+1 >= len(rest) || rest[end+1] == ' ' || l.flag || l.class || !s.decode(rest[len(l.begin):end]) {
 				return 0
 			}
 			lines++
