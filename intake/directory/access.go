@@ -3,7 +3,6 @@ package directory
 import (
 	"slices"
 	"strings"
-	"sync"
 
 	"yewcone/core/facts"
 	"yewcone/intake/ldif"
@@ -253,9 +252,6 @@ func (e *export) may(rules []rule, who, on, attr string) facts.Tri {
 	return facts.No
 }
 
-// looked is to how many entries a rule is tried at most.
-const looked = 5000
-
 // privileged reports whether an account may set others' passwords or change
 // policies, as far as the rules of its database tell.
 func (e *export) privileged(dn string) facts.Tri {
@@ -287,45 +283,11 @@ func (e *export) privileged(dn string) facts.Tri {
 				}
 			}
 		}
-		if len(e.targets) >= looked {
+		if len(e.targets) >= ldif.MostSampled {
 			answer = answer.Or(facts.Unknown)
 		}
 	}
 	return answer
-}
-
-// A targetList gathers accounts whose passwords somebody may set, from several
-// sides at the same time: the first of them by their names, so that the same
-// export gives the same list.
-type targetList struct {
-	mutex sync.Mutex
-	list  []target
-	last  string // where it is full, the last name that still counts
-}
-
-func (l *targetList) add(x *ldif.Entry) {
-	if x.Seen&watch["userpassword"] == 0 {
-		return
-	}
-	dn := ldif.NormalDN(x.DN)
-	l.mutex.Lock()
-	defer l.mutex.Unlock()
-	if l.last != "" && dn >= l.last {
-		return
-	}
-	if l.list = append(l.list, target{strings.Clone(dn), "userpassword"}); len(l.list) == 2*looked {
-		l.settle()
-	}
-}
-
-// settle keeps the first of them.
-func (l *targetList) settle() []target {
-	slices.SortFunc(l.list, func(a, b target) int { return strings.Compare(a.dn, b.dn) })
-	if len(l.list) > looked {
-		l.list = l.list[:looked]
-		l.last = l.list[looked-1].dn
-	}
-	return l.list
 }
 
 // A target is an attribute of an entry that only administrators may write.

@@ -93,7 +93,7 @@ type export struct {
 	ofDatabases  bool            // databases have policies of their own
 	forms        map[string]groupForm
 	targets      []target
-	passwords    targetList
+	passwords    ldif.Sample // who has one
 }
 
 // fileEntry is an entry that is kept.
@@ -118,7 +118,9 @@ func open(r *intake.Request) (facts.Export, error) {
 		e.Read.AsOf, e.Read.AsOfFrom = time.Unix(latest, 0).UTC(), "the latest change in the export"
 	}
 	e.config.parseRules()
-	e.targets = append(e.targets, e.passwords.settle()...)
+	for _, dn := range e.passwords.Names() {
+		e.targets = append(e.targets, target{dn, "userpassword"})
+	}
 	e.settleView()
 	e.addPolicies()
 	e.settleDefault()
@@ -144,7 +146,9 @@ func (e *export) tells(x *ldif.Entry) bool {
 	}
 	if !isConfig(x) {
 		e.look.at(x, !x.Is("pwdPolicy") && mayBind(x))
-		e.passwords.add(x)
+		if x.Seen&watch["userpassword"] != 0 {
+			e.passwords.Add(ldif.NormalDN(x.DN))
+		}
 	}
 	if x.Is("passwordPolicy") || x.Is("nsPwPolicyContainer") || x.Is("nsContainer") {
 		e.foreignClass.Store(true)

@@ -123,7 +123,7 @@ func letsIn(value string) facts.Tri {
 
 func (e *export) password(a *facts.Account, x *ldif.Entry) {
 	schema := setting.At(setting.Storage)
-	if x.Seen&watch["userpassword"] != 0 || e.people&watch["userpassword"] != 0 && e.absent("userpassword") == facts.No {
+	if x.Seen&watch["userpassword"] != 0 || ldif.Seen(e.people.Load())&watch["userpassword"] != 0 && e.absent("userpassword") == facts.No {
 		a.PasswordUsable = facts.No
 	}
 	for i := range x.Attrs {

@@ -99,9 +99,6 @@ func (r *aci) bind(text string) {
 	}
 }
 
-// looked is to how many entries a rule is tried at most.
-const looked = 5000
-
 // fits reports whether a rule is for somebody.
 func (e *export) fits(r *aci, who string) facts.Tri {
 	if r.anybody {
@@ -166,6 +163,9 @@ func (e *export) privileged(dn string) facts.Tri {
 					return answer
 				}
 			}
+		}
+		if len(e.accounts) >= ldif.MostSampled {
+			answer = answer.Or(facts.Unknown) // it may be for one of the others
 		}
 	}
 	return answer

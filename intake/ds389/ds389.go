@@ -15,9 +15,9 @@ package ds389
 
 import (
 	"cmp"
-	"slices"
 	"strconv"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"yewcone/core/facts"
@@ -108,9 +108,10 @@ type export struct {
 	config   *fileEntry
 	root     string
 	rules    []aci
-	accounts []string // normal DNs of some entries with passwords
-	people   ldif.Seen
-	latest   time.Time
+	some     ldif.Sample // normal DNs of accounts
+	accounts []string    // these, once all was read
+	people   atomic.Uint64
+	latest   atomic.Int64 // seconds since 1970
 }
 
 type fileEntry struct {
@@ -130,12 +131,13 @@ func open(r *intake.Request) (facts.Export, error) {
 	e.files = ldif.NewFiles(r, &e.Noted, wanted)
 	e.files.Watch = watch
 	e.Read.Chooses = facts.ChooseAssigned
-	if err := e.files.Scan(e.structure); err != nil {
+	if err := e.files.Gather(ofAccounts, e.tells, e.structure); err != nil {
 		return nil, err
 	}
-	if e.Read.AsOf.IsZero() && !e.latest.IsZero() {
-		e.Read.AsOf, e.Read.AsOfFrom = e.latest, "the latest change in the export"
+	if latest := e.latest.Load(); e.Read.AsOf.IsZero() && latest > 0 {
+		e.Read.AsOf, e.Read.AsOfFrom = time.Unix(latest, 0).UTC(), "the latest change in the export"
 	}
+	e.accounts = e.some.Names()
 	e.settleView()
 	from := facts.Origin{File: strings.Join(r.From, ", ")}
 	if e.config != nil {
@@ -162,25 +164,44 @@ const (
 
 func (e *export) Unread() []facts.Unread { return e.files.Unread() }
 
+// ofAccounts are attributes that say nothing of policies, groups and rules.
+const ofAccounts = `sn givenname displayname mail employeenumber description userpassword
+	nsaccountlock nsrole passwordexpirationtime passwordretrycount retrycountresettime accountunlocktime passwordgraceusertime
+	passwordallowchangetime pwdupdatetime pwdreset lastlogintime acctpolicysubentry pwdtprreset pwdtprusecount`
+
+// tells reports whether accounts are judged by an entry. On the way it keeps the latest
+// stamp of the server, and what is seen of accounts. It may be called from several sides
+// at the same time.
+func (e *export) tells(x *ldif.Entry) bool {
+	for _, name := range []string{"modifytimestamp", "createtimestamp"} {
+		if at, ok := stamp.Generalized(x.Text(name)); ok {
+			for old := e.latest.Load(); at.Unix() > old && !e.latest.CompareAndSwap(old, at.Unix()); old = e.latest.Load() {
+			}
+		}
+	}
+	if x.Has("aci") || x.Is("passwordPolicy") || x.Is("accountPolicy") || x.IsGroup() || inConfig(ldif.NormalDN(x.DN)) {
+		return true
+	}
+	if isAccount(x) {
+		e.people.Or(uint64(x.Seen))
+		e.some.Add(ldif.NormalDN(x.DN))
+	}
+	return false
+}
+
+func inConfig(dn string) bool { return dn == "cn=config" || ldif.Below(dn, "cn=config") }
+
 // structure gathers what accounts are judged by.
 func (e *export) structure(file string, x *ldif.Entry) error {
 	dn := ldif.NormalDN(x.DN)
-	for _, name := range []string{"modifytimestamp", "createtimestamp"} {
-		if at, ok := stamp.Generalized(x.Text(name)); ok && at.After(e.latest) {
-			e.latest = at
-		}
-	}
 	for _, a := range x.Attrs {
 		if a.Name == "aci" {
-			e.rules = append(e.rules, parseACI(dn, strings.Clone(a.Value)))
+			e.rules = append(e.rules, parseACI(dn, a.Value))
 		}
 	}
 	switch {
 	case dn == "cn=config":
-		x.Own()
-		kept := *x
-		kept.Attrs = slices.Clone(x.Attrs)
-		e.config, e.root = &fileEntry{file, &kept}, ldif.NormalDN(x.Text("nsslapd-rootdn"))
+		e.config, e.root = &fileEntry{file, x}, ldif.NormalDN(x.Text("nsslapd-rootdn"))
 	case strings.HasPrefix(dn, "cn=account policy plugin,"):
 		e.plugin.on = strings.EqualFold(x.Text("nsslapd-pluginenabled"), "on")
 	case strings.HasSuffix(dn, ",cn=account policy plugin,cn=plugins,cn=config"):
@@ -189,22 +210,16 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 		e.plugin.limit, _ = strconv.ParseInt(x.Text("accountinactivitylimit"), 10, 64)
 	case x.Is("passwordPolicy") && e.byDN[dn] > 0:
 	case x.Is("passwordPolicy"):
-		x.Own()
-		kept := *x
-		kept.Attrs = slices.Clone(x.Attrs)
-		e.addPolicy(file, &kept, localName(x))
+		e.addPolicy(file, x, localName(x))
 		e.byDN[dn] = len(e.policies)
 	case x.Is("accountPolicy"):
 		e.limits[dn], _ = strconv.ParseInt(x.Text("accountinactivitylimit"), 10, 64)
 	case x.IsGroup():
 		e.groups.Name(dn, cmp.Or(x.Text("cn"), ldif.FirstName(x.DN)))
-		x.Own()
 		e.groups.Members(x, dn)
 	case isAccount(x):
-		e.people |= x.Seen
-		if len(e.accounts) < looked {
-			e.accounts = append(e.accounts, dn)
-		}
+		e.people.Or(uint64(x.Seen))
+		e.some.Add(dn)
 	}
 	return nil
 }
@@ -232,7 +247,7 @@ func (e *export) settleView() {
 	e.Read.View = v
 	for name, about := range restsOn {
 		v.Ask(name, about)
-		if e.people&watch[name] != 0 {
+		if ldif.Seen(e.people.Load())&watch[name] != 0 {
 			v.Show(name)
 		}
 	}

@@ -1,12 +1,14 @@
 package ds389
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
 	"yewcone/core/facts"
 	"yewcone/intake"
 	"yewcone/intake/intaketest"
+	"yewcone/intake/ldif"
 )
 
 // read reads a directory with a global policy, as its manager sees it.
@@ -124,6 +126,20 @@ func TestAccess(t *testing.T) {
 		said := read(t, "", "dn: dc=example\nobjectClass: domain\naci: "+rule+"\n\n"+group+person("ada", base,
 			hash)+person("bo", base, hash))
 		intaketest.Hold(t, rule, said, map[string]string{"account ada: privileged": want})
+	}
+}
+
+// TestManyAccounts: a rule is tried on some accounts only, and where it is for none of
+// these, it may be for one of the others.
+func TestManyAccounts(t *testing.T) {
+	rule := `(target="ldap:///ou=zoo,dc=example")(targetattr="*")(version 3.0; acl "a"; allow (all) userdn="ldap:///uid=ada,dc=example";)`
+	for count, want := range map[int]string{10: "true", ldif.MostSampled: ""} {
+		var b strings.Builder
+		for i := range count {
+			b.WriteString(person(fmt.Sprintf("m%06d", i), base, hash))
+		}
+		said := read(t, "", "dn: dc=example\nobjectClass: domain\naci: "+rule+"\n\n"+person("ada", base, hash)+b.String()+person("zz", "ou=zoo,dc=example", hash))
+		intaketest.Hold(t, fmt.Sprint(count), said, map[string]string{"account ada: privileged": want, "account m000001: privileged": "false"})
 	}
 }
 

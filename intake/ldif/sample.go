@@ -1,0 +1,44 @@
+package ldif
+
+import (
+	"slices"
+	"strings"
+	"sync"
+)
+
+// MostSampled is to how many entries a rule of access is tried at most.
+const MostSampled = 5000
+
+// A Sample keeps the first of many names by their order, so that the same export gives
+// the same list. It is filled from several sides at the same time.
+type Sample struct {
+	mutex sync.Mutex
+	list  []string
+	last  string // where it is full, the last name that still counts
+}
+
+// Add adds a name, unless there are enough before it. It is copied.
+func (s *Sample) Add(dn string) {
+	s.mutex.Lock()
+	defer s.mutex.Unlock()
+	if s.last != "" && dn >= s.last {
+		return
+	}
+	if s.list = append(s.list, strings.Clone(dn)); len(s.list) == 2*MostSampled {
+		s.settle()
+	}
+}
+
+func (s *Sample) settle() {
+	slices.Sort(s.list)
+	if len(s.list) > MostSampled {
+		s.list = s.list[:MostSampled]
+		s.last = s.list[MostSampled-1]
+	}
+}
+
+// Names are those that were kept, in their order.
+func (s *Sample) Names() []string {
+	s.settle()
+	return s.list
+}
