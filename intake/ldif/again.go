@@ -126,75 +126,37 @@ func (r *Entries) Again(s *Shape, row []string) int {
 			pos, lines = pos+passed, lines+feeds
 			continue
 		}
-		first, several, from := "", 0, len(s.joined)
-		if encoded {
-			end := strings.IndexByte(rest, '\n')
-			if end < 0 || end+1 >= len(rest) || rest[end+1] == ' ' || l.flag || l.class || !s.decode(rest[len(l.begin):end]) {
-				return 0
-			}
-			lines++
-			pos += end + 1
-			if rest = rest[end+1:]; strings.HasPrefix(rest, l.begin) || l.encoded(rest) {
-				return 0
-			}
-			if l.column >= 0 {
-				s.late = append(s.late, lateValue{l.column, from, len(s.joined)})
-			}
-			continue
-		}
-		joined := false // the value stands in s.joined, not in the piece
-		for more := true; more; more = l.again(rest) {
-			several++
-			end := strings.IndexByte(rest, '\n')
-			if end < 0 || end+1 >= len(rest) || rest[len(l.begin)] == ' ' {
-				return 0
-			}
-			value := withoutReturns(rest[len(l.begin):max(end, len(l.begin))])
-			if several == 2 && !joined {
-				s.joined = append(s.joined, first...)
-			}
-			if several > 1 {
-				if value == "" || len(s.joined) == from {
-					return 0
-				}
-				s.joined = append(s.joined, '\n')
-			}
-			lines++
-			pos += end + 1
-			folded := rest[end+1] == ' '
-			if rest = rest[end+1:]; folded && value == "" {
-				return 0
-			}
-			if joined = folded || several > 1; joined {
-				s.joined = append(s.joined, value...)
-			} else {
-				first = value
-			}
-			for folded {
-				if end = strings.IndexByte(rest, '\n'); end < 0 || end+1 >= len(rest) {
-					return 0
-				}
-				s.joined = append(s.joined, withoutReturns(rest[1:end])...)
-				lines++
-				pos += end + 1
-				rest = rest[end+1:]
-				folded = rest[0] == ' '
-			}
-		}
-		if joined {
-			first = unsafe.String(unsafe.SliceData(s.joined[from:]), len(s.joined)-from) // only looked at here
-		}
-		switch {
-		case at == 0 && several > 1, l.encoded(rest):
+		end := strings.IndexByte(rest, '\n')
+		if end < 0 || end+1 >= len(rest) || rest[len(l.begin)] == ' ' && !encoded {
 			return 0
-		case l.flag && (several > 1 || first != "TRUE" && first != "FALSE"), l.class && first != l.value:
+		}
+		from, value, several := len(s.joined), "", false
+		switch behind := rest[end+1:]; {
+		case encoded:
+			if behind[0] == ' ' || l.flag || l.class || !s.decode(rest[len(l.begin):end]) || strings.HasPrefix(behind, l.begin) {
+				return 0
+			}
+		case behind[0] == ' ' || l.again(behind):
+			var feeds int
+			if end, feeds, several = s.together(l, rest); end < 0 {
+				return 0
+			}
+			lines += feeds
+			value = unsafe.String(unsafe.SliceData(s.joined[from:]), len(s.joined)-from) // only looked at here
+		default:
+			value = withoutReturns(rest[len(l.begin):max(end, len(l.begin))])
+		}
+		pos += end + 1
+		lines++
+		switch rest = rest[end+1:]; {
+		case at == 0 && several, l.encoded(rest), l.flag && value != "TRUE" && value != "FALSE", l.class && value != l.value:
 			return 0
 		case l.column < 0:
 			s.joined = s.joined[:from]
-		case joined:
+		case len(s.joined) > from || encoded:
 			s.late = append(s.late, lateValue{l.column, from, len(s.joined)})
 		default:
-			row[l.column] = first
+			row[l.column] = value
 		}
 	}
 	if met == 0 || s.classes&^met != 0 {
@@ -216,6 +178,38 @@ func (r *Entries) Again(s *Shape, row []string) int {
 	line := r.Line + 1
 	r.pos, r.Line, r.Closed, s.failed = pos+end, r.Line+lines+1, true, 0
 	return line
+}
+
+// together joins the values of an attribute, unfolded: up to where their last line ends,
+// how many lines come before that one, and whether there are several. -1 for what is
+// not written plainly.
+func (s *Shape) together(l *shapeLine, rest string) (end, lines int, several bool) {
+	at := 0
+	for begun := false; !begun || l.again(rest[at:]); begun = true {
+		line := rest[at:]
+		if end = strings.IndexByte(line, '\n'); end < 0 || end+1 >= len(line) || line[len(l.begin)] == ' ' {
+			return -1, 0, false
+		}
+		value := withoutReturns(line[len(l.begin):max(end, len(l.begin))])
+		if value == "" {
+			return -1, 0, false
+		}
+		if begun {
+			several = true
+			s.joined = append(s.joined, '\n')
+		}
+		s.joined = append(s.joined, value...)
+		at, lines = at+end+1, lines+1
+		for rest[at] == ' ' {
+			line = rest[at:]
+			if end = strings.IndexByte(line, '\n'); end < 0 || end+1 >= len(line) {
+				return -1, 0, false
+			}
+			s.joined = append(s.joined, withoutReturns(line[1:end])...)
+			at, lines = at+end+1, lines+1
+		}
+	}
+	return at - 1, lines - 1, several
 }
 
 // withoutReturns is a line without the carriage returns at its end.
