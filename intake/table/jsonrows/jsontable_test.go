@@ -2,8 +2,14 @@ package jsonrows
 
 import (
 	"encoding/json"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
+
+	"yewcone/core/facts"
+	"yewcone/core/strictyaml"
+	"yewcone/intake/table"
 )
 
 // TestPaths: what paths lead to, and what is none.
@@ -35,6 +41,27 @@ func TestPaths(t *testing.T) {
 	for _, path := range []string{"", "a.b", "$a", "$.", "$..b", "$[", "$[x]", "$['a'", "$['a'x]", "$.a[?@.b]", "$.a[0:2]"} {
 		if steps, err := parsePath(path); err == nil {
 			t.Errorf("%q is read as %v", path, steps)
+		}
+	}
+}
+
+// TestCutDocument: a document that ends anywhere before its last brace was cut off.
+func TestCutDocument(t *testing.T) {
+	const document = `{"x":{"y":[1]},"r":[{"a":1},{"a":2}],"z":3}`
+	for end := range len(document) + 1 {
+		file := filepath.Join(t.TempDir(), "x.json")
+		if err := os.WriteFile(file, []byte(document[:end]), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		var notes facts.Notes
+		rows, err := Form.Open(&table.Source{Name: "x.json", File: file, Notes: &notes, Rows: &strictyaml.Text{Value: "$.r[*]"}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		for row, _ := rows.Next(); row != nil; row, _ = rows.Next() {
+		}
+		if rows.Close(); notes.Partial() != (end < len(document)) {
+			t.Errorf("%q: %v", document[:end], notes.List())
 		}
 	}
 }

@@ -60,7 +60,7 @@ func (t *jsonTable) descend(steps []step, yield func(jsonRow) bool, depth int) e
 		for t.decoder.More() {
 			key, err := t.decoder.Token()
 			if err != nil {
-				return err
+				return unexpected(err)
 			}
 			if key == s.name {
 				err = t.descend(steps[1:], yield, depth+1)
