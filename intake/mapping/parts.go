@@ -66,6 +66,7 @@ func (r *accountReader) parts(e *export, yield func(facts.Part) error) error {
 			return err
 		}
 	}
+	r.lacking(t, &notes)
 	return yield(&endPart{e: e, r: r, table: d, notes: &notes})
 }
 

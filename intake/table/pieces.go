@@ -82,7 +82,7 @@ func (t *InPieces) Finish(notes *facts.Notes) {
 func (t *InPieces) Next() ([]string, Place) {
 	for {
 		if t.now == nil {
-			piece, ok := t.NextPiece(t.notes)
+			piece, ok := t.self.NextPiece(t.notes)
 			if !ok {
 				t.Finish(t.notes)
 				return nil, Place{}

@@ -2,6 +2,7 @@ package text
 
 import (
 	"bufio"
+	"bytes"
 	"io"
 )
 
@@ -20,10 +21,13 @@ func NewCounter(r io.Reader) *Counter { return &Counter{r: bufio.NewReaderSize(r
 // Read reads, and remembers where lines ended.
 func (c *Counter) Read(p []byte) (int, error) {
 	n, err := c.r.Read(p)
-	for i, b := range p[:n] {
-		if b == '\n' {
-			c.feeds = append(c.feeds, c.offset+int64(i))
+	for at := 0; at < n; at++ {
+		feed := bytes.IndexByte(p[at:n], '\n')
+		if feed < 0 {
+			break
 		}
+		at += feed
+		c.feeds = append(c.feeds, c.offset+int64(at))
 	}
 	c.offset += int64(n)
 	c.ended = c.ended || err == io.EOF

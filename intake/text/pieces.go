@@ -16,6 +16,9 @@ type Piece struct {
 	Text string
 	Line int  // of its first character, counted from 1
 	Last bool // nothing follows; its last record may not be whole
+	// Lines are those on which its records begin, where that is not told by what
+	// stands before them.
+	Lines []int32
 	// Plain tells that it has no control characters but line feeds; not all that
 	// have none are known for it.
 	Plain bool

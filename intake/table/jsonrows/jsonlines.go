@@ -71,6 +71,8 @@ type jsonLineRows struct {
 	at    int
 	last  bool
 	notes *facts.Notes
+	list  *jsonList // of which the lines are elements; nil for none
+	places
 	count int
 	left  map[string]bool
 
@@ -109,8 +111,16 @@ func (r *jsonLineRows) NextRows(b *table.Batch) {
 		r.rest = r.rest[end+1:]
 		r.at++
 		r.counted()
-		b.Add(table.Place{Line: r.at})
+		b.Add(r.place())
 	}
+}
+
+// place is that of the row that was read last.
+func (r *jsonLineRows) place() table.Place {
+	if r.list == nil {
+		return table.Place{Line: r.at}
+	}
+	return r.of(r.at, r.list)
 }
 
 // escaped reports whether the line at hand has a backslash.
@@ -140,10 +150,15 @@ func (r *jsonLineRows) Next() ([]string, table.Place) {
 		if strings.TrimSpace(line) == "" {
 			continue
 		}
-		err := r.read(line)
+		var err error
+		if r.list == nil {
+			err = r.read(line)
+		} else {
+			r.readValue(line)
+		}
 		if err == nil {
 			r.counted()
-			return r.line.row, table.Place{Line: r.at}
+			return r.line.row, r.place()
 		}
 		origin := facts.Origin{File: r.whole.Name, Line: r.at}
 		if r.last && r.rest == "" && !ended {

@@ -137,6 +137,9 @@ type jsonTable struct {
 	left    map[string]bool
 	walk    func() (jsonRow, error)
 	stop    func()
+	within  []byte // the brackets and braces that were opened
+	base    int64  // where the decoder began in the document
+	stopped int64  // where something is wrong that the decoder has not come to; else 0
 }
 
 type jsonRow struct {
@@ -168,6 +171,9 @@ func open(s *table.Source) (table.Table, error) {
 			return nil, s.Rows.At(0, "%s", err)
 		}
 		t.rows = steps
+	}
+	if isList(buffered, t.rows, s.Rows != nil) {
+		return newJSONList(t), nil
 	}
 	return t, nil
 }
@@ -296,16 +302,25 @@ func (t *jsonTable) Told() (rows, all int) { return t.count, t.told }
 
 // end tells what went wrong, and which paths led nowhere.
 func (t *jsonTable) end(err error) {
-	origin := facts.Origin{File: t.name, Line: t.counter.Line(t.decoder.InputOffset())}
 	if err != io.EOF {
-		t.notes.Incomplete(origin, "the file cannot be read on as JSON: %s; take the export again", err)
+		t.broken(t.notes, err)
 		return
 	}
 	if t.count == 0 {
-		t.notes.Incomplete(origin, "no rows were found here; check \"rows\" in the mapping")
+		t.notes.Incomplete(facts.Origin{File: t.name, Line: t.lineOf(0)}, "no rows were found here; check \"rows\" in the mapping")
 		return
 	}
 	table.LeadNowhere(t.name, t.paths, t.found, t.notes)
+}
+
+// broken tells that the document cannot be read on.
+func (t *jsonTable) broken(notes *facts.Notes, err error) {
+	notes.Incomplete(facts.Origin{File: t.name, Line: t.lineOf(0)}, "the file cannot be read on as JSON: %s; take the export again", err)
+}
+
+// lineOf is the line of the place so far behind the one that was come to.
+func (t *jsonTable) lineOf(behind int64) int {
+	return t.counter.Line(max(t.stopped, t.base+t.decoder.InputOffset()) + behind)
 }
 
 // Unread names the members that no column takes.

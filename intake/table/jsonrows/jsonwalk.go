@@ -7,6 +7,8 @@ import (
 	"iter"
 	"slices"
 	"strconv"
+	"strings"
+	"unsafe"
 
 	"yewcone/intake/text"
 )
@@ -16,14 +18,10 @@ import (
 func pull(t *jsonTable) (next func() (jsonRow, error), stop func()) {
 	var failed error
 	sequence := func(yield func(jsonRow) bool) {
-		for {
-			if err := t.descend(t.rows, yield, 0); err == io.EOF || err == errStopped {
-				return
-			} else if err != nil {
-				failed = err
-				return
-			}
-		}
+		failed = t.all(func(r jsonRow) bool {
+			r.raw = strings.Clone(r.raw)
+			return yield(r)
+		})
 	}
 	step, stop := iter.Pull(sequence)
 	return func() (jsonRow, error) {
@@ -31,11 +29,20 @@ func pull(t *jsonTable) (next func() (jsonRow, error), stop func()) {
 		switch {
 		case ok:
 			return row, nil
-		case failed != nil:
+		case failed != errStopped:
 			return row, failed
 		}
 		return row, io.EOF
 	}, stop
+}
+
+// all yields all rows, whose texts are good until the next; it returns what it ended
+// with, io.EOF where all went well.
+func (t *jsonTable) all(yield func(jsonRow) bool) (err error) {
+	for err == nil {
+		err = t.descend(t.rows, yield, 0)
+	}
+	return err
 }
 
 var errStopped = fmt.Errorf("stopped")
@@ -55,7 +62,15 @@ func (t *jsonTable) descend(steps []step, yield func(jsonRow) bool, depth int) e
 		return err
 	}
 	s := steps[0]
+	if sign, opens := token.(json.Delim); opens {
+		t.within = append(t.within, byte(sign))
+		defer func() { t.within = t.within[:len(t.within)-1] }()
+	}
 	switch {
+	case token == json.Delim('[') && s.kind == toAll && len(steps) == 1:
+		if err := t.elements(yield); err != nil {
+			return err
+		}
 	case token == json.Delim('{') && s.kind == toMember:
 		for t.decoder.More() {
 			key, err := t.decoder.Token()
@@ -180,12 +195,12 @@ func (t *jsonTable) skip(depth int) error {
 
 func (t *jsonTable) value(yield func(jsonRow) bool, depth int) error {
 	t.decoder.More() // goes on to where the value begins
-	line := t.counter.Line(t.decoder.InputOffset() + 1)
+	line := t.lineOf(t.ahead())
 	if depth == 0 && t.nextIs('[') {
 		return t.descend([]step{{kind: toAll}}, yield, 0)
 	}
 	row := jsonRow{line: line}
-	if depth == 0 && t.nextIs('{') && t.byMembers() {
+	if depth == 0 && t.steps != nil && t.nextIs('{') && t.byMembers() {
 		object, err := t.object()
 		if err != nil {
 			return err
@@ -196,12 +211,24 @@ func (t *jsonTable) value(yield func(jsonRow) bool, depth int) error {
 		if err := t.decoder.Decode(&raw); err != nil {
 			return err
 		}
-		row.raw = string(raw)
+		row.raw = unsafe.String(unsafe.SliceData([]byte(raw)), len(raw))
 	}
 	if !yield(row) {
 		return errStopped
 	}
 	return nil
+}
+
+// ahead is how many bytes before the value come next, as far as they were read.
+func (t *jsonTable) ahead() (n int64) {
+	next, _ := t.decoder.Buffered().(io.ByteReader)
+	for next != nil {
+		if c, err := next.ReadByte(); err != nil || strings.IndexByte(" \t\r\n,:", c) < 0 {
+			break
+		}
+		n++
+	}
+	return n
 }
 
 // nextIs reports whether the value that comes next begins with a sign.
