@@ -51,7 +51,8 @@ type Register struct {
 	shared map[uint64][]uint32 // login names that may belong to several people, with one node of each
 	closed bool
 
-	touched uint64 // of no meaning
+	found   [together][3]uint32 // nodes of the keys of the entries that are entered
+	touched uint64              // of no meaning
 }
 
 // NewRegister makes an empty register for accounts on so many systems.
@@ -172,7 +173,7 @@ func (r *Register) Enter(batch []Entry) {
 		few := batch[:min(len(batch), together)]
 		r.near(few)
 		for i := range few {
-			r.enter(&few[i])
+			r.enter(&few[i], &r.found[i])
 		}
 		batch = batch[len(few):]
 	}
@@ -182,7 +183,7 @@ func (r *Register) Enter(batch []Entry) {
 // does for several.
 const together = 32
 
-// near reads what the entries will ask for.
+// near reads what the entries will ask for, and finds the nodes of their keys.
 func (r *Register) near(batch []Entry) {
 	for i := range batch {
 		for _, key := range batch[i].keys {
@@ -192,15 +193,29 @@ func (r *Register) near(batch []Entry) {
 		}
 		r.touched += r.logins.Near(batch[i].login)
 	}
+	for i := range batch {
+		e := &batch[i]
+		for k, key := range e.keys {
+			r.found[i][k] = 0
+			if n, known := r.nodes.Find(key); known && key != 0 {
+				r.found[i][k] = n + 1
+				r.touched += uint64(*r.parent.At(n)) + uint64(*r.facts.At(n*uint32(r.systems) + uint32(e.system)))
+			}
+		}
+	}
 }
 
-func (r *Register) enter(e *Entry) {
+// enter takes in one account, of whose keys some nodes were found, counted from 1.
+func (r *Register) enter(e *Entry, found *[3]uint32) {
 	node, has := uint32(0), false
 	for i, key := range e.keys {
 		if key == 0 {
 			continue
 		}
-		n, known := r.nodes.Find(key)
+		n, known := found[i]-1, found[i] > 0
+		if !known {
+			n, known = r.nodes.Find(key) // by an entry just before
+		}
 		if !known {
 			n = r.node(i == 0)
 			r.nodes.Put(key, n)

@@ -3,6 +3,8 @@
 // billions of billions have the same hash.
 package hashes
 
+import "math/bits"
+
 // A List grows without moving what is in it, once it is no longer small.
 type List[T any] struct {
 	parts [][]T
@@ -47,7 +49,7 @@ func (x *Index) Find(key uint64) (uint32, bool) {
 	if len(s.keys) == 0 {
 		return 0, false
 	}
-	for i := key % uint64(len(s.keys)); ; i = (i + 1) % uint64(len(s.keys)) {
+	for i := s.start(key); ; i = s.after(i) {
 		switch s.keys[i] {
 		case key:
 			return s.numbers[i], true
@@ -57,6 +59,20 @@ func (x *Index) Find(key uint64) (uint32, bool) {
 	}
 }
 
+// start is where the search for a hash begins: its part of the shard, by what follows
+// the bits that chose the shard, without a division.
+func (s *shard) start(key uint64) int {
+	at, _ := bits.Mul64(key<<8, uint64(len(s.keys)))
+	return int(at)
+}
+
+func (s *shard) after(i int) int {
+	if i++; i == len(s.keys) {
+		return 0
+	}
+	return i
+}
+
 // Near reads where the search for a hash begins, so that it lies in the cache when it
 // is looked for: the waits of several that are read in turn come at once.
 func (x *Index) Near(key uint64) uint64 {
@@ -64,7 +80,7 @@ func (x *Index) Near(key uint64) uint64 {
 	if len(s.keys) == 0 {
 		return 0
 	}
-	i := key % uint64(len(s.keys))
+	i := s.start(key)
 	return s.keys[i] + uint64(s.numbers[i])
 }
 
@@ -85,9 +101,9 @@ func (x *Index) Put(key uint64, number uint32) {
 }
 
 func (s *shard) place(key uint64, number uint32) {
-	i := key % uint64(len(s.keys))
+	i := s.start(key)
 	for s.keys[i] != 0 && s.keys[i] != key {
-		i = (i + 1) % uint64(len(s.keys))
+		i = s.after(i)
 	}
 	if s.keys[i] == 0 {
 		s.used++
