@@ -50,6 +50,8 @@ var captured = []capturedExport{
 	{folder: "../../demo/estate/exports/tills", format: "mapping", from: []string{"."}, mapping: "../../demo/estate/mappings/tills.yaml"},
 	{folder: "../../demo/estate/exports/mailboxes", format: "mapping", from: []string{"."},
 		mapping: "../../demo/estate/mappings/mailboxes.yaml"},
+	{folder: "../../demo/estate/exports/yard", format: "mapping", from: []string{"."}, mapping: "../../demo/estate/mappings/yard.yaml"},
+	{folder: "../../demo/estate/exports/depot", format: "mapping", from: []string{"."}, mapping: "../../demo/estate/mappings/depot.yaml"},
 }
 
 func (c *capturedExport) name() string {
