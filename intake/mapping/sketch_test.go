@@ -215,6 +215,16 @@ func (m *made) estate(form string, rows int) {
 		m.pick("", "    privileged: '\"administrator\" in roles'\n", "    privileged: 'under(unit, \"Fleet\") and second_factor'\n") + "    rules: made\n" + more
 }
 
+// document makes one document of the lines of an estate in JSON; it draws nothing.
+func (m *made) document() {
+	if lines, there := m.files["accounts.ndjson"]; there {
+		delete(m.files, "accounts.ndjson")
+		m.files["accounts.json"] = `{"rows":[` + strings.ReplaceAll(strings.TrimSpace(lines), "\n", ",\n") + "]}"
+		m.files["mapping.yaml"] = strings.Replace(m.files["mapping.yaml"], "accounts.ndjson\n", "accounts.json\n    rows: \"$.rows[*]\"\n", 1)
+		m.files["estate.yaml"] = strings.Replace(m.files["estate.yaml"], "accounts.ndjson", "accounts.json", 1)
+	}
+}
+
 // people makes another system, with accounts of the same people.
 func (m *made) people(rows int) string {
 	var table strings.Builder
@@ -261,6 +271,9 @@ func quick(t *testing.T, seed uint64) bool {
 	m := &made{Rand: r, files: map[string]string{}, crowded: true}
 	folder := t.TempDir()
 	m.estate(m.pick("csv", "ndjson"), 20+m.IntN(900))
+	if seed%7 == 3 {
+		m.document()
+	}
 	m.write(t, folder)
 	parts := 0
 	result := func(singly bool, jobs int) ([]byte, bool) {
