@@ -183,35 +183,48 @@ func unescape(out []byte, raw string) []byte {
 			raw = raw[plain:]
 			continue
 		}
-		c := raw[1]
-		raw = raw[2:]
-		switch c {
-		case 'u':
-			r, _ := hex4(raw)
-			raw = raw[4:]
-			if utf16.IsSurrogate(r) {
-				second, ok := rune(0), false
-				if strings.HasPrefix(raw, `\u`) {
-					second, ok = hex4(raw[2:])
-				}
-				if r = utf16.DecodeRune(r, second); ok && r != utf8.RuneError {
-					raw = raw[6:]
-				}
-			}
-			out = utf8.AppendRune(out, r)
-		case 'b':
-			out = append(out, '\b')
-		case 'f':
-			out = append(out, '\f')
-		case 'n':
-			out = append(out, '\n')
-		case 'r':
-			out = append(out, '\r')
-		case 't':
-			out = append(out, '\t')
-		default:
-			out = append(out, c)
-		}
+		var length int
+		out, length = escape(out, raw)
+		raw = raw[length:]
 	}
 	return out
+}
+
+// escape appends what a text stands for that begins with a backslash, and returns how
+// long that is; 0 where it stands for nothing.
+func escape(out []byte, s string) ([]byte, int) {
+	if len(s) < 2 {
+		return out, 0
+	}
+	switch c := s[1]; c {
+	case 'u':
+		r, ok := hex4(s[2:])
+		if !ok {
+			return out, 0
+		}
+		length := len(`\u0000`)
+		if utf16.IsSurrogate(r) {
+			second, ok := rune(0), false
+			if strings.HasPrefix(s[length:], `\u`) {
+				second, ok = hex4(s[length+2:])
+			}
+			if r = utf16.DecodeRune(r, second); ok && r != utf8.RuneError {
+				length *= 2
+			}
+		}
+		return utf8.AppendRune(out, r), length
+	case 'b':
+		return append(out, '\b'), 2
+	case 'f':
+		return append(out, '\f'), 2
+	case 'n':
+		return append(out, '\n'), 2
+	case 'r':
+		return append(out, '\r'), 2
+	case 't':
+		return append(out, '\t'), 2
+	case '"', '\\', '/':
+		return append(out, c), 2
+	}
+	return out, 0
 }

@@ -173,10 +173,11 @@ func (p *jsonLine) again(s string, escapes bool) bool {
 				row[m.column] = text
 				continue
 			}
-			row[m.column] = table.Absent
-			if i = p.value(m.node, m.kid, from); i < 0 {
+			start := len(p.bytes)
+			if i = p.decode(from + 1); i < 0 {
 				return false
 			}
+			p.late = append(p.late, lateText{m.column, start, len(p.bytes)})
 		case 't':
 			if i = from + len("true"); i > len(s) || s[from:i] != "true" {
 				return false
@@ -200,6 +201,32 @@ func (p *jsonLine) again(s string, escapes bool) bool {
 	p.settle()
 	p.others = 0
 	return true
+}
+
+// decode appends a text, from behind its opening quote on, and returns the place behind
+// its closing one; -1 where it is not sound. The caller knows that it is UTF-8 without
+// control characters.
+func (p *jsonLine) decode(i int) int {
+	s := p.s
+	for i < len(s) {
+		from := i
+		for i < len(s) && s[i] != '"' && s[i] != '\\' {
+			i++
+		}
+		p.bytes = append(p.bytes, s[from:i]...)
+		switch {
+		case i == len(s):
+		case s[i] == '"':
+			return i + 1
+		default:
+			var length int
+			if p.bytes, length = escape(p.bytes, s[i:]); length == 0 {
+				return -1
+			}
+			i += length
+		}
+	}
+	return -1
 }
 
 // plainName reads a name in quotes and returns where it ends; -1 where it is
@@ -244,14 +271,9 @@ func (p *jsonLine) value(n *jsonNode, at, i int) int {
 		if !p.escapes || strings.IndexByte(text, '\\') < 0 {
 			break
 		}
-		p.i = start
-		raw, _, err := p.raw()
-		if err != nil {
+		late = len(p.bytes)
+		if i = p.decode(start + 1); i < 0 {
 			return -1
-		}
-		if i = p.i; kid != nil {
-			late = len(p.bytes)
-			p.bytes = unescape(p.bytes, raw)
 		}
 	case c == 't' || c == 'f' || c == 'n':
 		word := "true"
