@@ -10,7 +10,9 @@ import (
 	"runtime"
 	"strings"
 	"testing"
+	"unicode/utf8"
 
+	"golang.org/x/text/encoding/charmap"
 	"golang.org/x/text/encoding/unicode"
 )
 
@@ -24,6 +26,18 @@ func packed(data []byte) []byte {
 
 func sixteen(data []byte) []byte {
 	out, err := unicode.UTF16(unicode.BigEndian, unicode.UseBOM).NewEncoder().Bytes(data)
+	if err != nil {
+		panic(err)
+	}
+	return out
+}
+
+// inUTF8 is a text that may be of Windows-1252, so that it can have a mark.
+func inUTF8(data []byte) []byte {
+	if utf8.Valid(data) {
+		return data
+	}
+	out, err := charmap.Windows1252.NewDecoder().Bytes(data)
 	if err != nil {
 		panic(err)
 	}
@@ -62,8 +76,8 @@ func rewrite(t *testing.T, folder string, change func([]byte) []byte) {
 // what any format reads.
 func TestTextAsItComes(t *testing.T) {
 	changes := map[string]func([]byte) []byte{
-		"mark":   func(d []byte) []byte { return append([]byte("\ufeff"), d...) },
-		"utf-16": sixteen,
+		"mark":   func(d []byte) []byte { return append([]byte("\ufeff"), inUTF8(d)...) },
+		"utf-16": func(d []byte) []byte { return sixteen(inUTF8(d)) },
 		"crlf": func(d []byte) []byte {
 			return bytes.ReplaceAll(bytes.ReplaceAll(d, []byte("\r"), nil), []byte("\n"), []byte("\r\n"))
 		},
