@@ -74,7 +74,8 @@ type export struct {
 	strange  facts.Origin    // of an active one that judges passwords in a way that is not known
 	granted  map[string][]string
 	isRole   map[string]bool
-	hasRoles bool
+	mapped   string               // the file of who has which role; "" where there is none
+	hasRoles bool                 // who has which is known
 	power    map[string]facts.Tri // whether a role gives power over the server
 	version  string
 }
@@ -116,12 +117,21 @@ func open(r *intake.Request) (facts.Export, error) {
 			continue
 		}
 		used = append(used, file)
-		e.hasRoles = e.hasRoles || part.name == "roles_mapping"
 		if part.name == "variables" && path.Ext(strings.TrimSuffix(strings.TrimSuffix(file, ".gz"), ".zst")) == ".json" {
 			part.need = nil // it may be one object
 		}
-		if err := rows.Read(r, file, &e.Noted, func(row *rows.Row) error { return part.each(file, row) }, part.need...); err != nil {
+		some := false
+		err := rows.Read(r, file, &e.Noted, func(row *rows.Row) error {
+			some = true
+			return part.each(file, row)
+		}, part.need...)
+		switch {
+		case err != nil:
 			return nil, err
+		case part.name == "roles_mapping":
+			e.mapped = file
+		case !some:
+			e.Noted.Incomplete(facts.Origin{File: file}, "%s has no rows, which it has on every server; take it again", part.name)
 		}
 	}
 	rows.Left(r, e.folder, &e.Noted, "take it with mariadb --batch, as yewcone intake --how mariadb tells",
@@ -130,6 +140,10 @@ func open(r *intake.Request) (facts.Export, error) {
 	e.strangers()
 	if err := rows.Read(r, e.file, &facts.Notes{}, e.role, accountColumns...); err != nil {
 		return nil, err
+	}
+	if e.hasRoles = e.mapped != "" && (len(e.granted) > 0 || len(e.isRole) == 0); e.mapped != "" && !e.hasRoles {
+		e.Noted.Remark(facts.Origin{File: e.mapped}, "there are roles, and nobody has one, though who makes one gets it: who has which is unknown; "+
+			"take it again")
 	}
 	e.missingRoles()
 	return e, nil

@@ -2,6 +2,7 @@ package mariadb
 
 import (
 	"fmt"
+	"maps"
 	"strings"
 	"testing"
 
@@ -45,6 +46,37 @@ func TestAccounts(t *testing.T) {
 		"account cy@%: password_usable": "false", "account di@%: blank": "true", "account ed@%: privileged": "true",
 		"account power@: is there": "", "policy server: max_age": "90 days", "policy server: lockout_attempts": "never",
 	})
+}
+
+// TestNoRows: what every server has is missing where it has no rows; of roles that nobody
+// has nothing is known, and where there are none nobody needs one.
+func TestNoRows(t *testing.T) {
+	const ada = `%	ada	{"access":0,"plugin":"mysql_native_password","authentication_string":"*FAC5FAC5FAC5FAC5FAC5FAC5FAC5FAC5FAC5FAC5"}`
+	const role = `	power	{"access":33554432,"is_role":true}`
+	whole := map[string]string{"global_priv.tsv": priv(ada, role), "roles_mapping.tsv": "Host\tUser\tRole\tAdmin_option\n%\tbo\tpower\tY\n",
+		"plugins.tsv": "PLUGIN_NAME\tPLUGIN_STATUS\nmysql_native_password\tACTIVE\n", "variables.tsv": "Variable_name\tValue\ndefault_password_lifetime\t90\n",
+		"version.txt": "11.4.3-MariaDB\t2026-11-23 06:00:00\tUTC\n"}
+	for _, c := range []struct {
+		name, table, text, privileged string
+		partial                       bool
+	}{
+		{"", "", "", "false", false}, {"variables.tsv", "", "", "false", true}, {"plugins.tsv", "", "", "false", true},
+		{"variables.tsv", "", "Variable_name\tValue\n", "false", true},
+		{"roles_mapping.tsv", "", "", "", false}, {"roles_mapping.tsv", priv(ada), "", "false", false},
+	} {
+		files := maps.Clone(whole)
+		if c.name != "" {
+			files[c.name] = c.text
+		}
+		if c.table != "" {
+			files["global_priv.tsv"] = c.table
+		}
+		said, notes := intaketest.Read(t, Format, []string{"."}, files)
+		intaketest.Hold(t, c.name, said, map[string]string{"account ada@%: privileged": c.privileged})
+		if notes.Partial() != c.partial {
+			t.Errorf("%s empty: %v", c.name, notes.List())
+		}
+	}
 }
 
 // TestWaysIn: who comes in by a password, as asked of running servers.
