@@ -19,12 +19,10 @@ import (
 	"maps"
 	"strings"
 	"sync/atomic"
-	"time"
 
 	"yewcone/core/facts"
 	"yewcone/intake"
 	"yewcone/intake/ldif"
-	"yewcone/intake/stamp"
 )
 
 // how are the commands that take an export.
@@ -82,7 +80,7 @@ type export struct {
 	config   config
 	groups   *ldif.Groups
 	files    *ldif.Files
-	latest   atomic.Int64 // seconds since 1970
+	latest   ldif.Latest
 
 	look         look
 	foreignClass atomic.Bool
@@ -114,8 +112,8 @@ func open(r *intake.Request) (facts.Export, error) {
 	if err := e.files.Gather(ofAccounts, e.tells, e.structure); err != nil {
 		return nil, err
 	}
-	if latest := e.latest.Load(); e.Read.AsOf.IsZero() && latest > 0 {
-		e.Read.AsOf, e.Read.AsOfFrom = time.Unix(latest, 0).UTC(), "the latest change in the export"
+	if latest, known := e.latest.Moment(); e.Read.AsOf.IsZero() && known {
+		e.Read.AsOf, e.Read.AsOfFrom = latest, "the latest change in the export"
 	}
 	e.config.parseRules()
 	for _, dn := range e.passwords.Names() {
@@ -138,12 +136,7 @@ const ofAccounts = `uid sn givenname displayname mail employeenumber description
 // what names the default policy. On the way it keeps the latest stamp of the
 // server. It may be called from several sides at the same time.
 func (e *export) tells(x *ldif.Entry) bool {
-	for _, name := range []string{"modifytimestamp", "createtimestamp"} {
-		if at, ok := stamp.Generalized(x.Text(name)); ok {
-			for old := e.latest.Load(); at.Unix() > old && !e.latest.CompareAndSwap(old, at.Unix()); old = e.latest.Load() {
-			}
-		}
-	}
+	e.latest.See(x, "modifytimestamp", "createtimestamp")
 	if !isConfig(x) {
 		e.look.at(x, !x.Is("pwdPolicy") && mayBind(x))
 		if x.Seen&watch["userpassword"] != 0 {

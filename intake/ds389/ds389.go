@@ -18,7 +18,6 @@ import (
 	"strconv"
 	"strings"
 	"sync/atomic"
-	"time"
 
 	"yewcone/core/facts"
 	"yewcone/core/setting"
@@ -111,7 +110,7 @@ type export struct {
 	some     ldif.Sample // normal DNs of accounts
 	accounts []string    // these, once all was read
 	people   atomic.Uint64
-	latest   atomic.Int64 // seconds since 1970
+	latest   ldif.Latest
 }
 
 type fileEntry struct {
@@ -134,8 +133,8 @@ func open(r *intake.Request) (facts.Export, error) {
 	if err := e.files.Gather(ofAccounts, e.tells, e.structure); err != nil {
 		return nil, err
 	}
-	if latest := e.latest.Load(); e.Read.AsOf.IsZero() && latest > 0 {
-		e.Read.AsOf, e.Read.AsOfFrom = time.Unix(latest, 0).UTC(), "the latest change in the export"
+	if latest, known := e.latest.Moment(); e.Read.AsOf.IsZero() && known {
+		e.Read.AsOf, e.Read.AsOfFrom = latest, "the latest change in the export"
 	}
 	e.accounts = e.some.Names()
 	e.settleView()
@@ -173,12 +172,7 @@ const ofAccounts = `sn givenname displayname mail employeenumber description use
 // stamp of the server, and what is seen of accounts. It may be called from several sides
 // at the same time.
 func (e *export) tells(x *ldif.Entry) bool {
-	for _, name := range []string{"modifytimestamp", "createtimestamp"} {
-		if at, ok := stamp.Generalized(x.Text(name)); ok {
-			for old := e.latest.Load(); at.Unix() > old && !e.latest.CompareAndSwap(old, at.Unix()); old = e.latest.Load() {
-			}
-		}
-	}
+	e.latest.See(x, "modifytimestamp", "createtimestamp")
 	if x.Has("aci") || x.Is("passwordPolicy") || x.Is("accountPolicy") || x.IsGroup() || inConfig(ldif.NormalDN(x.DN)) {
 		return true
 	}

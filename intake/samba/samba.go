@@ -29,7 +29,6 @@ import (
 	"yewcone/core/setting"
 	"yewcone/intake"
 	"yewcone/intake/ldif"
-	"yewcone/intake/stamp"
 )
 
 // how are the commands that take an export.
@@ -116,7 +115,7 @@ type export struct {
 	given    map[string]bool        // DNs of groups among them
 	builtin  map[string]bool        // DNs of groups whose members are administrators
 	security map[string]bool        // DNs of groups that are not for mail only
-	latest   atomic.Int64           // change, in seconds since 1970
+	latest   ldif.Latest            // change
 
 	brief        []string  // policies with such an age
 	short        facts.Tri // passwords end that may grow a day old at most, and parts of a second count
@@ -141,8 +140,8 @@ func open(r *intake.Request) (facts.Export, error) {
 		return nil, err
 	}
 	e.groups.Close()
-	if latest := e.latest.Load(); e.Read.AsOf.IsZero() && latest > 0 {
-		e.Read.AsOf, e.Read.AsOfFrom = time.Unix(latest, 0).UTC(), "the latest change in the export"
+	if latest, known := e.latest.Moment(); e.Read.AsOf.IsZero() && known {
+		e.Read.AsOf, e.Read.AsOfFrom = latest, "the latest change in the export"
 	}
 	e.settleBrief()
 	for sid := range e.resets {
@@ -180,10 +179,7 @@ const ofAccounts = `userprincipalname mail displayname givenname sn description 
 // access list. On the way it keeps what all entries show. It may be called from
 // several sides at the same time.
 func (e *export) tells(x *ldif.Entry) bool {
-	if at, ok := stamp.Generalized(x.Text("whenchanged")); ok {
-		for old := e.latest.Load(); at.Unix() > old && !e.latest.CompareAndSwap(old, at.Unix()); old = e.latest.Load() {
-		}
-	}
+	e.latest.See(x, "whenchanged")
 	user := x.Is("user")
 	if e.any.Or(uint64(x.Seen)); user {
 		e.people.Or(uint64(x.Seen))
