@@ -72,7 +72,7 @@ func (p *jsonLine) members(n *jsonNode, i int) int {
 		if inner != nil && i < len(s) && s[i] == '{' {
 			i = p.members(inner, i+1)
 		} else {
-			p.shape = append(p.shape, usualMember{before: s[p.after:i], node: n, kid: kid})
+			p.shape = append(p.shape, usualMember{before: s[p.after:i], node: n, kid: kid, object: inner != nil})
 			i = p.value(n, kid, i)
 			p.after = i
 		}
@@ -98,6 +98,7 @@ type usualMember struct {
 	node   *jsonNode // the object that it is a member of
 	kid    int       // -1 for one that no column takes
 	column int       // that takes its value as it is; -1 for none
+	object bool      // columns ask for what is in it, where another line has an object
 }
 
 // learnAgain is after how many lines that are not like it another line is learned.
@@ -150,6 +151,9 @@ func (p *jsonLine) again(s string, escapes bool) bool {
 			return false
 		}
 		if m.column < 0 {
+			if m.object && s[from] == '{' {
+				return false
+			}
 			if m.kid >= 0 { // value refuses a member that stands twice
 				if kid := &m.node.kids[m.kid]; len(kid.columns) > 0 {
 					row[kid.columns[0]] = table.Absent
