@@ -225,6 +225,43 @@ func (m *made) document() {
 	}
 }
 
+// nested puts some members of each line in JSON into an object, which some lines have
+// as null and some not at all; it draws nothing.
+func (m *made) nested(t *testing.T) {
+	lines, there := m.files["accounts.ndjson"]
+	if !there {
+		return
+	}
+	inner := []string{"unit", "scheme", "since", "on"}
+	var out strings.Builder
+	for i, line := range strings.Split(strings.TrimSpace(lines), "\n") {
+		object, within := map[string]any{}, map[string]any{"more": []any{i}}
+		if err := json.Unmarshal([]byte(line), &object); err != nil {
+			t.Fatal(err)
+		}
+		for _, name := range inner {
+			if value, is := object[name]; is {
+				within[name] = value
+				delete(object, name)
+			}
+		}
+		if object["n"] = within; i/20%3 == 0 && i%4 < 3 { // also where a shape is learned
+			object["n"] = nil
+		} else if i%31 == 0 {
+			delete(object, "n")
+		}
+		text, err := json.Marshal(object)
+		if err != nil {
+			t.Fatal(err)
+		}
+		fmt.Fprintf(&out, "%s\n", text)
+	}
+	m.files["accounts.ndjson"] = out.String()
+	for _, name := range inner {
+		m.files["mapping.yaml"] = strings.ReplaceAll(m.files["mapping.yaml"], fmt.Sprintf("%q", "$."+name), fmt.Sprintf("%q", "$.n."+name))
+	}
+}
+
 // people makes another system, with accounts of the same people.
 func (m *made) people(rows int) string {
 	var table strings.Builder
@@ -271,6 +308,9 @@ func quick(t *testing.T, seed uint64) bool {
 	m := &made{Rand: r, files: map[string]string{}, crowded: true}
 	folder := t.TempDir()
 	m.estate(m.pick("csv", "ndjson"), 20+m.IntN(900))
+	if seed%5 == 2 {
+		m.nested(t)
+	}
 	if seed%7 == 3 {
 		m.document()
 	}
