@@ -72,11 +72,6 @@ func ReadExceptions(file string, data []byte, check func(system, rule strictyaml
 		var err error
 		r.named, err = check(x.System, x.Rule)
 		r.note(err)
-		for _, text := range []strictyaml.Text{x.Because, x.Owner} {
-			if strings.TrimSpace(text.Value) == "" {
-				r.note(text.At(0, "an exception has a reason and somebody who answers for it; this is empty"))
-			}
-		}
 		until, err := x.Until.Date()
 		r.note(err)
 		e := &Exception{System: x.System.Value, Rule: x.Rule.Value, Setting: x.Setting, Policy: x.Policy, Value: x.Value,

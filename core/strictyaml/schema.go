@@ -29,9 +29,20 @@ func Schema(title string, of reflect.Type, hints Hints) map[string]any {
 type schema struct {
 	hints Hints
 	defs  map[string]any
+	field reflect.StructField // in work
 }
 
-var scalar = []string{"string", "number", "boolean"}
+// scalar is a single value, and what of it may be blank.
+func (s *schema) scalar() map[string]any {
+	one := map[string]any{"type": []string{"string", "number", "boolean"}}
+	switch {
+	case !takes(s.field, " "):
+		one["pattern"] = `\S`
+	case !takes(s.field, ""):
+		one["minLength"] = 1
+	}
+	return one
+}
 
 // of describes a type; field is where it stands.
 func (s *schema) of(t reflect.Type, field string) map[string]any {
@@ -43,7 +54,7 @@ func (s *schema) of(t reflect.Type, field string) map[string]any {
 			}
 			return map[string]any{"enum": words}
 		}
-		return map[string]any{"type": scalar}
+		return s.scalar()
 	case t.Kind() == reflect.Bool:
 		return map[string]any{"enum": []any{"yes", "no", true, false}}
 	case t.Kind() == reflect.Int:
@@ -66,8 +77,9 @@ func (s *schema) of(t reflect.Type, field string) map[string]any {
 			s.defs[t.Name()] = s.object(t)
 		}
 		reference := map[string]any{"$ref": "#/$defs/" + t.Name()}
-		if short(t) {
-			return map[string]any{"anyOf": []any{map[string]any{"type": scalar}, reference}}
+		if i := shortField(t); i >= 0 {
+			s.field = t.Field(i)
+			return map[string]any{"anyOf": []any{s.scalar(), reference}}
 		}
 		return reference
 	}
@@ -78,12 +90,13 @@ func (s *schema) object(t reflect.Type) map[string]any {
 	properties, required := map[string]any{}, []string{}
 	for i := range t.NumField() {
 		f := t.Field(i)
-		key, options, _ := strings.Cut(f.Tag.Get("yaml"), ",")
+		key, _, _ := strings.Cut(f.Tag.Get("yaml"), ",")
 		if key == "" {
 			continue
 		}
+		s.field = f
 		properties[key] = s.of(f.Type, t.Name()+"."+key)
-		if strings.Contains(options, "required") {
+		if option(f, "required") {
 			required = append(required, key)
 		}
 	}
@@ -92,13 +105,4 @@ func (s *schema) object(t reflect.Type) map[string]any {
 		object["required"] = required
 	}
 	return object
-}
-
-func short(t reflect.Type) bool {
-	for i := range t.NumField() {
-		if strings.Contains(t.Field(i).Tag.Get("yaml"), ",short") || strings.Contains(t.Field(i).Tag.Get("yaml"), "required,short") {
-			return true
-		}
-	}
-	return false
 }

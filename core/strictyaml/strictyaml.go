@@ -109,12 +109,13 @@ func narrow(data []byte) []byte {
 
 // Decode reads one YAML document into the struct that into points to. Keys
 // come from the fields' yaml tags; ",required" after the name demands the key,
-// ",short" lets a single value stand for the struct with that field alone.
+// ",short" lets a single value stand for the struct with that field alone. A
+// value that is empty or blank is refused, but where ",blank" says that blanks mean
+// something, or ",empty" that nothing does too; keys may be empty.
 // Fields may be Text, string, bool, int, structs, pointers to structs, slices
 // of these, and slices of Pair. A single value stands for a list of one. name
 // is how errors call the file. The error is Problems.
 func Decode(name string, data []byte, into any) error {
-	data = narrow(data)
 	data = narrow(data)
 	f := &file{name: name, lines: strings.Split(strings.ReplaceAll(string(data), "\r\n", "\n"), "\n")}
 	if len(data) > maxBytes {
@@ -232,6 +233,7 @@ func (f *file) syntax(err error) *Problem {
 type decoder struct {
 	file     *file
 	problems Problems
+	field    reflect.StructField // in work
 }
 
 func (d *decoder) fail(node ast.Node, format string, args ...any) {
@@ -279,7 +281,7 @@ func (d *decoder) decode(node ast.Node, v reflect.Value, what string, depth int)
 	}
 	switch {
 	case v.Type() == textType:
-		if text, ok := d.scalar(node, what); ok {
+		if text, ok := d.value(node, what); ok {
 			v.Set(reflect.ValueOf(text))
 		}
 	case v.Kind() == reflect.Pointer:
@@ -322,6 +324,26 @@ func (d *decoder) scalar(node ast.Node, what string) (Text, bool) {
 	return text, true
 }
 
+// takes reports whether a text may stand in a field: few mean something by an empty
+// one.
+func takes(f reflect.StructField, text string) bool {
+	return strings.TrimSpace(text) != "" || option(f, "empty") || text != "" && option(f, "blank")
+}
+
+// value is a scalar that is no key.
+func (d *decoder) value(node ast.Node, what string) (Text, bool) {
+	text, ok := d.scalar(node, what)
+	if ok && !takes(d.field, text.Value) {
+		advice := "write a text, or leave it out"
+		if option(d.field, "required") {
+			advice = "write a text"
+		}
+		d.fail(node, "%s is empty; %s", d.name(what), advice)
+		return text, false
+	}
+	return text, ok
+}
+
 func (d *decoder) name(what string) string {
 	if what == "" {
 		return "this"
@@ -342,7 +364,7 @@ func kindOf(node ast.Node) string {
 }
 
 func (d *decoder) plain(node ast.Node, v reflect.Value, what string) {
-	text, ok := d.scalar(node, what)
+	text, ok := d.value(node, what)
 	if !ok {
 		return
 	}
@@ -437,8 +459,11 @@ func (d *decoder) pairs(node ast.Node, v reflect.Value, what string, depth int) 
 }
 
 func (d *decoder) structure(node ast.Node, v reflect.Value, what string, depth int) {
-	if field, ok := shortField(v); ok && isScalar(node) {
-		d.decode(node, field, what, depth+1)
+	outer := d.field
+	defer func() { d.field = outer }()
+	if i := shortField(v.Type()); i >= 0 && isScalar(node) {
+		d.field = v.Type().Field(i)
+		d.decode(node, v.Field(i), what, depth+1)
 		return
 	}
 	entries, ok := d.entries(node, what)
@@ -461,6 +486,7 @@ func (d *decoder) structure(node ast.Node, v reflect.Value, what string, depth i
 			d.fail(entry.Key, "unknown key %q%s", key.Value, advice)
 			continue
 		}
+		d.field = v.Type().Field(index)
 		d.decode(entry.Value, v.Field(index), key.Value, depth+1)
 	}
 	for _, name := range required {
@@ -474,14 +500,19 @@ func (d *decoder) structure(node ast.Node, v reflect.Value, what string, depth i
 	}
 }
 
-// shortField returns the field that a single value stands for.
-func shortField(v reflect.Value) (reflect.Value, bool) {
-	for i := range v.NumField() {
-		if strings.HasSuffix(v.Type().Field(i).Tag.Get("yaml"), ",short") {
-			return v.Field(i), true
+// shortField is the index of the field that a single value stands for; -1 without one.
+func shortField(t reflect.Type) int {
+	for i := range t.NumField() {
+		if option(t.Field(i), "short") {
+			return i
 		}
 	}
-	return reflect.Value{}, false
+	return -1
+}
+
+// option reports whether the yaml tag of a field has the option.
+func option(f reflect.StructField, name string) bool {
+	return slices.Contains(strings.Split(f.Tag.Get("yaml"), ",")[1:], name)
 }
 
 func isScalar(node ast.Node) bool {
@@ -496,13 +527,13 @@ func isScalar(node ast.Node) bool {
 func fieldsOf(t reflect.Type) (index map[string]int, names, required []string) {
 	index = map[string]int{}
 	for i := range t.NumField() {
-		name, options, _ := strings.Cut(t.Field(i).Tag.Get("yaml"), ",")
+		name, _, _ := strings.Cut(t.Field(i).Tag.Get("yaml"), ",")
 		if name == "" || name == "-" {
 			continue
 		}
 		index[name] = i
 		names = append(names, name)
-		if slices.Contains(strings.Split(options, ","), "required") {
+		if option(t.Field(i), "required") {
 			required = append(required, name)
 		}
 	}

@@ -18,6 +18,8 @@ type document struct {
 	Free  []Pair[Text]  `yaml:"free"`
 	Maps  []Pair[inner] `yaml:"maps"`
 	Texts []Text        `yaml:"texts"`
+	Mark  string        `yaml:"mark,blank"`
+	Words []string      `yaml:"words,empty"`
 }
 
 type inner struct {
@@ -34,7 +36,7 @@ func decode(text string) (*document, error) {
 // place of each text.
 func TestDecode(t *testing.T) {
 	d, err := decode("name: \"a: b\"\ncount: 3\non: yes\nlist: one\ninner: column\nitems:\n  - first\n  - {from: second, " +
-		"unit: days}\nfree:\n  b: 1\n  a: 007\nmaps: {x: {from: y}}\ntexts: ['it''s', plain text]\n")
+		"unit: days}\nfree:\n  b: 1\n  '': 007\nmaps: {x: {from: y}}\ntexts: ['it''s', plain text]\nmark: ' '\nwords: ['', ' ']\n")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -44,6 +46,9 @@ func TestDecode(t *testing.T) {
 	}
 	if len(d.Items) != 2 || d.Items[0].From.Value != "first" || d.Items[1].Unit != "days" || d.Items[1].From.Line != 8 {
 		t.Errorf("%+v", d.Items)
+	}
+	if d.Mark != " " || len(d.Words) != 2 {
+		t.Errorf("%q %q", d.Mark, d.Words)
 	}
 	if len(d.Free) != 2 || d.Free[0].Key.Value != "b" || d.Free[1].Value.Value != "007" || d.Maps[0].Value.From.Value != "y" {
 		t.Errorf("%+v %+v", d.Free, d.Maps)
@@ -73,6 +78,9 @@ func TestProblems(t *testing.T) {
 		{"name: a\n---\nname: b\n", []string{"a second document begins here"}},
 		{"name: 'a\n", []string{""}},
 		{"name: a\n\tcount: 1\n", []string{""}},
+		{"name: ''\ninner: ' '\nlist: [a, '']\nfree: {k: ''}\ntexts: ''\n", []string{`1:7: "name" is empty; write a text`, `2:8: "inner" is empty`,
+			`3:11: "list" is empty; write a text, or leave it out`, `4:11: "k" is empty`, `5:8: "texts" is empty`}},
+		{"name: a\nitems: [{from: b, unit: ''}, '']\nmark: ''\nwords: ['', ' ']\n", []string{`2:25: "unit"`, `2:30: "items"`, `3:7: "mark"`}},
 		{"name: a\x00\n", []string{"0:0: the file is no UTF-8 text"}},
 		{"name: \xff\n", []string{"0:0: the file is no UTF-8 text"}},
 		{"name: " + strings.Repeat("[", 60) + "\n", []string{"nesting"}},

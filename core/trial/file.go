@@ -43,7 +43,7 @@ type trialFile struct {
 }
 
 type wantFile struct {
-	Password strictyaml.Text   `yaml:"password,required,short"`
+	Password strictyaml.Text   `yaml:"password,required,short,empty"`
 	Because  []strictyaml.Text `yaml:"because"`
 	As       string            `yaml:"as"`
 }

@@ -271,7 +271,7 @@ func (l *loader) system(e *Estate, raw *strictyaml.Pair[systemFile], asOf time.T
 	if n := len(f.Export.From); ok && n > 0 && !format.From.Takes(n) {
 		l.note(f.Export.From[1].At(0, "an export read as %s is %s, and this names %d", format.Name, format.From, n))
 	}
-	if !ok && f.Export.Read.Value != "" {
+	if !ok {
 		l.note(f.Export.Read.At(0, "no format is named %q; known are %s%s", f.Export.Read.Value,
 			strings.Join(formats.Names(), ", "), nearword.Advice(f.Export.Read.Value, formats.Names())))
 	}

@@ -1,12 +1,18 @@
 package estatefolder
 
 import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
+	"unicode/utf8"
 
 	"yewcone/core/facts"
 	"yewcone/core/setting"
+	"yewcone/core/trial"
 	"yewcone/intake/intaketest"
 )
 
@@ -119,5 +125,65 @@ func TestWrongEstates(t *testing.T) {
 		if _, err := load(t, text, nil); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s\nexpected %s, got %v", text, want, err)
 		}
+	}
+}
+
+// TestEmptyValues: wherever the files of an estate have a value, an empty one in its
+// stead is an error with its place, but among words that mean yes or no.
+func TestEmptyValues(t *testing.T) {
+	folder := t.TempDir()
+	if err := os.CopyFS(folder, os.DirFS("../../demo/estate")); err != nil {
+		t.Fatal(err)
+	}
+	value, tried := regexp.MustCompile(`([a-z_]+): +("[^"]*"|'[^']*'|[^\[{}>|&*"',#\s][^,}\[\]#]*(?:\[[^\]]*\][^,}\[\]#]*)*)`), 0
+	of := map[string]string{"mappings/rota.yaml": "rota", "mappings/partners.yaml": "partners"}
+	for _, name := range []string{FileName, ExceptionsFile, "rules/privileged.yaml", "trials/rota.yaml", "mappings/rota.yaml",
+		"mappings/partners.yaml"} {
+		data, err := os.ReadFile(filepath.Join(folder, name))
+		if err != nil {
+			t.Fatal(err)
+		}
+		write := func(text string) {
+			if err := os.WriteFile(filepath.Join(folder, name), []byte(text), 0o600); err != nil {
+				t.Fatal(err)
+			}
+		}
+		lines := strings.Split(string(data), "\n")
+		for i, line := range lines {
+			code, _, _ := strings.Cut(line, "#")
+			for _, at := range value.FindAllStringSubmatchIndex(code, -1) {
+				if key := code[at[2]:at[3]]; key == "yes" || key == "no" || key == "password" {
+					continue
+				}
+				if !strings.Contains(code[:at[0]], "{") { // commas and all
+					at[5] = len(code)
+				}
+				lines[i] = line[:at[4]] + "''" + line[at[5]:]
+				text := strings.Join(lines, "\n")
+				write(text)
+				hidden := strings.HasPrefix(name, "trials/")
+				err := func() error {
+					if hidden {
+						_, err := trial.ReadFile(name, []byte(text))
+						return err
+					}
+					e, err := Load(folder)
+					if err == nil && of[name] != "" {
+						_, err = e.Subjects([]string{of[name]}, time.Time{})
+					}
+					return err
+				}()
+				if want := fmt.Sprintf("%s:%d:%d: ", name, i+1, utf8.RuneCountInString(line[:at[4]])+1); err == nil ||
+					!strings.Contains(err.Error(), want) || !hidden && !strings.Contains(err.Error(), " is empty; write a text") {
+					t.Errorf("%s%s\n%v", want, lines[i], err)
+				}
+				tried++
+			}
+			lines[i] = line
+		}
+		write(string(data))
+	}
+	if tried < 200 {
+		t.Errorf("only %d values", tried)
 	}
 }

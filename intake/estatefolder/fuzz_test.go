@@ -50,7 +50,7 @@ func FuzzConfiguration(f *testing.F) {
 		}
 		f.Add(string(data))
 	}
-	for _, text := range []string{"", "#0000\r00", secret, secret + "\nestate: x\n", "\ufeffestate: x\nsystems: {a: {export: {read: ldif, from: /etc/passwd}, bear: -1}}\n",
+	for _, text := range []string{"", "estate: x\nsystems: {a: {export: {read: '', from: x}}}\n", "#0000\r00", secret, secret + "\nestate: x\n", "\ufeffestate: x\nsystems: {a: {export: {read: ldif, from: /etc/passwd}, bear: -1}}\n",
 		"rules: a\nclauses:\n  - {id: x, replaces: y, expect: {min_length: at least 8}}\n  - {id: y, replaces: x, expect: {min_length: at least 9}}\n",
 		"exceptions:\n  - {system: a, rule: b/c, because: '', owner: '', until: 2026-01-01}\n", "trials: x\nrefused: [{password: a, because: nothing}]\n",
 		"estate: &a x\nsystems: *a\n", "estate: !!binary aGk=\nsystems: {}\n", "estate: x\nsystems: {a: {export: {read: linux, from: [a, [b]]}, limits: {min_length: 4294967296}}}\n"} {
@@ -75,8 +75,13 @@ func FuzzConfiguration(f *testing.F) {
 		if err := os.WriteFile(filepath.Join(folder, FileName), data, 0o600); err != nil {
 			t.Fatal(err)
 		}
-		_, err = Load(folder)
+		e, err := Load(folder)
 		placed(t, "estate", data, err)
+		if err == nil { // then it can be read, whatever comes of it
+			if _, err = e.Subjects(nil, time.Time{}); err == nil {
+				_ = e.Relations(nil)
+			}
+		}
 		if _, again := Load(folder); (err == nil) != (again == nil) || err != nil && err.Error() != again.Error() {
 			t.Errorf("%v, and then %v", err, again)
 		}

@@ -24,17 +24,17 @@ import (
 type mappingFile struct {
 	Mapping   strictyaml.Text                                       `yaml:"mapping,required"`
 	Encoding  *strictyaml.Text                                      `yaml:"encoding"`
-	Delimiter *strictyaml.Text                                      `yaml:"delimiter"`
+	Delimiter *strictyaml.Text                                      `yaml:"delimiter,blank"`
 	Dates     []strictyaml.Text                                     `yaml:"dates"`  // tried in order
 	Months    []string                                              `yaml:"months"` // their names, January first
 	Zone      *strictyaml.Text                                      `yaml:"zone"`
 	Units     []strictyaml.Pair[strictyaml.Text]                    `yaml:"units"` // words of another language for units of time
-	Decimal   *strictyaml.Text                                      `yaml:"decimal"`
-	Thousands *strictyaml.Text                                      `yaml:"thousands"`
+	Decimal   *strictyaml.Text                                      `yaml:"decimal,blank"`
+	Thousands *strictyaml.Text                                      `yaml:"thousands,blank"`
 	Presets   []strictyaml.Pair[[]strictyaml.Pair[strictyaml.Text]] `yaml:"presets"` // settings that one word stands for
-	Yes       []string                                              `yaml:"yes"`
-	No        []string                                              `yaml:"no"`
-	Off       []string                                              `yaml:"off"`
+	Yes       []string                                              `yaml:"yes,empty"`
+	No        []string                                              `yaml:"no,empty"`
+	Off       []string                                              `yaml:"off,empty"`
 	Settings  []settingsTable                                       `yaml:"settings"`
 	Accounts  []accountsTable                                       `yaml:"accounts"`
 	Signins   []signinsTable                                        `yaml:"signins"`
@@ -60,7 +60,7 @@ type settingsTable struct {
 	Parent  *parentSource                      `yaml:"parent"`
 	Number  *strictyaml.Text                   `yaml:"priority"`
 	AsOf    *strictyaml.Text                   `yaml:"as_of"`
-	Inherit []string                           `yaml:"inherit"`
+	Inherit []string                           `yaml:"inherit,empty"`
 	Preset  *strictyaml.Text                   `yaml:"preset"` // the column or key with the word of one of the presets
 	Take    []strictyaml.Pair[settingSource]   `yaml:"take"`
 	Fixed   []strictyaml.Pair[strictyaml.Text] `yaml:"fixed"`
@@ -87,11 +87,11 @@ type settingSource struct {
 	Empty *strictyaml.Text                   `yaml:"empty"`
 	Null  *strictyaml.Text                   `yaml:"null"`
 	Gone  *strictyaml.Text                   `yaml:"missing"`
-	Yes   []string                           `yaml:"yes"`
-	No    []string                           `yaml:"no"`
+	Yes   []string                           `yaml:"yes,empty"`
+	No    []string                           `yaml:"no,empty"`
 	Words []strictyaml.Pair[strictyaml.Text] `yaml:"words"`
 	Else  *strictyaml.Text                   `yaml:"else"`
-	Off   []string                           `yaml:"off"`
+	Off   []string                           `yaml:"off,empty"`
 	Add   int                                `yaml:"add"`
 	Only  *switchSource                      `yaml:"only_if"`
 }
@@ -100,8 +100,8 @@ type settingSource struct {
 type switchSource struct {
 	From strictyaml.Text  `yaml:"from,short"`
 	File *strictyaml.Text `yaml:"file"` // another table of settings, where the switch stands there
-	Yes  []string         `yaml:"yes"`
-	No   []string         `yaml:"no"`
+	Yes  []string         `yaml:"yes,empty"`
+	No   []string         `yaml:"no,empty"`
 	Else *strictyaml.Text `yaml:"otherwise"` // what holds where it is off
 	Gone *strictyaml.Text `yaml:"missing"`   // yes, no or unknown, where the switch is not there
 }
@@ -135,15 +135,15 @@ type membersTable struct {
 	ID      *strictyaml.Text  `yaml:"id"`               // what members that are groups call the group; its name when nil
 	Match   *strictyaml.Text  `yaml:"match"`            // the accounts' column that members name; that of login when nil
 	As      *strictyaml.Text  `yaml:"as"`               // groups or roles
-	Split   string            `yaml:"split"`
+	Split   string            `yaml:"split,blank"`
 }
 
 // factSource says how one fact about accounts is read.
 type factSource struct {
 	From  strictyaml.Text                    `yaml:"from,short"`
 	Cols  []strictyaml.Text                  `yaml:"columns"` // groups and roles: each column is one, with yes or no
-	Yes   []string                           `yaml:"yes"`
-	No    []string                           `yaml:"no"`
+	Yes   []string                           `yaml:"yes,empty"`
+	No    []string                           `yaml:"no,empty"`
 	Else  *strictyaml.Text                   `yaml:"else"`
 	Zero  *strictyaml.Text                   `yaml:"zero"` // what the 0 of a count since some day means
 	Empty *strictyaml.Text                   `yaml:"empty"`
@@ -151,8 +151,8 @@ type factSource struct {
 	Gone  *strictyaml.Text                   `yaml:"missing"` // what it means where the row lacks it
 	Dates []strictyaml.Text                  `yaml:"dates"`
 	Only  *switchSource                      `yaml:"only_if"`
-	Split string                             `yaml:"split"`
-	Words []strictyaml.Pair[strictyaml.Text] `yaml:"words"`
+	Split string                             `yaml:"split,blank"`
+	Words []strictyaml.Pair[strictyaml.Text] `yaml:"words,empty"`
 }
 
 // plan is a mapping that was found sound.

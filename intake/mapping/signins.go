@@ -22,10 +22,10 @@ type signinsTable struct {
 	Account strictyaml.Text   `yaml:"account,required"`
 	Source  *strictyaml.Text  `yaml:"source"`
 	Outcome strictyaml.Text   `yaml:"outcome,required"`
-	Failed  []string          `yaml:"failed,required"`
-	LetIn   []string          `yaml:"let_in,required"`
-	Others  []string          `yaml:"ignore"` // words that are no sign-in with a password
-	Folds   []strictyaml.Text `yaml:"folds"`  // which ways of writing mean the same account; none when left out
+	Failed  []string          `yaml:"failed,required,empty"`
+	LetIn   []string          `yaml:"let_in,required,empty"`
+	Others  []string          `yaml:"ignore,empty"` // words that are no sign-in with a password
+	Folds   []strictyaml.Text `yaml:"folds"`        // which ways of writing mean the same account; none when left out
 }
 
 // foldings are the words of folds.
