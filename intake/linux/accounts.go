@@ -136,7 +136,7 @@ func (e *export) openToAll(a *facts.Account) {
 		return
 	}
 	open := facts.Yes
-	if e.alwaysLets != facts.Yes && (e.tally == nil || len(e.tally[a.Login]) > 0) {
+	if e.alwaysLets != facts.Yes && (e.tally == nil || len(e.tally[a.Login]) > 0 || e.untold[a.Login] || e.tallyCut) {
 		open = facts.Unknown // it may have failed too often
 	}
 	a.EntersUnasked = a.EntersUnasked.Or(open)

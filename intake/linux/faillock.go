@@ -236,38 +236,54 @@ type failure struct {
 	valid bool
 }
 
-// readTally reads what faillock prints.
+// readTally reads what faillock prints. What of it cannot be read leaves open whether
+// its account is locked, and every account where nobody can tell whose it is.
 func (e *export) readTally() {
 	user, headed := "", false
-	ok, _ := e.eachLine("faillock.txt", func(l line) error {
+	var notes facts.Notes
+	ok, _ := e.eachLineOf("faillock.txt", &notes, func(l line) error {
 		if e.tally == nil {
-			e.tally = map[string][]failure{}
+			e.tally, e.untold = map[string][]failure{}, map[string]bool{}
 		}
+		at := facts.Origin{File: e.root + "/faillock.txt", Line: l.number}
 		if name, isUser := strings.CutSuffix(l.text, ":"); isUser {
 			user, headed = name, false
 			return nil
 		}
 		f := strings.Fields(l.text)
-		if len(f) > 0 && f[0] == "When" {
+		switch failed, read := failureOf(f); {
+		case len(f) == 0:
+		case f[0] == "When":
 			if headed || user == "" {
-				e.Noted.Refuse(facts.Origin{File: e.root + "/faillock.txt", Line: l.number},
-					"a line that names the account is missing before this; its failures are left out")
-				user = ""
+				notes.Refuse(at, "a line that names the account is missing before this: whose failures these are is unknown, and so who is locked")
+				user, e.tallyCut = "", true
 			}
 			headed = true
-			return nil
-		}
-		if len(f) < 3 || user == "" {
-			return nil
-		}
-		if at, err := time.Parse(time.DateTime, f[0]+" "+f[1]); err == nil {
-			e.tally[user] = append(e.tally[user], failure{at, f[len(f)-1] == "V"})
+		case user == "":
+			e.tallyCut = true
+		case !read:
+			notes.Refuse(at, "this is no failed sign-in as faillock prints it; whether %q is locked is unknown", user)
+			e.untold[user] = true
+		default:
+			e.tally[user] = append(e.tally[user], failed)
 		}
 		return nil
 	})
-	if ok && e.tally == nil {
+	if ok && e.tally == nil && !e.noShadow { // who may read shadow may read failures
 		e.tally = map[string][]failure{}
 	}
+	e.tallyCut = e.tallyCut || notes.Partial()
+	e.Noted.Join(&notes)
+}
+
+// failureOf reads a line of faillock's print.
+func failureOf(f []string) (failure, bool) {
+	if len(f) < 3 {
+		return failure{}, false
+	}
+	at, err := time.Parse(time.DateTime, f[0]+" "+f[1])
+	last := f[len(f)-1]
+	return failure{at, last == "V"}, err == nil && (last == "V" || last == "I")
 }
 
 // asRoot reports whether faillock treats the account as it treats root.
@@ -286,10 +302,10 @@ func (e *export) asRoot(a *facts.Account, uid int64) bool {
 // failures counts what still counts, and whether the account is locked now:
 // a V in the list says only that the failures once stood close together.
 func (e *export) failures(a *facts.Account, uid int64) {
-	if e.tally == nil || e.Read.AsOf.IsZero() || !e.lock.known {
+	if e.tally == nil || !e.lock.known {
 		return
 	}
-	asOf := e.Read.AsOf
+	asOf, open := e.Read.AsOf, e.untold[a.Login] || e.tallyCut
 	counting, valid := 0, int64(0)
 	var last time.Time
 	for _, f := range e.tally[a.Login] {
@@ -304,21 +320,26 @@ func (e *export) failures(a *facts.Account, uid int64) {
 			counting++
 		}
 	}
-	a.Failures = facts.CountOf(counting)
+	open = open || asOf.IsZero() && valid > 0
+	if !open {
+		a.Failures = facts.CountOf(counting)
+	}
 	root := e.asRoot(a, uid)
-	if !e.lock.on || valid < e.lock.attempts || root && !e.lock.denyRoot {
-		return
+	if !e.lock.on || root && !e.lock.denyRoot || !open && valid < e.lock.attempts || a.Locked == facts.Yes {
+		return // an administrator's lock outlasts this one
 	}
 	unlock := e.lock.unlock
 	if root {
 		unlock = e.lock.rootUnlock
 	}
-	if a.Locked != facts.Yes { // else an administrator's lock outlasts this one
-		if unlock > 0 {
-			unlock++ // the last second of a lock still locks
-		}
-		a.LockFor(facts.At(last), max(0, unlock), asOf)
+	if open && (unlock > 0 || valid < e.lock.attempts) {
+		a.Locked = facts.Unknown
+		return
 	}
+	if unlock > 0 {
+		unlock++ // the last second of a lock still locks
+	}
+	a.LockFor(facts.At(last), max(0, unlock), asOf)
 }
 
 // freeOfLocks records what faillock does not do to root, and to the members of

@@ -2,9 +2,11 @@ package linux
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
+	"yewcone/core/facts"
 	"yewcone/intake/intaketest"
 	"yewcone/intake/livetest"
 )
@@ -97,4 +99,64 @@ func TestLiveFaillock(t *testing.T) {
 		}
 		t.Logf("%d files asked of %s", len(faillockFiles), r.Release)
 	})
+}
+
+// TestTallyDamaged: what cannot be read of faillock's print leaves its account's lock
+// open, and every account's where nobody can tell whose it is.
+func TestTallyDamaged(t *testing.T) {
+	const head = "When                Type  Source                                           Valid\n"
+	failed := func(at string) string {
+		return "2026-11-23 " + at + " TTY   pts/0                                                V\n"
+	}
+	three := failed("05:58:01") + failed("05:58:02") + failed("05:58:03")
+	for what, c := range map[string]struct{ tally, ada, root, failures, told string }{
+		"whole":             {"ada:\n" + head + three, "true", "false", "3", ""},
+		"a month too many":  {"ada:\n" + head + strings.Replace(three, "-11-", "-13-", 1), "", "false", "", "faillock.txt:3: this is no failed sign-in as faillock prints it; whether \"ada\" is locked is unknown"},
+		"a word for a date": {"ada:\n" + head + strings.Replace(three, "2026-11-23 05", "today 05", 1), "", "false", "", "faillock.txt:3"},
+		"a column is gone":  {"ada:\n" + head + strings.Replace(three, " V\n", "\n", 1), "", "false", "", "faillock.txt:3"},
+		"a name is gone":    {"root:\n" + head + head + three, "", "", "", "faillock.txt:3: a line that names the account is missing before this"},
+		"no name at all":    {head + three, "", "", "", "faillock.txt:1"},
+		"cut in a line":     {"root:\n" + head + "ada:\n" + head + three[:100], "", "", "", "faillock.txt:6: the file ends in the middle of a line"},
+		"all is one line":   {strings.ReplaceAll("ada:\n"+head+three, "\n", "\r"), "", "", "", "faillock.txt:1: carriage returns stand inside the line"},
+		"nobody failed":     {"", "false", "false", "0", "faillock.txt: the file is empty"},
+	} {
+		files := linuxHost("$y$j9T$aaaa$bbbb:20775:0:90:7:::", map[string]string{"faillock.txt": c.tally,
+			"etc/security/faillock.conf": "deny = 3\nunlock_time = 3600\nfail_interval = 7200\neven_deny_root\n",
+			"etc/pam.d/common-auth": "auth required pam_faillock.so preauth\nauth [success=1 default=ignore] pam_unix.so\n" +
+				"auth [default=die] pam_faillock.so authfail\nauth sufficient pam_faillock.so authsucc\n"})
+		said, notes := intaketest.Read(t, Format, []string{"."}, files)
+		intaketest.Hold(t, what, said, map[string]string{"account ada: locked": c.ada, "account root: locked": c.root, "account ada: failures": c.failures})
+		told := ""
+		for _, n := range notes.List() {
+			told += n.Origin.String() + ": " + n.Message + "\n"
+		}
+		if !strings.Contains(told, c.told) {
+			t.Errorf("%s: %s", what, told)
+		}
+		if c.tally == "" { // printed by somebody who may not read failures
+			delete(files, "etc/shadow")
+			said, _ = intaketest.Read(t, Format, []string{"."}, files)
+			intaketest.Hold(t, "nobody failed, without shadow", said, map[string]string{"account ada: locked": "", "account ada: failures": ""})
+		}
+	}
+}
+
+// TestLastSignInDamaged: a line of lastlog that holds two, or none, says nothing of
+// anybody.
+func TestLastSignInDamaged(t *testing.T) {
+	const head = "Username         Port     From                                       Latest\n"
+	const ada, bob = "ada              pts/0    192.0.2.14                                Mon Nov 23 05:02:11 +0000 2026", "root                                                                **Never logged in**"
+	for text, want := range map[string]map[string]string{
+		ada + "\n" + bob + "\n": {"account ada: last_sign_in": "2026-11-23T05:02:11Z", "account root: last_sign_in": "never"},
+		ada + "\r" + bob + "\n": {"account ada: last_sign_in": "", "account root: last_sign_in": ""},
+		bob + "\r" + ada + "\n": {"account ada: last_sign_in": "", "account root: last_sign_in": ""},
+		strings.Replace(ada, "Mon Nov 23", "lun. nov. 23", 1) + "\n" + bob + "\n": {"account ada: last_sign_in": "", "account root: last_sign_in": "never"},
+	} {
+		said, notes := intaketest.Read(t, Format, []string{"."}, linuxHost("$y$j9T$aaaa$bbbb:20775:0:90:7:::", map[string]string{"lastlog.txt": head + text}))
+		intaketest.Hold(t, text, said, want)
+		told := slices.ContainsFunc(notes.List(), func(n facts.Note) bool { return n.Origin.String() == "./lastlog.txt:2" })
+		if told != (want["account ada: last_sign_in"] == "") {
+			t.Errorf("%q: %v", text, notes.List())
+		}
+	}
 }

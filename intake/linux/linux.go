@@ -99,6 +99,8 @@ type export struct {
 	sudoersDir bool // some line includes etc/sudoers.d
 	sshd       sshd
 	tally      map[string][]failure // by user; nil when not exported
+	untold     map[string]bool      // users of whom a failure could not be read
+	tallyCut   bool                 // whose failures were lost is unknown
 	lastSeen   map[string]facts.Moment
 	lock       lockRule
 	uidMin     int64
@@ -375,15 +377,16 @@ func (e *export) readLastSignIns() {
 		if e.lastSeen == nil {
 			e.lastSeen = map[string]facts.Moment{}
 		}
-		if strings.Contains(rest, "**Never logged in**") {
+		words := strings.Fields(rest)
+		switch at, err := time.Parse(layout, strings.Join(words[max(0, len(words)-6):], " ")); {
+		case strings.Contains(l.text, "\r"): // of two users
+		case strings.Contains(rest, "**Never logged in**"):
 			e.lastSeen[user] = facts.Never
-		} else if len(rest) >= 30 {
-			words := strings.Fields(rest)
-			if len(words) >= 6 {
-				if at, err := time.Parse(layout, strings.Join(words[len(words)-6:], " ")); err == nil && !strings.Contains(l.text, "\r") {
-					e.lastSeen[user] = facts.At(at)
-				}
-			}
+		case err == nil:
+			e.lastSeen[user] = facts.At(at)
+		case l.number > 1:
+			e.Noted.RemarkOnce("lastlog", facts.Origin{File: e.root + "/lastlog.txt", Line: l.number},
+				"no last sign-in can be read here: lastlog prints dates as in %q with LC_ALL=C", layout)
 		}
 		return nil
 	})
