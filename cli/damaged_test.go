@@ -62,6 +62,12 @@ func TestDamaged(t *testing.T) {
 			[]string{"Read 1 system with 2399 accounts", "users.csv:6: the name of the account is 5000 bytes long"}},
 		{"partners", "users-101.json", func(s string) string { return strings.Replace(s, "\"totalResults\": 150", "\"totalResults\": 151", 1) }, 3,
 			[]string{"the service says that it has 151 entries (totalResults), and 150 were read"}},
+		{"quay1", "faillock.txt", func(s string) string { return strings.Replace(s, "2026-11-23 05:39:55", "2026-13-23 05:39:55", 1) }, 3,
+			[]string{"faillock.txt:21: this is no failed sign-in as faillock prints it; whether \"siobhan.keane\" is locked is unknown"}},
+		{"depot", "cuentas.xml", func(s string) string { return strings.Replace(s, "</cuenta>", "P&Quark7;</cuenta>", 1) }, 3,
+			[]string{"cuentas.xml:4: the file cannot be read on as XML: an & stands there that begins no character that XML knows;"}},
+		{"depot", "cuentas.xml", func(s string) string { return strings.Replace(s, "</cuenta>", "P<Quark7>word</cuenta>", 1) }, 3,
+			[]string{"cuentas.xml:4: the file cannot be read on as XML: an element is closed by the end of another;"}},
 		{"cargo", "manifests.xlsx", func(s string) string {
 			at := r.IntN(len(s)/2) + 100
 			return s[:at] + string([]byte{s[at] ^ 4}) + s[at+1:]
@@ -84,6 +90,9 @@ func TestDamaged(t *testing.T) {
 		}
 		if strings.Contains(plain, "same stored password as another 2400") || strings.Contains(plain, "same stored password as another 42") {
 			t.Errorf("%s/%s: accounts are compared with themselves", c.system, c.file)
+		}
+		if strings.Contains(plain, "Quark7") {
+			t.Errorf("%s/%s: text of the file is shown", c.system, c.file)
 		}
 		if err := os.WriteFile(path, data, 0o600); err != nil {
 			t.Fatal(err)

@@ -413,7 +413,8 @@ func (s *source) xml() error {
 			return nil
 		}
 		if err != nil {
-			return err
+			s.row.Line, _ = d.InputPos()
+			return text.ToldXML(err)
 		}
 		if !inRow {
 			s.open.Mark()

@@ -3,6 +3,7 @@ package text
 import (
 	"bytes"
 	"compress/gzip"
+	"encoding/xml"
 	"io"
 	"math/rand/v2"
 	"os"
@@ -131,5 +132,24 @@ func TestControls(t *testing.T) {
 				t.Fatalf("%q: the last below a blank is at %d, found %d", p, i, last)
 			}
 		}
+	}
+}
+
+// TestToldXML: an error of XML shows nothing that stands in the file.
+func TestToldXML(t *testing.T) {
+	for _, broken := range []string{"<a>P&Quark7;</a>", "<a>P<Quark7>word</a>", "<a>word</Quark7>", "</Quark7>", "<a></a Quark7>", "<a Quark7>", "<a x=Quark7>",
+		"<a x='Quark7<'>", "<a>]]>Quark7", "<?xml version=\"Quark7\"?><a/>", "<?xml version='1.0' encoding='Quark7'?><a/>", "<a>&#xQuark7;</a>", "<!-- Quark7 -- -->",
+		"<a>Quark7\x01</a>", "<a>Quark7\xff</a>", "<a><![CDATA[Quark7", "<a><![Quark7", "<\u0301Quark7>", "<a xmlns:Quark7='x'><Quark7:b></c></a>", "<a>Quark7"} {
+		d := xml.NewDecoder(strings.NewReader(broken))
+		var err error
+		for err == nil {
+			_, err = d.Token()
+		}
+		if told := ToldXML(err).Error(); err == io.EOF || strings.Contains(told, "Quark7") || strings.Contains(told, "line ") || len(told) < 10 {
+			t.Errorf("%s: %v: %s", broken, err, told)
+		}
+	}
+	if ToldXML(ErrTooLong) != ErrTooLong {
+		t.Error("a bound is told as it is")
 	}
 }

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"strings"
+	"yewcone/intake/text"
 )
 
 // whole reads a workbook from end to end before anything in it counts: each part
@@ -67,7 +68,7 @@ func readPart(f *zip.File) (names []string, err error) {
 			break
 		}
 		if err != nil {
-			return nil, err
+			return nil, text.ToldXML(err)
 		}
 		if start, ok := token.(xml.StartElement); ok && f.Name == contentTypes && start.Name.Local == "Override" {
 			for _, a := range start.Attr {

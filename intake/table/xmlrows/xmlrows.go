@@ -50,7 +50,7 @@ func open(s *table.Source) (table.Table, error) {
 		// The bytes were decoded already; that the declaration names something
 		// known is all there is to ask.
 		if _, err := htmlindex.Get(label); err != nil {
-			return nil, fmt.Errorf("the encoding %q is not known", label)
+			return nil, errors.New("the encoding that it names is not known")
 		}
 		return r, nil
 	}
@@ -95,9 +95,9 @@ func (t *xmlTable) Next() ([]string, table.Place) {
 	origin := facts.Origin{File: t.name, Line: at}
 	switch {
 	case err != io.EOF:
-		t.notes.Incomplete(origin, "the file cannot be read on as XML: %s; take the export again", err)
+		t.notes.Incomplete(origin, "the file cannot be read on as XML: %s; take the export again", text.ToldXML(err))
 	case len(t.within) > 0:
-		t.notes.Incomplete(origin, "the file ends inside of %s: it was cut off; take the export again", t.within[len(t.within)-1])
+		t.notes.Incomplete(origin, "the file ends inside of an element: it was cut off; take the export again")
 	case t.count == 0:
 		t.notes.Incomplete(origin, "no rows were found here; check \"rows\" in the mapping")
 	default:
