@@ -164,20 +164,49 @@ func (u *Unreadable) Error() string {
 
 func (u *Unreadable) Unwrap() error { return u.Err }
 
-// CannotOpen explains why a file could not be opened, in words.
+// CannotOpen explains why a file of an export could not be opened, in words.
 func CannotOpen(file string, err error) error {
-	message := err.Error()
-	var path *fs.PathError
-	if errors.As(err, &path) {
-		message = path.Err.Error()
-	}
-	switch {
-	case errors.Is(err, fs.ErrNotExist):
-		message = "no such file; check \"from\" in estate.yaml, or take the export again"
-	case errors.Is(err, fs.ErrPermission):
-		message = "this user may not read the file"
+	message := Reason(err)
+	if errors.Is(err, fs.ErrNotExist) {
+		message += "; check \"from\" in estate.yaml, or take the export again"
 	}
 	return &Unreadable{File: file, Message: message, Err: err}
+}
+
+// Reason is why a file could not be read, in words and without its path.
+func Reason(err error) string {
+	var path *fs.PathError
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return "no such file"
+	case errors.Is(err, fs.ErrPermission):
+		return "this user may not read the file"
+	case errors.As(err, &path):
+		return path.Err.Error()
+	}
+	return err.Error()
+}
+
+// Lines are those of a small file that an export may lack. Why one that is there cannot
+// be read is noted.
+func (r *Request) Lines(name string, notes *facts.Notes) (lines []string) {
+	f, err := r.Open(name, "")
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	if err != nil {
+		notes.Incomplete(facts.Origin{File: name}, "%s", Reason(err))
+		return nil
+	}
+	defer f.Close()
+	s := text.NewScanner(f)
+	for s.Scan() {
+		lines = append(lines, s.Text())
+	}
+	if err := s.Err(); err != nil {
+		notes.Incomplete(facts.Origin{File: name, Line: len(lines) + 1}, "the file cannot be read on: %s", text.Told(err))
+	}
+	return lines
 }
 
 // Failed stands for a system whose export could not be read at all.

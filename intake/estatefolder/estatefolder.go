@@ -157,7 +157,7 @@ func loadFolder(folder string, rulesOnly bool) (*Estate, error) {
 	var raw estateFile
 	data, err := os.ReadFile(filepath.Join(folder, FileName))
 	if err != nil {
-		return nil, err
+		return nil, strictyaml.Problems{{File: FileName, Message: intake.Reason(err)}}
 	}
 	if err := strictyaml.Decode(FileName, data, &raw); err != nil {
 		l.note(err)
@@ -205,6 +205,14 @@ func (l *loader) note(err error) {
 	}
 }
 
+// noteAsked is note for a condition, which may ask by a name of rules that could not
+// be read.
+func (l *loader) noteAsked(err error) {
+	if !l.badRules {
+		l.note(err)
+	}
+}
+
 // ruleSets reads rules/*.yaml in the order of their names.
 func (l *loader) ruleSets() []*rules.Set {
 	names, err := fs.Glob(os.DirFS(l.folder), "rules/*.yaml")
@@ -214,7 +222,8 @@ func (l *loader) ruleSets() []*rules.Set {
 	for _, name := range names {
 		data, err := os.ReadFile(filepath.Join(l.folder, name))
 		if err != nil {
-			l.note(err)
+			l.note(&strictyaml.Problem{File: name, Message: intake.Reason(err)})
+			l.badRules = true
 			continue
 		}
 		set, err := rules.Read(name, data)
@@ -330,12 +339,12 @@ func (l *loader) kinds(s *System, f *systemFile) {
 				nearword.Advice(k.Key.Value, facts.Kinds)))
 		}
 		c, err := condition.CompileWith(k.Value, condition.FromExport, s.Named)
-		l.note(err)
+		l.noteAsked(err)
 		s.Kinds = append(s.Kinds, audit.KindCondition{Kind: k.Key.Value, If: c})
 	}
 	if f.Privileged != nil {
 		c, err := condition.CompileWith(*f.Privileged, condition.WithKind, s.Named)
-		l.note(err)
+		l.noteAsked(err)
 		s.Privileged = c
 	}
 }

@@ -14,6 +14,7 @@ import (
 	"yewcone/core/nearword"
 	"yewcone/core/rules"
 	"yewcone/core/strictyaml"
+	"yewcone/intake"
 )
 
 // ExceptionsFile holds the accepted risks of an estate.
@@ -26,7 +27,7 @@ func (l *loader) exceptions(e *Estate) {
 		return
 	}
 	if err != nil {
-		l.note(err)
+		l.note(&strictyaml.Problem{File: ExceptionsFile, Message: intake.Reason(err)})
 		return
 	}
 	e.exceptions, err = rules.ReadExceptions(ExceptionsFile, data, func(system, rule strictyaml.Text) (condition.Named, error) {

@@ -191,6 +191,14 @@ func (e *export) exists(name string) bool {
 	return !errors.Is(err, fs.ErrNotExist) // what is there and cannot be read is told by whoever reads it
 }
 
+// lack says what is the matter with a file that says nothing.
+func (e *export) lack(name string) string {
+	if e.exists(name) {
+		return "it cannot be read"
+	}
+	return "no such file"
+}
+
 // eachLine hands over the lines of a file. False when the export lacks it.
 // A file that ends in the middle of a line was cut off.
 func (e *export) eachLine(name string, each func(line) error) (bool, error) {
@@ -204,12 +212,12 @@ func (e *export) eachLineOf(name string, notes *facts.Notes, each func(line) err
 	if errors.Is(err, fs.ErrNotExist) {
 		return false, nil
 	}
+	e.opened[name] = true
 	if err != nil {
-		notes.Incomplete(facts.Origin{File: full}, "the file cannot be read: %s", err)
+		notes.Incomplete(facts.Origin{File: full}, "%s", intake.Reason(err))
 		return false, nil
 	}
 	defer f.Close()
-	e.opened[name] = true
 	s := text.NewScanner(f)
 	s.Split(wholeLines)
 	n, carried := 0, false // all lines have got a carriage return on the way
@@ -365,7 +373,7 @@ func (e *export) readGroups() {
 	})
 	if !e.hasGroups {
 		e.Noted.Remark(facts.Origin{File: e.root + "/etc/group"},
-			"no such file: who is in which group, and so who may become root, is unknown; copy it too")
+			"%s: who is in which group, and so who may become root, is unknown; copy it too", e.lack("etc/group"))
 	}
 }
 

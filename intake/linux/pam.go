@@ -118,7 +118,7 @@ func (e *export) firstStack(kind string, services, shared []string) stack {
 		origin := facts.Origin{File: e.root + "/etc/pam.d/" + file}
 		switch {
 		case found.lacks:
-			e.Noted.Remark(origin, "a file that this one includes is not in the export: what it holds of the %s modules is "+
+			e.Noted.Remark(origin, "a file that this one includes is not in the export, or cannot be read there: what it holds of the %s modules is "+
 				"unknown; copy all of etc/pam.d", kind)
 		case i >= len(services):
 			e.Noted.Remark(origin, "the services that share this file (such as %s) are not in the export: which %s modules "+
@@ -160,8 +160,8 @@ func (e *export) pam() {
 // notAsked remarks on a file of settings that the export lacks.
 func (e *export) notAsked(file, by, what string) {
 	e.Noted.Remark(facts.Origin{File: e.root + "/" + file},
-		"%s reads this file, and it is not in the export: %s unknown; copy it, or take files.txt, which shows that the host "+
-			"has none", by, what)
+		"%s reads this file, and the export does not show it (%s): %s unknown; copy it, or take files.txt, which shows that "+
+			"the host has none", by, e.lack(file), what)
 }
 
 // absent reports whether the export shows that the host has no such file: its

@@ -104,7 +104,7 @@ func (e *export) readShadow() {
 	})
 	if e.noShadow = !ok; e.noShadow {
 		e.Noted.Incomplete(facts.Origin{File: e.shadowFile},
-			"no such file: passwords, ages and locks are unknown; copy it as root")
+			"%s: passwords, ages and locks are unknown; copy it as root", e.lack("etc/shadow"))
 	}
 }
 

@@ -16,7 +16,7 @@ func (e *export) sudoersFile(name string, within []string) {
 	}
 	lines, ok := e.lines(name)
 	if !ok {
-		e.hideSudoers(name, "is not in the export")
+		e.hideSudoers(name, e.lack(name))
 		return
 	}
 	for _, l := range joinContinued(lines) {
@@ -51,7 +51,7 @@ func (e *export) sudoersFolder(folder string, within []string) {
 	e.sudoersDir = e.sudoersDir || folder == "etc/sudoers.d"
 	files := e.inFolder(folder, "")
 	if len(files) == 0 && !e.absent(folder+"/any") {
-		e.hideSudoers(folder, "is not in the export, or empty there")
+		e.hideSudoers(folder, "no such folder, or an empty one")
 		return
 	}
 	for _, name := range files {
@@ -65,7 +65,7 @@ func (e *export) sudoersFolder(folder string, within []string) {
 // not show.
 func (e *export) hideSudoers(name, how string) {
 	e.Noted.Remark(facts.Origin{File: e.root + "/" + name},
-		"sudo reads this, and it %s: whether it makes somebody an administrator is unknown; "+
+		"sudo reads this, and the export does not show it (%s): whether it makes somebody an administrator is unknown; "+
 			"copy it, or take files.txt, which shows that the host has none", how)
 	e.sudo.grants = append(e.sudo.grants, grant{hidden: true})
 }

@@ -173,8 +173,8 @@ func newPlan() *plan { return &plan{zone: time.UTC} }
 func readPlan(r *intake.Request) (*plan, error) {
 	data, err := os.ReadFile(r.Path(r.Mapping))
 	if err != nil {
-		return nil, &strictyaml.Problem{File: r.Mapping, Message: "the mapping cannot be read; check \"mapping\" of " +
-			r.System + " in estate.yaml"}
+		return nil, &strictyaml.Problem{File: r.Mapping, Message: "the mapping cannot be read: " + intake.Reason(err) +
+			"; check \"mapping\" of " + r.System + " in estate.yaml"}
 	}
 	p := newPlan()
 	p.source = string(data)

@@ -26,7 +26,6 @@ import (
 	"yewcone/core/setting"
 	"yewcone/intake"
 	"yewcone/intake/rows"
-	"yewcone/intake/text"
 )
 
 // how are the commands that take an export.
@@ -172,7 +171,7 @@ func (e *export) missingRoles() {
 // session and the system. A moment with a Z behind it is in UTC; one without is
 // where both zones are.
 func (e *export) asOf() {
-	for line := range text.Lines(e.request.Path(e.folder + "/version.txt")) {
+	for _, line := range e.request.Lines(e.folder+"/version.txt", &e.Noted) {
 		parts := strings.Split(line, "\t")
 		if len(parts) < 2 {
 			continue

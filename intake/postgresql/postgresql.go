@@ -24,7 +24,6 @@ import (
 	"yewcone/core/setting"
 	"yewcone/intake"
 	"yewcone/intake/rows"
-	"yewcone/intake/text"
 )
 
 // how are the commands that take an export.
@@ -218,7 +217,8 @@ func nameOf(row *rows.Row) string {
 
 // asOf reads version.txt: version, now() and the time zone, with tabs.
 func (e *export) asOf() {
-	for line := range text.Lines(e.request.Path(e.folder + "/version.txt")) {
+	lines := e.request.Lines(e.folder+"/version.txt", &e.Noted)
+	for _, line := range lines {
 		if _, after, ok := strings.Cut(line, "PostgreSQL "); ok && e.version == 0 {
 			major, _, _ := strings.Cut(after, ".")
 			e.version, _ = strconv.Atoi(strings.TrimSpace(major))
@@ -227,7 +227,7 @@ func (e *export) asOf() {
 	if !e.Read.AsOf.IsZero() {
 		return
 	}
-	for line := range text.Lines(e.request.Path(e.folder + "/version.txt")) {
+	for _, line := range lines {
 		for part := range strings.SplitSeq(line, "\t") {
 			if at, ok := e.style.moment(part); ok {
 				e.Read.AsOf, e.Read.AsOfFrom = at, "version.txt"

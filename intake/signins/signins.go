@@ -20,6 +20,7 @@ import (
 
 	"yewcone/core/facts"
 	"yewcone/core/signin"
+	"yewcone/intake"
 	"yewcone/intake/text"
 )
 
@@ -142,7 +143,7 @@ func (s *Source) lines(path, name string, do func(line []byte, number int) bool)
 	text.Opening(path)
 	f, err := os.Open(path)
 	if err != nil {
-		return fmt.Errorf("the record of sign-ins cannot be read: %w", err)
+		return fmt.Errorf("the record of sign-ins cannot be read: %s", intake.Reason(err))
 	}
 	defer func() { err = errors.Join(err, f.Close()) }()
 	in := bufio.NewReaderSize(f, 1<<18)

@@ -10,7 +10,6 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
-	"iter"
 	"os"
 	"slices"
 	"strings"
@@ -280,18 +279,4 @@ func validStart(head []byte) bool {
 		}
 	}
 	return false
-}
-
-// Lines yields the lines of a small file; none when it cannot be read.
-func Lines(path string) iter.Seq[string] {
-	return func(yield func(string) bool) {
-		f, err := Open(path, "")
-		if err != nil {
-			return
-		}
-		defer f.Close()
-		s := NewScanner(f)
-		for s.Scan() && yield(s.Text()) {
-		}
-	}
 }

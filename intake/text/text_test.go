@@ -79,16 +79,6 @@ func TestDamagedPacking(t *testing.T) {
 	}
 }
 
-// TestLines: small files come line by line, without their ends.
-func TestLines(t *testing.T) {
-	if got := slices.Collect(Lines(written(t, "a\r\nb\n\nc"))); !slices.Equal(got, []string{"a", "b", "", "c"}) {
-		t.Errorf("%q", got)
-	}
-	if got := slices.Collect(Lines("/nowhere/at/all")); got != nil {
-		t.Errorf("a file that is not there has the lines %q", got)
-	}
-}
-
 // TestCounter: lines are right for offsets in rising order, also past what is
 // read at a time.
 func TestCounter(t *testing.T) {

@@ -46,7 +46,9 @@ func open(s *table.Source) (table.Table, error) {
 	if err := text.Regular(s.File); err != nil {
 		return nil, intake.CannotOpen(name, err)
 	}
-	if err := whole(s.File); err != nil && !errors.Is(err, fs.ErrNotExist) {
+	if err := whole(s.File); errors.Is(err, fs.ErrPermission) {
+		return nil, intake.CannotOpen(name, err)
+	} else if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return nil, &intake.Unreadable{File: name, Message: "no whole workbook: " + err.Error() + "; take the export again", Err: err}
 	}
 	book, err := excelize.OpenFile(s.File, Options)
