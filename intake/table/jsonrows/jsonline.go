@@ -31,6 +31,7 @@ type jsonLine struct {
 	inners []*jsonNode   // objects within that were met in the line
 	shape  []usualMember // of the line that was read last
 	ending string        // what stands after its last value
+	ended  string        // the same of the line that was read last
 	usual  []usualMember // of the line that was learned; none before
 	lacks  []int         // the columns that it does not bring
 	others int           // lines since that were not like it

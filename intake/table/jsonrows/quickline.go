@@ -26,7 +26,7 @@ func (p *jsonLine) quick(s string, n *jsonNode) bool {
 	if i := p.members(n, 1); i < 0 || i < len(s) && strings.TrimSpace(s[i:]) != "" {
 		return false
 	}
-	p.ending = s[p.after:]
+	p.ended = s[p.after:]
 	p.settle()
 	return true
 }
@@ -126,7 +126,7 @@ func (p *jsonLine) learn() {
 			m.column = kid.columns[0]
 		}
 	}
-	p.ending = strings.Clone(p.ending)
+	p.ending = strings.Clone(p.ended)
 	p.usual, p.shape = p.shape, p.usual[:0]
 }
 
