@@ -181,15 +181,15 @@ func (e *export) password(a *facts.Account, x *ldif.Entry) {
 func (e *export) dates(a *facts.Account, x *ldif.Entry) {
 	a.Created = moment(x.Text("createtimestamp"))
 	a.PasswordSet = moment(x.Text("pwdchangedtime"))
-	a.LastSignIn = moment(x.Text("pwdlastsuccess"))
-	if !a.LastSignIn.Known() {
+	if a.LastSignIn = moment(x.Text("pwdlastsuccess")); x.Text("pwdlastsuccess") == "" {
 		a.LastSignIn = moment(x.Text("authtimestamp"))
 	}
-	if !a.PasswordSet.Known() && e.absent("pwdchangedtime") == facts.No && x.Seen&watch["userpassword"] != 0 {
+	if x.Text("pwdchangedtime") == "" && e.absent("pwdchangedtime") == facts.No && x.Seen&watch["userpassword"] != 0 {
 		a.PasswordExpires = facts.Never
 	}
 }
 
+// moment is unknown for what is no stamp, which is not as if none were there.
 func moment(text string) facts.Moment {
 	at, ok := stamp.Generalized(text)
 	if !ok {
@@ -201,16 +201,17 @@ func moment(text string) facts.Moment {
 func (e *export) state(a *facts.Account, x *ldif.Entry, p *policy) {
 	asOf, dated := e.Read.AsOf, !e.Read.AsOf.IsZero()
 	a.Enabled = e.enabled(x, asOf, dated)
-	if end, ends := stamp.Generalized(x.Text("pwdendtime")); ends {
-		a.Ends = facts.At(end)
-	} else if e.absent("pwdendtime") == facts.No {
+	if a.Ends = moment(x.Text("pwdendtime")); x.Text("pwdendtime") == "" && e.absent("pwdendtime") == facts.No {
 		a.Ends = facts.Never
 	}
 	if a.MustChange = p.mustChange; a.MustChange != facts.No {
 		if reset := x.Text("pwdreset"); reset == "" {
 			a.MustChange = e.absent("pwdreset")
 		} else if !strings.EqualFold(reset, "TRUE") {
-			a.MustChange = facts.No
+			a.MustChange = facts.Unknown
+			if strings.EqualFold(reset, "FALSE") {
+				a.MustChange = facts.No
+			}
 		}
 	}
 	if a.Locked = p.lockout; a.Locked != facts.No {
@@ -221,12 +222,12 @@ func (e *export) state(a *facts.Account, x *ldif.Entry, p *policy) {
 		}
 	}
 	e.idle(a, x, p)
-	failures, grace := 0, 0
+	failures, grace, read := 0, 0, true
 	for i := range x.Attrs {
 		switch x.Attrs[i].Name {
 		case "pwdfailuretime":
 			at, ok := stamp.Generalized(x.Attrs[i].Value)
-			if ok && dated && (p.window.N == 0 || asOf.Sub(at) < time.Duration(p.window.N)*time.Second) {
+			if read = read && ok; ok && dated && (p.window.N == 0 || asOf.Sub(at) < time.Duration(p.window.N)*time.Second) {
 				failures++
 			}
 		case "pwdgraceusetime":
@@ -235,7 +236,7 @@ func (e *export) state(a *facts.Account, x *ldif.Entry, p *policy) {
 	}
 	a.ChangeFirst, a.ShutAtEnd = true, p.noGrace
 	a.GraceUsed = facts.Counted{N: grace, Known: grace > 0 || e.absent("pwdgraceusetime") == facts.No}
-	a.Failures = facts.Counted{N: failures, Known: dated && p.window.Known && e.absent("pwdfailuretime") == facts.No}
+	a.Failures = facts.Counted{N: failures, Known: read && dated && p.window.Known && e.absent("pwdfailuretime") == facts.No}
 }
 
 // idle locks an account that nobody has used for too long; one that nobody ever
@@ -246,7 +247,7 @@ func (e *export) idle(a *facts.Account, x *ldif.Entry, p *policy) {
 	if p.idle.N == 0 || p.lockout != facts.Yes || a.Locked != facts.No {
 		return
 	}
-	if !last.Known() {
+	if x.Text("pwdlastsuccess") == "" {
 		db := e.config.of(ldif.NormalDN(x.DN))
 		if e.absent("pwdlastsuccess") == facts.No && db != nil && !db.lastBind {
 			return
@@ -255,8 +256,8 @@ func (e *export) idle(a *facts.Account, x *ldif.Entry, p *policy) {
 	}
 	since, ok := last.Unix()
 	switch idle := e.Read.AsOf.Unix() > since+int64(p.idle.N); {
-	case !ok:
-	case e.Read.AsOf.IsZero():
+	case !ok && x.Text("pwdlastsuccess") == "" && x.Text("pwdchangedtime") == "":
+	case !ok, e.Read.AsOf.IsZero():
 		a.Locked = facts.Unknown
 	case idle && !moment(x.Text("pwdlastsuccess")).Known() && (!e.config.there || e.absent("pwdlastsuccess") != facts.No):
 		a.Locked = facts.Unknown
@@ -268,11 +269,11 @@ func (e *export) idle(a *facts.Account, x *ldif.Entry, p *policy) {
 // enabled: the schema has no switch, only the begin and the end of an account.
 func (e *export) enabled(x *ldif.Entry, asOf time.Time, dated bool) facts.Tri {
 	within := func(attribute string, is func(at time.Time) bool) facts.Tri {
-		at, there := stamp.Generalized(x.Text(attribute))
+		at, read := stamp.Generalized(x.Text(attribute))
 		switch {
-		case !there:
+		case x.Text(attribute) == "":
 			return e.absent(attribute).Not()
-		case !dated:
+		case !read || !dated:
 			return facts.Unknown
 		}
 		return facts.TriOf(is(at))

@@ -158,7 +158,7 @@ const reset = "19700101000000Z"
 func (e *export) expiry(a *facts.Account, x *ldif.Entry, p *policy) {
 	end := x.Text("passwordexpirationtime")
 	grace, used := strconv.Atoi(x.Text("passwordgraceusertime"))
-	a.GraceUsed = facts.Counted{N: grace, Known: used == nil || e.absent("passwordgraceusertime") == facts.No}
+	a.GraceUsed = facts.Counted{N: grace, Known: used == nil || x.Text("passwordgraceusertime") == "" && e.absent("passwordgraceusertime") == facts.No}
 	if p.unknown {
 		return
 	}
@@ -168,8 +168,9 @@ func (e *export) expiry(a *facts.Account, x *ldif.Entry, p *policy) {
 		a.MustChange = facts.No
 	case end == reset || strings.EqualFold(x.Text("pwdreset"), "true"):
 		a.MustChange = facts.Yes
-	case end != "":
+	case moment(end).Known():
 		a.MustChange = facts.No
+	case end != "":
 	default:
 		a.MustChange = e.absent("pwdreset")
 	}
@@ -191,8 +192,10 @@ func (e *export) lock(a *facts.Account, x *ldif.Entry, p *policy) {
 		a.Failures = facts.CountOf(n)
 		if until, ok := stamp.Generalized(x.Text("retrycountresettime")); ok && !asOf.Before(until) {
 			a.Failures = facts.CountOf(0)
+		} else if !ok && x.Text("retrycountresettime") != "" {
+			a.Failures = facts.Counted{}
 		}
-	} else if e.absent("passwordretrycount") == facts.No {
+	} else if x.Text("passwordretrycount") == "" && e.absent("passwordretrycount") == facts.No {
 		a.Failures = facts.CountOf(0)
 	}
 	if p.unknown {
@@ -228,14 +231,14 @@ func (e *export) idle(a *facts.Account, x *ldif.Entry) {
 	if !e.plugin.on || limit <= 0 || a.Locked != facts.No {
 		return
 	}
-	last := moment(x.Text(e.plugin.state))
-	if !last.Known() {
-		last = moment(x.Text(e.plugin.other))
+	text := x.Text(e.plugin.state)
+	if text == "" {
+		text = x.Text(e.plugin.other)
 	}
-	since, ok := last.Unix()
+	since, ok := moment(text).Unix()
 	switch {
-	case !ok:
-	case e.Read.AsOf.IsZero():
+	case !ok && text == "":
+	case !ok, e.Read.AsOf.IsZero():
 		a.Locked = facts.Unknown
 	case e.Read.AsOf.Unix() > since+limit:
 		a.Locked, a.LockedSince, a.LockedUntil = facts.Yes, facts.AtSecond(since+limit), facts.Never

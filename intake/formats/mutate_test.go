@@ -147,9 +147,24 @@ var mutationsEach = func() int {
 	return 40
 }()
 
+// month is that of a date, in the ways in which exports write them.
+var month = regexp.MustCompile(`\b20\d\d-?([01]\d)-?[0-3]\d|\b(Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec) [ 0-3]?\d |\b[0-3]?\d[/.]([01]?\d)[/.]20\d\d\b`)
+
+// prose is a line that holds what somebody wrote.
+var prose = regexp.MustCompile(`^(description:|#)`)
+
 // mutate damages a file in many ways: a line is gone, a bracket or quote is
-// gone, a column is gone in one row or in all.
+// gone, a date has a month too many, a column is gone in one row or in all.
 func mutate(name string, data []byte, try func(mutation)) {
+	dates := month.FindAllSubmatchIndex(data, -1)
+	for n := 0; n < len(dates); n += max(1, len(dates)/mutationsEach) {
+		for at := 2; at < len(dates[n]); at += 2 {
+			if from, to := dates[n][at], dates[n][at+1]; from >= 0 && !prose.Match(data[bytes.LastIndexByte(data[:from], '\n')+1:from]) {
+				try(mutation{fmt.Sprintf("a month too many in line %d", 1+bytes.Count(data[:from], []byte("\n"))),
+					slices.Concat(data[:from], []byte("13x")[:to-from], data[to:])})
+			}
+		}
+	}
 	lines := bytes.SplitAfter(data, []byte("\n"))
 	every := max(1, len(lines)/mutationsEach)
 	for i := 0; i < len(lines); i += every {
