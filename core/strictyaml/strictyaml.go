@@ -5,7 +5,6 @@
 package strictyaml
 
 import (
-	"bytes"
 	"encoding/binary"
 	"errors"
 	"fmt"
@@ -107,6 +106,8 @@ func narrow(data []byte) []byte {
 	return []byte(string(utf16.Decode(units)))
 }
 
+var lineEnds = strings.NewReplacer("\r\n", "\n", "\r", "\n")
+
 // Decode reads one YAML document into the struct that into points to. Keys
 // come from the fields' yaml tags; ",required" after the name demands the key,
 // ",short" lets a single value stand for the struct with that field alone. A
@@ -117,7 +118,6 @@ func narrow(data []byte) []byte {
 // is how errors call the file. The error is Problems.
 func Decode(name string, data []byte, into any) error {
 	data = narrow(data)
-	f := &file{name: name, lines: strings.Split(strings.ReplaceAll(string(data), "\r\n", "\n"), "\n")}
 	if len(data) > maxBytes {
 		return Problems{{File: name, Message: fmt.Sprintf("the file has %d bytes; a configuration file has at most %d",
 			len(data), maxBytes)}}
@@ -125,15 +125,17 @@ func Decode(name string, data []byte, into any) error {
 	if !isText(data) {
 		return Problems{{File: name, Message: "the file is no UTF-8 text; save it as UTF-8"}}
 	}
-	data = bytes.TrimPrefix(data, []byte("\ufeff"))
-	f.lines[0] = strings.TrimPrefix(f.lines[0], "\ufeff")
+	// A carriage return ends a line too (YAML 1.2.2, section 5.4), which the parser counts
+	// twice behind a comment.
+	whole := lineEnds.Replace(strings.TrimPrefix(string(data), "\ufeff"))
+	f := &file{name: name, lines: strings.Split(whole, "\n")}
 	if p := f.foreign(reflect.TypeOf(into).Elem()); p != nil {
 		return Problems{p}
 	}
 	if p := f.tooDeep(); p != nil {
 		return Problems{p}
 	}
-	tree, err := parser.ParseBytes(data, 0)
+	tree, err := parser.ParseBytes([]byte(whole), 0)
 	if err != nil {
 		return Problems{f.syntax(err)}
 	}

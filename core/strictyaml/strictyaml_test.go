@@ -81,6 +81,8 @@ func TestProblems(t *testing.T) {
 		{"name: ''\ninner: ' '\nlist: [a, '']\nfree: {k: ''}\ntexts: ''\n", []string{`1:7: "name" is empty; write a text`, `2:8: "inner" is empty`,
 			`3:11: "list" is empty; write a text, or leave it out`, `4:11: "k" is empty`, `5:8: "texts" is empty`}},
 		{"name: a\nitems: [{from: b, unit: ''}, '']\nmark: ''\nwords: ['', ' ']\n", []string{`2:25: "unit"`, `2:30: "items"`, `3:7: "mark"`}},
+		{"# a remark\r\n# another\r\nname: a\r\ncount: many\r\n", []string{"4:8: "}},
+		{"# a remark\rname: a\rcount: many", []string{"3:8: "}},
 		{"name: a\x00\n", []string{"0:0: the file is no UTF-8 text"}},
 		{"name: \xff\n", []string{"0:0: the file is no UTF-8 text"}},
 		{"name: " + strings.Repeat("[", 60) + "\n", []string{"nesting"}},
