@@ -1,10 +1,13 @@
 package linux
 
 import (
+	"strconv"
+	"strings"
 	"testing"
 
 	"yewcone/intake"
 	"yewcone/intake/intaketest"
+	"yewcone/intake/livetest"
 )
 
 // TestLinuxDoors: sshd's and sudo's own doors, and how often a hash was made.
@@ -101,6 +104,29 @@ func TestLinuxNewPasswords(t *testing.T) {
 	}
 }
 
+// remembers are values of remember, and how many old passwords pam_pwhistory bars with
+// them beside the present one, as TestLiveRemember asks.
+var remembers = map[string]string{"3": "2", "05": "4", "010": "9", "4x": "3", "0x4": "none", "+4": "3", "-1": "none", "x": "none", "": "none", "1": "none"}
+
+// TestLiveRemember asks pam_pwhistory: the first old password that it takes again tells
+// how many it bars.
+func TestLiveRemember(t *testing.T) {
+	livetest.Each(t, func(t *testing.T, r *livetest.Root) {
+		r.Run("useradd -M ada")
+		for value, want := range remembers {
+			r.Write("etc/pam.d/yew", "password requisite pam_pwhistory.so enforce_for_root remember="+value+"\npassword required pam_unix.so try_first_pass\n")
+			r.Write("etc/security/opasswd", "")
+			out := r.Run("of='" + value + `'; set_to() { printf "Tide-$of-$1-lamp\nTide-$of-$1-lamp\n" | pamtester yew ada chauthtok >/dev/null 2>&1; }
+				for i in 1 2 3 4 5 6 7 8 9 10 11 12; do set_to $i || exit 1; done
+				for back in 0 1 2 3 4 5 6 7 8 9 10 11; do if set_to $((12 - back)); then echo $back; exit; fi; done; echo all`)
+			said, _ := strconv.Atoi(strings.TrimSpace(out))
+			if told := strconv.Itoa(said - 1); said <= 1 && want != "none" || said > 1 && told != want || strings.Contains(out, "all") {
+				t.Errorf("remember=%s: the password of %s before is taken again, we say that it bars %s old ones", value, strings.TrimSpace(out), want)
+			}
+		}
+	})
+}
+
 // TestLinuxHistory: pam_pwhistory counts the present password among those that
 // it bars, and pam_unix does not, as both releases do.
 func TestLinuxHistory(t *testing.T) {
@@ -125,6 +151,25 @@ func TestLinuxHistory(t *testing.T) {
 		}
 		said, _ := intaketest.Read(t, Format, []string{"."}, files)
 		intaketest.Hold(t, c.stack+c.conf+c.versions, said, map[string]string{"policy host: history": c.want})
+	}
+}
+
+// TestLinuxNumbers: numbers of a stack are decimal, and what stands behind them does not
+// count, but for pam_lastlog.
+func TestLinuxNumbers(t *testing.T) {
+	history := func(line, want string) {
+		said, _ := intaketest.Read(t, Format, []string{"."}, linuxHost("*:20775:0:99999:7:::", map[string]string{"etc/pam.d/passwd": line}))
+		intaketest.Hold(t, line, said, map[string]string{"policy host: history": want})
+	}
+	for value, want := range remembers {
+		history("password requisite pam_pwhistory.so remember="+value+"\npassword required pam_unix.so use_authtok\n", want)
+	}
+	history("password requisite pam_pwhistory.so remember=5000\npassword required pam_unix.so use_authtok\n", "399")
+	history("password required pam_unix.so remember=010\n", "10")
+	for value, want := range map[string]string{"010": "10 days", "90": "90 days", "90x": "", "soon": ""} {
+		said, _ := intaketest.Read(t, Format, []string{"."}, linuxHost("*:20775:0:99999:7:::", map[string]string{
+			"etc/pam.d/login": "auth required pam_lastlog.so inactive=" + value + "\nauth required pam_unix.so\n"}))
+		intaketest.Hold(t, value, said, map[string]string{"policy host: dormant_after": want})
 	}
 }
 

@@ -79,9 +79,7 @@ func (e *export) newPasswords(passwords stack) {
 	if unix != nil {
 		origin = unix.origin
 		if value, ok := unix.arg("minlen"); ok {
-			if n, ok := cNumber(value); ok {
-				least = n
-			}
+			least, _ = leading(value)
 		}
 		for _, word := range unix.args { // the last one counts
 			if grade, ok := cryptMethods[word]; ok {
@@ -174,7 +172,8 @@ func (e *export) history(passwords *stack) {
 			continue
 		}
 		value, ok := m.arg("remember")
-		n, _ := cNumber(value)
+		n, _ := leading(value) // as strtol does with a base of ten
+		n = min(n, mostRemembered)
 		from := m.origin
 		if m.name == "pam_pwhistory" {
 			if !ok {
@@ -211,6 +210,9 @@ func (e *export) history(passwords *stack) {
 		e.set(setting.History, setting.OffValue, origin)
 	}
 }
+
+// mostRemembered is how many passwords pam_pwhistory and pam_unix keep at most.
+const mostRemembered = 400
 
 // remembered returns what pam_pwhistory remembers where its line does not say:
 // a file says it since libpam 1.5.3, and its default is ten.

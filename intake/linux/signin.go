@@ -181,10 +181,14 @@ func (e *export) anyNullok() bool {
 func (e *export) lastlog(signIn stack) {
 	if m := find(signIn.modules, "pam_lastlog"); m != nil {
 		if value, ok := m.arg("inactive"); ok {
-			if n, ok := cNumber(value); ok {
-				e.set(setting.DormantAfter, days(n), m.origin)
+			n, err := strconv.ParseInt(value, 10, 32)
+			if err != nil || n < 0 {
+				e.Noted.Remark(m.origin, "pam_lastlog takes no such value for inactive: when accounts are shut is unknown")
+				e.policy.Hide(setting.DormantAfter, m.origin)
 				return
 			}
+			e.set(setting.DormantAfter, days(n), m.origin)
+			return
 		}
 	}
 	if signIn.lacks {

@@ -210,3 +210,19 @@ func TestOwnNames(t *testing.T) {
 		intaketest.Hold(t, told, said, map[string]string{"account mate: password_is_login": want})
 	}
 }
+
+// TestConnectionLimit: a limit of 0 shuts a role out, a superuser not; what is no number
+// says nothing.
+func TestConnectionLimit(t *testing.T) {
+	for limit, want := range map[string]string{"-1": "true", "0": "false", "00": "false", "40": "true", "9x": "", "none": "", "": ""} {
+		files := aServer("", "", "1,host,{all},{all},all,,md5,,\n")
+		files["roles.csv"] = "rolname,rolsuper,rolcreaterole,rolcanlogin,rolconnlimit,rolvaliduntil,password_prefix\n" +
+			"mate,f,f,t," + limit + ",,md5\ncaptain,t,f,t," + limit + ",,md5\nidle,f,f,f," + limit + ",,md5\n"
+		super := "true"
+		if limit == "" {
+			super = ""
+		}
+		said, _ := intaketest.Read(t, Format, []string{"."}, files)
+		intaketest.Hold(t, limit, said, map[string]string{"account mate: enabled": want, "account captain: enabled": super, "account idle: enabled": "false"})
+	}
+}

@@ -4,6 +4,7 @@ import (
 	"crypto/md5"
 	"encoding/hex"
 	"slices"
+	"strconv"
 	"strings"
 	"yewcone/core/facts"
 	"yewcone/core/setting"
@@ -112,8 +113,13 @@ func (e *export) fill(a *facts.Account, row *rows.Row, password string, hasPassw
 	a.Enabled = facts.TriOf(signsIn)
 	if limit, ok := row.Text("rolconnlimit"); signsIn && !ok {
 		a.Enabled = facts.Unknown
-	} else if limit == "0" && !e.super[a.Login] { // which no limit holds off
-		a.Enabled = facts.No
+	} else if !e.super[a.Login] && signsIn { // which no limit holds off
+		switch n, err := strconv.Atoi(limit); {
+		case err != nil:
+			a.Enabled = facts.Unknown
+		case n == 0:
+			a.Enabled = facts.No
+		}
 	}
 	e.power(a, row)
 	if row.Plain("oid") == "10" || row.Plain("usesysid") == "10" || a.Login == "postgres" {
