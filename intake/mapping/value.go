@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"yewcone/core/setting"
 	"yewcone/intake/table"
@@ -85,6 +87,9 @@ func (p *plan) amount(t *taker, text string) (v setting.Value, said bool, proble
 	text = p.numbers.plain(text, t.def.Kind == setting.DurationKind)
 	digits, unit, _ := strings.Cut(text, " ")
 	n, err := strconv.ParseInt(digits, 10, 64)
+	if t.def.Kind == setting.CountKind && !counted(unit) {
+		return v, false, fmt.Sprintf("%s is not understood as a number; say under \"words\" what it means", table.Shown(text))
+	}
 	if f, e := strconv.ParseFloat(digits, 64); e == nil && f == 0 {
 		return t.nought()
 	}
@@ -118,6 +123,17 @@ func (p *plan) amount(t *taker, text string) (v setting.Value, said bool, proble
 		span = setting.SpanOfSeconds(span.Seconds)
 	}
 	return setting.For(span), true, ""
+}
+
+// counted reports whether what stands behind a number can be the name of what is counted,
+// in whatever language: a word, and none that says how long. "12 000", "5 of 10", "3x"
+// and "5 years" are other numbers, or none.
+func counted(word string) bool {
+	if word == "" {
+		return true
+	}
+	_, length := setting.UnitSpan(word)
+	return !length && utf8.RuneCountInString(word) >= 3 && strings.IndexFunc(word, func(c rune) bool { return !unicode.IsLetter(c) }) < 0
 }
 
 // nought is what a zero means, however it is written: 0, 0.0, 0 days, P0D.
