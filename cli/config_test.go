@@ -54,10 +54,12 @@ func TestConfigurationRefused(t *testing.T) {
 		{"mappings/rota.yaml", in("file: users.csv", "file: ../../../users.csv"), "check rota", "it lies outside of the estate's folder"},
 		{"exceptions.yaml", func(s string) string {
 			return s + "  - {system: rota, rule: house/length, because: \" \", owner: the harbour office, until: 2027-01-01}\n"
-		}, "check rota", "an exception has a reason and somebody who answers for it"},
+		}, "check rota", "\"because\" is empty; write a text"},
 		{"exceptions.yaml", func(s string) string {
 			return s + "  - {system: rota, rule: house/length, because: a reason, owner: \"\", until: 2027-01-01}\n"
-		}, "check rota", "an exception has a reason and somebody who answers for it"},
+		}, "check rota", "\"owner\" is empty; write a text"},
+		{"estate.yaml", in("owner: Crewing", "owner: \"\""), "check rota", "\"owner\" is empty; write a text, or leave it out"},
+		{"estate.yaml", in("read: mapping", "read: ''"), "check rota", "\"read\" is empty; write a text"},
 		{"trials/rota.yaml", in("systems: [rota]", "systems: [rota]\nas: nobody.there"), "try --trials rota", "trials/rota.yaml:6:"},
 		{"trials/rota.yaml", in("systems: [rota]", "systems: [rota]\npolicy: none.such"), "try --trials rota", "trials/rota.yaml:6:"},
 		{"trials/rota.yaml", in("{password: qwertyuiop,", "{password: qwertyuiop, as: nobody.there,"), "try --trials rota", "trials/rota.yaml:10:"},
