@@ -4,6 +4,7 @@ package cli
 
 import (
 	"bytes"
+	"errors"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -20,6 +21,14 @@ import (
 func TestUnreadable(t *testing.T) {
 	folder := t.TempDir()
 	if err := demo.WriteEstate(folder); err != nil {
+		t.Fatal(err)
+	}
+	estate, err := os.OpenFile(filepath.Join(folder, "estate.yaml"), os.O_APPEND|os.O_WRONLY, 0)
+	if err == nil {
+		_, err = estate.WriteString("\n  realm:\n    export: {read: kerberos, from: exports/realm}\n")
+		err = errors.Join(err, estate.Close(), os.CopyFS(filepath.Join(folder, "exports/realm"), os.DirFS("testdata/truth/kerberos")))
+	}
+	if err != nil {
 		t.Fatal(err)
 	}
 	tool := filepath.Join(folder, "tool")
@@ -70,6 +79,7 @@ func TestUnreadable(t *testing.T) {
 		{"exports/crewdb/plugins.tsv", "crewdb", 3}, {"signins/quay1-auth.log.gz", "quay1", 3}, {"exports/quay1/etc/shadow", "quay1", 3},
 		{"exports/quay1/etc/group", "quay1", 3}, {"exports/quay1/etc/passwd", "quay1", 3}, {"exports/quay1/etc/sudoers", "quay1", 3},
 		{"exports/quay1/etc/sudoers.d/10-marrowby", "quay1", 3}, {"exports/quay1/etc/pam.d/common-auth", "quay1", 3},
+		{"exports/realm/getprinc.txt", "realm", 3}, {"exports/realm/getpol.txt", "realm", 3}, {"exports/realm/kadm5.acl", "realm", 3},
 		{"exports/quay1/etc/security/faillock.conf", "quay1", 3}, {"exports/quay1/faillock.txt", "quay1", 3},
 	} {
 		path := filepath.Join(folder, filepath.FromSlash(c.file))

@@ -187,15 +187,23 @@ func Reason(err error) string {
 	return err.Error()
 }
 
-// Lines are those of a small file that an export may lack. Why one that is there cannot
-// be read is noted.
-func (r *Request) Lines(name string, notes *facts.Notes) (lines []string) {
+// OpenThere opens a file that an export may lack; nil without one. Why one that is there
+// cannot be opened is noted.
+func (r *Request) OpenThere(name string, notes *facts.Notes) *text.File {
 	f, err := r.Open(name, "")
-	if errors.Is(err, fs.ErrNotExist) {
-		return nil
+	if err == nil {
+		return f
 	}
-	if err != nil {
+	if !errors.Is(err, fs.ErrNotExist) {
 		notes.Incomplete(facts.Origin{File: name}, "%s", Reason(err))
+	}
+	return nil
+}
+
+// Lines are those of a small file that an export may lack, as OpenThere has it.
+func (r *Request) Lines(name string, notes *facts.Notes) (lines []string) {
+	f := r.OpenThere(name, notes)
+	if f == nil {
 		return nil
 	}
 	defer f.Close()

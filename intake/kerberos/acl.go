@@ -29,8 +29,8 @@ const overOthers = "cmse"
 // a capital takes a right away, and x or * give all but the taking out of keys.
 func (e *export) readACL() {
 	file := e.folder + "/kadm5.acl"
-	f, err := e.request.Open(file, "")
-	if err != nil {
+	f := e.request.OpenThere(file, &e.Noted)
+	if f == nil {
 		return
 	}
 	defer f.Close()

@@ -152,7 +152,7 @@ func open(r *intake.Request) (facts.Export, error) {
 	}
 	if !e.policies() {
 		e.limits = nil
-		e.Noted.Remark(facts.Origin{File: e.folder}, "getpol.txt is not in the export: what the policies say is unknown")
+		e.Noted.Remark(facts.Origin{File: e.folder}, "getpol.txt is not in the export, or cannot be read: what the policies say is unknown")
 	}
 	if e.limits != nil {
 		e.withoutPolicy()
@@ -165,8 +165,8 @@ func open(r *intake.Request) (facts.Export, error) {
 // look reads ahead in getprinc.txt, if it is there: which realm it is of, and
 // whether its times can be told.
 func (e *export) look() bool {
-	f, err := e.request.Open(e.folder+"/getprinc.txt", "")
-	if err != nil {
+	f := e.request.OpenThere(e.folder+"/getprinc.txt", &e.Noted)
+	if f == nil {
 		return false
 	}
 	defer f.Close()
@@ -233,8 +233,8 @@ func (e *export) withoutPolicy() {
 // policies reads what getpol prints: a block of lines for each policy.
 func (e *export) policies() bool {
 	file := e.folder + "/getpol.txt"
-	f, err := e.request.Open(file, "")
-	if err != nil {
+	f := e.request.OpenThere(file, &e.Noted)
+	if f == nil {
 		return false
 	}
 	defer f.Close()

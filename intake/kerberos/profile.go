@@ -23,7 +23,7 @@ type profile struct {
 func (e *export) readProfile() profile {
 	p := profile{values: map[string]string{}}
 	for _, name := range []string{"kdc.conf", "krb5.conf"} {
-		if f, err := e.request.Open(e.folder+"/"+name, ""); err == nil {
+		if f := e.request.OpenThere(e.folder+"/"+name, &e.Noted); f != nil {
 			p.files++
 			p.read(text.NewScanner(f))
 			f.Close()

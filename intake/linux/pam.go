@@ -121,7 +121,7 @@ func (e *export) firstStack(kind string, services, shared []string) stack {
 			e.Noted.Remark(origin, "a file that this one includes is not in the export, or cannot be read there: what it holds of the %s modules is "+
 				"unknown; copy all of etc/pam.d", kind)
 		case i >= len(services):
-			e.Noted.Remark(origin, "the services that share this file (such as %s) are not in the export: which %s modules "+
+			e.Noted.Remark(origin, "the services that share this file (such as %s) are not in the export, or cannot be read there: which %s modules "+
 				"they add is unknown; copy all of etc/pam.d", services[0], kind)
 			found.lacks = true
 		}
