@@ -1,6 +1,7 @@
 package estatefolder
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -11,6 +12,7 @@ import (
 	"yewcone/core/nearword"
 	"yewcone/core/password"
 	"yewcone/core/strictyaml"
+	"yewcone/intake"
 	"yewcone/intake/text"
 )
 
@@ -65,7 +67,7 @@ func (f *listFile) lookup(folder string) (password.Lookup, error) {
 	path := filepath.Join(folder, filepath.FromSlash(f.File.Value))
 	info, err := os.Stat(path)
 	if err != nil {
-		return nil, f.File.At(0, "the list %s cannot be opened: %s", f.File.Value, err)
+		return nil, f.File.At(0, "the list %s cannot be opened: %s", f.File.Value, intake.Reason(err))
 	}
 	open := func() (io.ReadCloser, error) {
 		r, err := text.Open(path, "")
@@ -87,7 +89,9 @@ func (f *listFile) lookup(folder string) (password.Lookup, error) {
 	return &named{f, &blocklist.Scanned{Open: open, Form: form}}, nil
 }
 
-func (f *listFile) problem(err error) error { return f.File.At(0, "%s: %s", f.File.Value, err) }
+func (f *listFile) problem(err error) error {
+	return f.File.At(0, "%s: %s", f.File.Value, intake.Reason(err))
+}
 
 // named puts the list's name before what goes wrong in it.
 type named struct {
@@ -97,18 +101,21 @@ type named struct {
 
 func (n *named) Has(word string) (bool, error) {
 	found, err := n.Lookup.Has(word)
-	if err != nil {
-		err = fmt.Errorf("%s: %w", n.list.File.Value, err)
+	return found, n.told(err)
+}
+
+func (n *named) told(err error) error {
+	var placed *strictyaml.Problem
+	if err == nil || errors.As(err, &placed) {
+		return err
 	}
-	return found, err
+	return fmt.Errorf("%s: %w", n.list.File.Value, err)
 }
 
 // Ask finds many words at once, where the list would be read for each.
 func (n *named) Ask(words []string) error {
 	if many, ok := n.Lookup.(password.Asker); ok {
-		if err := many.Ask(words); err != nil {
-			return fmt.Errorf("%s: %w", n.list.File.Value, err)
-		}
+		return n.told(many.Ask(words))
 	}
 	return nil
 }
