@@ -3,6 +3,7 @@ package jsonrows
 import (
 	"fmt"
 	"maps"
+	"math/rand/v2"
 	"slices"
 	"strings"
 	"testing"
@@ -60,4 +61,58 @@ func FuzzTogether(f *testing.F) {
 		f.Add(lines)
 	}
 	f.Fuzz(compareTogether)
+}
+
+// atRandom makes some lines with the members that columns ask for, mostly of one kind and
+// in one order.
+func atRandom(r *rand.Rand) string {
+	pick := func(of ...string) string { return of[r.IntN(len(of))] }
+	odd := 2 + r.IntN(30) // one in so many is not the usual
+	var value func(usual string, depth int) string
+	value = func(usual string, depth int) string {
+		if r.IntN(odd) > 0 {
+			return usual
+		}
+		switch r.IntN(12) {
+		case 0:
+			return "null"
+		case 1:
+			return pick("true", "false", "-1.5e3", "0", "01", "tru", "\"\"", "\"\\u00e9\"", "\"a\\\\b\"", "\"\\ud800\"", "\"\xff\"")
+		case 2:
+			return pick("[]", "{}", `["p"]`, `["p","q"]`, `["p",null]`, `["p",{}]`, `[{"x":1}]`, `{"x":"y"}`, `{"in":{"y":["z"]}}`, `{"x":1,"x":2}`)
+		case 3:
+			if depth < 3 {
+				return `{"` + pick("x", "in", "z", "y", "", "other") + `":` + value(`"deep"`, depth+1) + "}"
+			}
+		}
+		return usual
+	}
+	object := func(members []string) string {
+		if r.IntN(odd) == 0 {
+			r.Shuffle(len(members), func(i, j int) { members[i], members[j] = members[j], members[i] })
+		}
+		if len(members) > 0 && r.IntN(odd) == 0 {
+			members = members[:r.IntN(len(members))]
+		}
+		if len(members) > 0 && r.IntN(3*odd) == 0 {
+			members = append(members, members[r.IntN(len(members))])
+		}
+		return "{" + strings.Join(members, pick(",", ",", ", ")) + "}"
+	}
+	var lines strings.Builder
+	for range 1 + r.IntN(40) {
+		within := object([]string{`"y":` + value(`["q"]`, 1), `"more":` + value("1", 1)})
+		n := object([]string{`"x":` + value(`"v"`, 1), `"in":` + value(within, 1), `"z":` + value("7", 1)})
+		line := object([]string{`"a":` + value(`"x"`, 0), `"b":` + value("true", 0), `"tags":` + value(`["t","u"]`, 0), `"n":` + value(n, 0), `"odd name":` + value("3", 0),
+			`"free":` + value(`"w"`, 0)})
+		fmt.Fprint(&lines, line, pick("", "", "", "", " ", "}", ",", "\r"), "\n")
+	}
+	return lines.String()
+}
+
+// TestTogetherAtRandom is TestTogether on lines of all sorts.
+func TestTogetherAtRandom(t *testing.T) {
+	for seed := range uint64(3000) {
+		compareTogether(t, atRandom(rand.New(rand.NewPCG(seed, 3))))
+	}
 }
