@@ -3,7 +3,9 @@ package ldifrows
 import (
 	"fmt"
 	"maps"
+	"math/rand/v2"
 	"slices"
+	"strings"
 	"testing"
 
 	"yewcone/core/facts"
@@ -64,4 +66,56 @@ func FuzzTogether(f *testing.F) {
 		f.Add(entries)
 	}
 	f.Fuzz(compareTogether)
+}
+
+// atRandom makes some entries, mostly with the same attributes in one order.
+func atRandom(r *rand.Rand) string {
+	pick := func(of ...string) string { return of[r.IntN(len(of))] }
+	odd := 2 + r.IntN(40) // one in so many is not the usual
+	end := pick("\n", "\n", "\n", "\r\n")
+	value := func(usual string) string {
+		if r.IntN(odd) > 0 {
+			return ": " + usual
+		}
+		return pick(":"+usual, ":  "+usual, ":", ": ", ":: QmVu", ":: !!", "::", ":: Zm9v\n ZA==", ": "+usual+end+" folded", ": "+usual+end+" ", "", ": é", ": \xff", ":< file:///x", ": a:b", ":: QmVuCg==",
+			": "+usual+"\r", ": \x01")
+	}
+	name := func(usual string) string {
+		if r.IntN(odd) > 0 {
+			return usual
+		}
+		return pick(strings.ToUpper(usual), usual+";lang-en", usual+"x", "# "+usual, " "+usual, usual+" ", "", "other", "version", "result", "changetype")
+	}
+	var text strings.Builder
+	for range 1 + r.IntN(30) {
+		lines := []string{name("dn") + value("uid=a"), name("objectClass") + value("top"), name("objectClass") + value(pick("person", "person", "group")), name("uid") + value(pick("a", "b")),
+			name("cn") + value("Ada"), name("memberOf") + value("x"), name("memberOf") + value("y"), name("pwdReset") + value("TRUE"), name("locked") + value("no"),
+			name("free") + value("w")}
+		if r.IntN(odd) == 0 {
+			rest := lines[1:]
+			r.Shuffle(len(rest), func(i, j int) { rest[i], rest[j] = rest[j], rest[i] })
+		}
+		if r.IntN(odd) == 0 {
+			lines = slices.Delete(lines, r.IntN(3), 3+r.IntN(len(lines)-3))
+		}
+		if r.IntN(odd) == 0 {
+			lines = append(lines, lines[r.IntN(len(lines))])
+		}
+		for _, line := range lines {
+			text.WriteString(line + end)
+		}
+		if r.IntN(odd) == 0 {
+			text.WriteString(pick("", end, " "+end, "# numEntries: 3"+end, "-"+end))
+			continue
+		}
+		text.WriteString(end)
+	}
+	return text.String()
+}
+
+// TestTogetherAtRandom is TestTogether on entries of all sorts.
+func TestTogetherAtRandom(t *testing.T) {
+	for seed := range uint64(3000) {
+		compareTogether(t, atRandom(rand.New(rand.NewPCG(seed, 5))))
+	}
 }
