@@ -101,6 +101,10 @@ var hiddenPolicy = policy{unknown: true}
 func (e *export) policyOf(a *facts.Account, x *ldif.Entry, dn string) *policy {
 	db := e.config.of(dn)
 	if db != nil && !db.overlay {
+		if !e.overlaysTold {
+			a.Policy = unnamed
+			return &hiddenPolicy
+		}
 		a.Policy = e.Read.NoPolicy.Name
 		return &noPolicy
 	}

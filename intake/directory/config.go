@@ -16,6 +16,7 @@ type database struct {
 	dn       string   // normal, of its entry
 	suffixes []string // normal DNs
 	root     string   // normal DN of whom no rule holds
+	read     bool     // its own entry was
 	overlay  bool     // policies hold in it
 	fallback string   // normal DN of the policy for accounts that name none
 	hashes   bool     // passwords that come in clear are hashed
@@ -91,6 +92,7 @@ func (c *config) add(x *ldif.Entry) {
 		return
 	}
 	d := c.database(dn)
+	d.read = true
 	d.lastBind = strings.EqualFold(x.Text("olclastbind"), "TRUE")
 	d.root, d.access = ldif.NormalDN(x.Text("olcrootdn")), access
 	for _, a := range x.Attrs {
@@ -120,6 +122,21 @@ func (c *config) fallback() (dn string, overlays int) {
 		}
 	}
 	return dn, overlays
+}
+
+// lost is the entry of a database that has policies and is not in the export itself,
+// though others are; "" for none. Then which database the policies hold in is not known.
+func (c *config) lost() (dn string) {
+	others := false
+	for _, d := range c.databases {
+		if others = others || len(d.suffixes) > 0; d.overlay && !d.read {
+			dn = d.dn
+		}
+	}
+	if !others {
+		return ""
+	}
+	return dn
 }
 
 // of returns the database that an entry is in: that of the longest suffix. nil

@@ -23,6 +23,35 @@ func serverConfig(first string, more ...string) string {
 		entry("olcDatabase={2}mdb,cn=config", "objectClass: olcDatabaseConfig", "olcSuffix: dc=pier,dc=example", "olcLastBind: TRUE")
 }
 
+// TestConfigInPart: an overlay whose database is not in the export, where others are, may
+// hold in any of them; a configuration that shows no overlay says that there is none
+// only where all of it would be seen.
+func TestConfigInPart(t *testing.T) {
+	text := ldifPolicy("pwdLockout: TRUE", "pwdMaxFailure: 3", "pwdMinLength: 8") + someone("ada", "dc=example", someHash, "pwdAccountLockedTime: 000001010000Z") +
+		someone("bo", "dc=pier,dc=example", someHash, "pwdAccountLockedTime: 000001010000Z")
+	seen := strings.NewReplacer(dumpStamps, "") // as a search shows it, without operational attributes
+	whole := serverConfig("olcLastBind: TRUE")
+	overlay := whole[strings.Index(whole, "dn: olcOverlay="):strings.Index(whole, "dn: olcDatabase={2}")]
+	for what, c := range map[string]struct{ data, config, ada, bo, told string }{
+		"whole":                  {text, whole, "true", "false", ""},
+		"a digit too many":       {text, strings.Replace(whole, "dn: olcOverlay={0}ppolicy,olcDatabase={1}", "dn: olcOverlay={0}ppolicy,olcDatabase={11}", 1), "", "", "whose entry is not in the export"},
+		"only the overlay":       {text, overlay, "true", "true", ""},
+		"no overlay, all of it":  {text, strings.Replace(whole, overlay, "", 1), "false", "false", "no policy holds for anybody"},
+		"no overlay, a search":   {seen.Replace(text), seen.Replace(strings.Replace(whole, overlay, "", 1)), "", "", "which policies hold is not known"},
+		"with overlay, a search": {seen.Replace(text), seen.Replace(whole), "", "false", ""},
+	} {
+		said, notes := intaketest.Read(t, Format, []string{"x.ldif", "config.ldif"}, map[string]string{"x.ldif": c.data, "config.ldif": c.config})
+		intaketest.Hold(t, what, said, map[string]string{"account ada: locked": c.ada, "account bo: locked": c.bo})
+		told := ""
+		for _, n := range notes.List() {
+			told += n.Message + "\n"
+		}
+		if !strings.Contains(told, c.told) || c.told == "" && strings.Contains(told, "not known; export all of cn=config") {
+			t.Errorf("%s: %s", what, told)
+		}
+	}
+}
+
 // someone is an entry with lines of its own.
 func someone(name, under string, lines ...string) string {
 	return "dn: uid=" + name + "," + under + "\nobjectClass: inetOrgPerson\n" +

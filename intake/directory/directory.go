@@ -89,6 +89,7 @@ type export struct {
 	entries      []*ldif.Entry   // of the policies, in their order
 	shown        map[string]bool // attributes that some policy has
 	ofDatabases  bool            // databases have policies of their own
+	overlaysTold bool            // a database that shows no policies has none
 	forms        map[string]groupForm
 	targets      []target
 	passwords    ldif.Sample // who has one
@@ -186,6 +187,12 @@ func (e *export) settleDefault() {
 	from := facts.Origin{File: strings.Join(e.request.From, ", ")}
 	fallback, overlays := e.config.fallback()
 	i, there := e.byDN[fallback]
+	lost := e.config.lost()
+	e.overlaysTold = lost == "" && (overlays > 0 || e.Read.View.Whole)
+	if lost != "" {
+		e.Noted.Incomplete(from, "policies hold in the database %q, whose entry is not in the export: which accounts they reach is not known; "+
+			"export all of cn=config", lost)
+	}
 	switch {
 	case e.Read.Default != "":
 		if e.Read.Policy(e.Read.Default) == nil {
@@ -202,6 +209,10 @@ func (e *export) settleDefault() {
 		e.Noted.Remark(from, "the default policy %q is not visible in the export; what it says is not known", fallback)
 		e.leaveOpen(from)
 	case e.foreign:
+		e.leaveOpen(from)
+	case e.config.there && overlays == 0 && !e.overlaysTold:
+		e.Noted.Remark(from, "the configuration shows no database with policies (olcPPolicyConfig), and not all of it may be in the export; "+
+			"which policies hold is not known")
 		e.leaveOpen(from)
 	case e.config.there && overlays == 0:
 		e.Noted.Remark(from, "the configuration has no database with policies (olcPPolicyConfig); no policy holds for anybody")
@@ -228,7 +239,7 @@ func (e *export) settleDefault() {
 	if e.Read.View.Whole || e.config.there {
 		e.withoutPolicy()
 	}
-	if !e.Read.View.Whole && e.Read.Policy(unnamed) == nil {
+	if (!e.Read.View.Whole || lost != "") && e.Read.Policy(unnamed) == nil {
 		e.Read.Policies = append(e.Read.Policies, facts.Policy{Name: unnamed, Origin: from, Open: true})
 		e.policies = append(e.policies, policy{unknown: true})
 	}
