@@ -224,6 +224,10 @@ func (e *export) lock(a *facts.Account, x *ldif.Entry, p *policy) {
 
 // idle: the account policy plug-in shuts out whom nobody used for too long.
 func (e *export) idle(a *facts.Account, x *ldif.Entry) {
+	if (!e.plugin.seen || e.plugin.on && !e.plugin.told) && a.Locked == facts.No {
+		a.Locked = facts.Unknown // it may shut out whom nobody used for some time
+		return
+	}
 	limit := e.plugin.limit
 	if own, ok := e.limits[ldif.NormalDN(x.Text("acctpolicysubentry"))]; ok {
 		limit = own

@@ -49,6 +49,7 @@ var Format = intake.Format{
 	ToKnow: map[string]string{
 		"second_factor": "the directory does not know it: write it under \"known\" in estate.yaml",
 		"privileged":    "export the access rules too (aci), as the directory's manager",
+		"locked":        "export the account policy plug-in too, which shuts out whom nobody used (yewcone intake --how 389-directory)",
 		"idle":          "switch on the account policy plug-in, which keeps lastLoginTime, and export it",
 		"last_sign_in":  "switch on the account policy plug-in, which keeps lastLoginTime, and export it",
 		"storage":       "export as the directory's manager, who may read userPassword",
@@ -120,7 +121,8 @@ type fileEntry struct {
 
 // A plugin locks accounts that nobody uses.
 type plugin struct {
-	on           bool
+	seen, on     bool   // its entry is in the export; it is enabled
+	told         bool   // its configuration is in the export
 	state, other string // attributes that it looks at, in this order
 	limit        int64  // seconds; for accounts without a policy of their own
 }
@@ -197,8 +199,9 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 	case dn == "cn=config":
 		e.config, e.root = &fileEntry{file, x}, ldif.NormalDN(x.Text("nsslapd-rootdn"))
 	case strings.HasPrefix(dn, "cn=account policy plugin,"):
-		e.plugin.on = strings.EqualFold(x.Text("nsslapd-pluginenabled"), "on")
+		e.plugin.seen, e.plugin.on = true, strings.EqualFold(x.Text("nsslapd-pluginenabled"), "on")
 	case strings.HasSuffix(dn, ",cn=account policy plugin,cn=plugins,cn=config"):
+		e.plugin.told = true
 		e.plugin.state, e.plugin.other = strings.ToLower(cmp.Or(x.Text("stateattrname"), "lastLoginTime")),
 			strings.ToLower(cmp.Or(x.Text("altstateattrname"), "createTimestamp"))
 		e.plugin.limit, _ = strconv.ParseInt(x.Text("accountinactivitylimit"), 10, 64)

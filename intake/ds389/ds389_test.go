@@ -37,6 +37,9 @@ const (
 	hash = "userPassword: {PBKDF2-SHA512}10000$AAAA$BBBB"
 )
 
+// noPlugin is the plug-in that could shut out whom nobody used, switched off.
+const noPlugin = "\ndn: cn=Account Policy Plugin,cn=plugins,cn=config\nnsslapd-pluginEnabled: off\n"
+
 // localPolicy is one of a subtree.
 const localPolicy = "dn: cn=\"cn=nsPwPolicyEntry,ou=deck,dc=example\",cn=nsPwPolicyContainer,ou=deck,dc=example\nobjectClass: ldapsubentry\n" +
 	"objectClass: passwordpolicy\ncn: cn=nsPwPolicyEntry,ou=deck,dc=example\npasswordMaxFailure: 5\n\n"
@@ -74,7 +77,7 @@ func TestSwitches(t *testing.T) {
 
 // TestAccounts: stored ends, locks and marks, and which policy is whose.
 func TestAccounts(t *testing.T) {
-	const on = "passwordExp: on\npasswordLockout: on\npasswordMustChange: on\n"
+	const on = "passwordExp: on\npasswordLockout: on\npasswordMustChange: on\n" + noPlugin
 	said := read(t, on, localPolicy+person("ada", base, hash, "passwordExpirationTime: 20261120000000Z")+
 		person("bo", base, hash, "accountUnlockTime: 20261123060001Z")+person("cy", base, hash, "accountUnlockTime: 20261123060000Z")+
 		person("di", base, hash, "passwordExpirationTime: 19700101000000Z")+person("ed", base, hash, "nsAccountLock: true")+
@@ -104,6 +107,10 @@ func TestIdle(t *testing.T) {
 		said := read(t, "cn: x\n"+plugin, person("ada", base, hash, "lastLoginTime: 20261101000000Z")+
 			person("bo", base, hash, "lastLoginTime: 20261122000000Z"))
 		intaketest.Hold(t, enabled, said, map[string]string{"account ada: locked": want, "account bo: locked": "false"})
+	}
+	for what, config := range map[string]string{"not in the export": "", "without its settings": strings.Replace(noPlugin, "off", "on", 1)} {
+		said := read(t, "cn: x\n"+config, person("ada", base, hash, "lastLoginTime: 20261101000000Z"))
+		intaketest.Hold(t, "the plug-in "+what, said, map[string]string{"account ada: locked": ""})
 	}
 }
 
