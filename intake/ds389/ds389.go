@@ -15,6 +15,7 @@ package ds389
 
 import (
 	"cmp"
+	"slices"
 	"strconv"
 	"strings"
 	"sync/atomic"
@@ -267,6 +268,7 @@ type policyReader struct {
 	x      *ldif.Entry
 	file   string
 	policy *facts.Policy
+	odd    []string // attributes that cannot be read
 }
 
 func (e *export) addPolicy(file string, x *ldif.Entry, name string) {
@@ -282,8 +284,12 @@ func (e *export) addPolicy(file string, x *ldif.Entry, name string) {
 	p.syntax()
 	p.ages()
 	p.lockout()
-	e.policies = append(e.policies, policy{lockout: p.on("passwordLockout", false), unlock: p.on("passwordUnlock", true),
-		expires: p.on("passwordExp", false), mustChange: p.on("passwordMustChange", false), grace: p.number("passwordGraceLimit", 0)})
+	mine := policy{lockout: p.on("passwordLockout", false), unlock: p.on("passwordUnlock", true),
+		expires: p.on("passwordExp", false), mustChange: p.on("passwordMustChange", false), grace: p.number("passwordGraceLimit", 0)}
+	for _, attr := range []string{"passwordLockout", "passwordUnlock", "passwordExp", "passwordMustChange", "passwordGraceLimit"} {
+		mine.unknown = mine.unknown || slices.Contains(p.odd, attr)
+	}
+	e.policies = append(e.policies, mine)
 }
 
 // origin is where an attribute stands, or the entry that lacks it.
@@ -295,13 +301,35 @@ func (p *policyReader) origin(attr string) facts.Origin {
 }
 
 func (p *policyReader) on(attr string, absent bool) bool {
-	switch strings.ToLower(p.x.Text(strings.ToLower(attr))) {
-	case "on", "true", "yes", "1":
+	a, ok := p.x.First(strings.ToLower(attr))
+	switch word := strings.ToLower(a.Value); {
+	case !ok:
+	case slices.Contains([]string{"on", "true", "yes", "1"}, word):
 		return true
-	case "off", "false", "no", "0":
+	case slices.Contains([]string{"off", "false", "no", "0"}, word):
 		return false
+	default:
+		p.refuse(attr, a.Line, "neither on nor off")
 	}
 	return absent
+}
+
+// refuse leaves open what rests on an attribute of the policy.
+func (p *policyReader) refuse(attr string, line int, what string) {
+	if !slices.Contains(p.odd, attr) {
+		p.odd = append(p.odd, attr)
+		p.e.Noted.Refuse(facts.Origin{File: p.file, Line: line}, "%s of the policy %q is %s; what rests on it is unknown", attr, p.policy.Name, what)
+	}
+}
+
+// set sets a value that rests on an attribute, or leaves it open where that cannot be
+// read.
+func (p *policyReader) set(id setting.ID, v setting.Value, attr string) {
+	if slices.Contains(p.odd, attr) {
+		p.policy.Hide(id, p.origin(attr))
+		return
+	}
+	p.policy.Set(id, v, p.origin(attr))
 }
 
 func (p *policyReader) number(attr string, absent int64) int64 {
@@ -311,7 +339,7 @@ func (p *policyReader) number(attr string, absent int64) int64 {
 	}
 	n, err := strconv.ParseInt(a.Value, 10, 64)
 	if err != nil {
-		p.e.Noted.Refuse(facts.Origin{File: p.file, Line: a.Line}, "%s of the policy %q is no whole number", attr, p.policy.Name)
+		p.refuse(attr, a.Line, "no whole number")
 		return absent
 	}
 	return n
@@ -319,11 +347,11 @@ func (p *policyReader) number(attr string, absent int64) int64 {
 
 // under sets a value that counts only where a switch is on.
 func (p *policyReader) under(id setting.ID, on bool, by, attr string, v, off setting.Value) {
-	if !on {
-		p.policy.Set(id, off, p.origin(by))
+	if !on || slices.Contains(p.odd, by) {
+		p.set(id, off, by)
 		return
 	}
-	p.policy.Set(id, v, p.origin(attr))
+	p.set(id, v, attr)
 }
 
 func orOff(n int64, v setting.Value) setting.Value {
@@ -351,23 +379,24 @@ func (p *policyReader) syntax() {
 		}
 		p.under(c.id, checks, by, c.attr, orOff(n, setting.Count(max(n, 0))), setting.OffValue)
 	}
-	p.policy.Set(setting.BlankAllowed, setting.No, p.origin(by)) // an empty one is none
+	p.set(setting.BlankAllowed, setting.No, by) // an empty one is none
 	if !checks {
-		origin := p.origin(by)
 		for _, id := range []setting.ID{setting.MaxRun, setting.MinDistinct, setting.MinChanged, setting.MaxLength} {
-			p.policy.Set(id, setting.OffValue, origin)
+			p.set(id, setting.OffValue, by)
 		}
 		for _, id := range []setting.ID{setting.LoginReversedBarred, setting.NamesBarred, setting.DescriptionBarred, setting.CommonBarred,
 			setting.DictionaryBarred, setting.BreachedBarred} {
-			p.policy.Set(id, setting.No, origin)
+			p.set(id, setting.No, by)
 		}
-		p.policy.Set(setting.LoginBarred, setting.LoginAccepted, origin)
-		intake.AnyCharacters(p.policy, origin)
+		p.set(setting.LoginBarred, setting.LoginAccepted, by)
+		if !slices.Contains(p.odd, by) {
+			intake.AnyCharacters(p.policy, p.origin(by))
+		}
 	} else {
-		p.policy.Set(setting.MaxLength, setting.OffValue, p.origin(by))
-		p.policy.Set(setting.LoginBarred, setting.LoginContained, p.origin("passwordMinTokenLength"))
-		p.policy.Set(setting.NamesBarred, setting.Yes, p.origin("passwordMinTokenLength"))
-		p.policy.Set(setting.DictionaryBarred, setting.YesNo(p.on("passwordDictCheck", false)), p.origin("passwordDictCheck"))
+		p.set(setting.MaxLength, setting.OffValue, by)
+		p.set(setting.LoginBarred, setting.LoginContained, "passwordMinTokenLength")
+		p.set(setting.NamesBarred, setting.Yes, "passwordMinTokenLength")
+		p.set(setting.DictionaryBarred, setting.YesNo(p.on("passwordDictCheck", false)), "passwordDictCheck")
 	}
 	history := p.on("passwordHistory", false)
 	if p.x.Text("passwordhistory") == "" && (p.policy.Name == globalName || !p.e.request.Whole) {
@@ -377,7 +406,7 @@ func (p *policyReader) syntax() {
 	}
 	if schemes := p.x.Text("passwordstoragescheme"); schemes != "" {
 		if v := grade("{" + schemes + "}"); v.Known() {
-			p.policy.Set(setting.Storage, v, p.origin("passwordStorageScheme"))
+			p.set(setting.Storage, v, "passwordStorageScheme")
 		}
 	}
 }
@@ -389,7 +418,7 @@ func (p *policyReader) history(on bool) {
 
 func (p *policyReader) seconds(id setting.ID, attr string, absent int64) {
 	n := p.number(attr, absent)
-	p.policy.Set(id, orOff(n, setting.Seconds(max(n, 0))), p.origin(attr))
+	p.set(id, orOff(n, setting.Seconds(max(n, 0))), attr)
 }
 
 func (p *policyReader) ages() {
@@ -398,9 +427,9 @@ func (p *policyReader) ages() {
 		orOff(n, setting.Seconds(max(n, 0))), setting.OffValue)
 	p.seconds(setting.MinAge, "passwordMinAge", 0)
 	p.seconds(setting.WarnBefore, "passwordWarning", 86400)
-	p.policy.Set(setting.GraceSignIns, setting.Count(max(p.number("passwordGraceLimit", 0), 0)), p.origin("passwordGraceLimit"))
-	p.policy.Set(setting.ChangeAtFirstUse, setting.YesNo(p.on("passwordMustChange", false)), p.origin("passwordMustChange"))
-	p.policy.Set(setting.SelfChange, setting.YesNo(p.on("passwordChange", true)), p.origin("passwordChange"))
+	p.set(setting.GraceSignIns, setting.Count(max(p.number("passwordGraceLimit", 0), 0)), "passwordGraceLimit")
+	p.set(setting.ChangeAtFirstUse, setting.YesNo(p.on("passwordMustChange", false)), "passwordMustChange")
+	p.set(setting.SelfChange, setting.YesNo(p.on("passwordChange", true)), "passwordChange")
 }
 
 func (p *policyReader) lockout() {
@@ -415,6 +444,6 @@ func (p *policyReader) lockout() {
 	}
 	p.under(setting.LockoutDuration, p.on("passwordUnlock", true), "passwordUnlock", "passwordLockoutDuration", v,
 		setting.UntilUnlockedValue)
-	p.policy.Set(setting.LockoutCoversAdmins, setting.Yes, p.origin("passwordLockout"))
-	p.policy.Set(setting.SourceAttempts, setting.OffValue, p.origin("passwordLockout"))
+	p.set(setting.LockoutCoversAdmins, setting.Yes, "passwordLockout")
+	p.set(setting.SourceAttempts, setting.OffValue, "passwordLockout")
 }

@@ -14,6 +14,16 @@ import (
 // read reads a directory with a global policy, as its manager sees it.
 func read(t *testing.T, config, entries string) map[string]string {
 	t.Helper()
+	said, notes := readOdd(t, config, entries)
+	if notes.Partial() || notes.Refused() > 0 {
+		t.Error(notes.List())
+	}
+	return said
+}
+
+// readOdd is read for what may be refused.
+func readOdd(t *testing.T, config, entries string) (map[string]string, *facts.Notes) {
+	t.Helper()
 	export, err := Format.Open(&intake.Request{System: "x", From: []string{"d.ldif", "c.ldif"}, AsOf: intaketest.AsOf, Whole: true,
 		Folder: intaketest.Write(t, map[string]string{"d.ldif": entries,
 			"c.ldif": "dn: cn=config\ncn: config\nnsslapd-rootdn: cn=Directory Manager\n" +
@@ -21,11 +31,7 @@ func read(t *testing.T, config, entries string) map[string]string {
 	if err != nil {
 		t.Fatal(err)
 	}
-	said := intaketest.Said(t, export)
-	if notes := export.Notes(); notes.Partial() || notes.Refused() > 0 {
-		t.Error(notes.List())
-	}
-	return said
+	return intaketest.Said(t, export), export.Notes()
 }
 
 func person(name, under string, lines ...string) string {
@@ -72,6 +78,28 @@ func TestSwitches(t *testing.T) {
 			global["policy global: "+name] = value
 		}
 		intaketest.Hold(t, config, read(t, config, person("ada", base, hash)), global)
+	}
+}
+
+// TestOddSwitches: a word that is neither on nor off, or a number that is none, leaves open
+// what rests on it, and is told.
+func TestOddSwitches(t *testing.T) {
+	for config, want := range map[string]map[string]string{
+		"passwordLockout: perhaps\npasswordMaxFailure: 4\n":    {"policy global: lockout_attempts": "", "account ada: locked": ""},
+		"passwordLockout: on\npasswordMaxFailure: 4x\n":        {"policy global: lockout_attempts": "", "account ada: locked": "false"},
+		"passwordLockout: on\npasswordUnlock: tomorrow\n":      {"policy global: lockout_duration": "", "account ada: locked": ""},
+		"passwordCheckSyntax: deep\n":                          {"policy global: min_length": "", "policy global: min_classes": "", "policy global: common_barred": "", "policy global: login_barred": ""},
+		"passwordCheckSyntax: on\npasswordMinLength: ten\n":    {"policy global: min_length": "", "policy global: min_classes": "3"},
+		"passwordExp: yearly\npasswordMaxAge: 864000\n":        {"policy global: max_age": "", "account ada: password_expires": ""},
+		"passwordMustChange: once\npasswordMinAge: -\n":        {"policy global: change_at_first_use": "", "policy global: min_age": "", "account ada: must_change": ""},
+		"passwordCheckSyntax: on\npasswordDictCheck: german\n": {"policy global: dictionary_barred": ""},
+		"passwordHistory: some\npasswordInHistory: 6\n":        {"policy global: history": ""},
+	} {
+		said, notes := readOdd(t, config+noPlugin, person("ada", base, hash, "passwordExpirationTime: 20261120000000Z"))
+		intaketest.Hold(t, config, said, want)
+		if notes.Refused() == 0 {
+			t.Errorf("%s: nothing is told", config)
+		}
 	}
 }
 
