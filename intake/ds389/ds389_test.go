@@ -85,13 +85,15 @@ func TestSwitches(t *testing.T) {
 // what rests on it, and is told.
 func TestOddSwitches(t *testing.T) {
 	for config, want := range map[string]map[string]string{
-		"passwordLockout: perhaps\npasswordMaxFailure: 4\n":    {"policy global: lockout_attempts": "", "account ada: locked": ""},
-		"passwordLockout: on\npasswordMaxFailure: 4x\n":        {"policy global: lockout_attempts": "", "account ada: locked": "false"},
-		"passwordLockout: on\npasswordUnlock: tomorrow\n":      {"policy global: lockout_duration": "", "account ada: locked": ""},
-		"passwordCheckSyntax: deep\n":                          {"policy global: min_length": "", "policy global: min_classes": "", "policy global: common_barred": "", "policy global: login_barred": ""},
-		"passwordCheckSyntax: on\npasswordMinLength: ten\n":    {"policy global: min_length": "", "policy global: min_classes": "3"},
-		"passwordExp: yearly\npasswordMaxAge: 864000\n":        {"policy global: max_age": "", "account ada: password_expires": ""},
-		"passwordMustChange: once\npasswordMinAge: -\n":        {"policy global: change_at_first_use": "", "policy global: min_age": "", "account ada: must_change": ""},
+		"passwordLockout: perhaps\npasswordMaxFailure: 4\n": {"policy global: lockout_attempts": "", "account ada: locked": ""},
+		"passwordLockout: on\npasswordMaxFailure: 4x\n":     {"policy global: lockout_attempts": "", "account ada: locked": "false"},
+		"passwordLockout: on\npasswordUnlock: tomorrow\n":   {"policy global: lockout_duration": "", "account ada: locked": ""},
+		"passwordCheckSyntax: deep\n": {"policy global: min_length": "", "policy global: min_classes": "",
+			"policy global: common_barred": "", "policy global: login_barred": ""},
+		"passwordCheckSyntax: on\npasswordMinLength: ten\n": {"policy global: min_length": "", "policy global: min_classes": "3"},
+		"passwordExp: yearly\npasswordMaxAge: 864000\n":     {"policy global: max_age": "", "account ada: password_expires": ""},
+		"passwordMustChange: once\npasswordMinAge: -\n": {"policy global: change_at_first_use": "", "policy global: min_age": "",
+			"account ada: must_change": ""},
 		"passwordCheckSyntax: on\npasswordDictCheck: german\n": {"policy global: dictionary_barred": ""},
 		"passwordHistory: some\npasswordInHistory: 6\n":        {"policy global: history": ""},
 	} {

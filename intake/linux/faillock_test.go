@@ -110,8 +110,9 @@ func TestTallyDamaged(t *testing.T) {
 	}
 	three := failed("05:58:01") + failed("05:58:02") + failed("05:58:03")
 	for what, c := range map[string]struct{ tally, ada, root, failures, told string }{
-		"whole":             {"ada:\n" + head + three, "true", "false", "3", ""},
-		"a month too many":  {"ada:\n" + head + strings.Replace(three, "-11-", "-13-", 1), "", "false", "", "faillock.txt:3: this is no failed sign-in as faillock prints it; whether \"ada\" is locked is unknown"},
+		"whole": {"ada:\n" + head + three, "true", "false", "3", ""},
+		"a month too many": {"ada:\n" + head + strings.Replace(three, "-11-", "-13-", 1), "", "false", "",
+			"faillock.txt:3: this is no failed sign-in as faillock prints it; whether \"ada\" is locked is unknown"},
 		"a word for a date": {"ada:\n" + head + strings.Replace(three, "2026-11-23 05", "today 05", 1), "", "false", "", "faillock.txt:3"},
 		"a column is gone":  {"ada:\n" + head + strings.Replace(three, " V\n", "\n", 1), "", "false", "", "faillock.txt:3"},
 		"a name is gone":    {"root:\n" + head + head + three, "", "", "", "faillock.txt:3: a line that names the account is missing before this"},
@@ -145,7 +146,8 @@ func TestTallyDamaged(t *testing.T) {
 // anybody.
 func TestLastSignInDamaged(t *testing.T) {
 	const head = "Username         Port     From                                       Latest\n"
-	const ada, bob = "ada              pts/0    192.0.2.14                                Mon Nov 23 05:02:11 +0000 2026", "root                                                                **Never logged in**"
+	const ada = "ada              pts/0    192.0.2.14                                Mon Nov 23 05:02:11 +0000 2026"
+	const bob = "root                                                                **Never logged in**"
 	for text, want := range map[string]map[string]string{
 		ada + "\n" + bob + "\n": {"account ada: last_sign_in": "2026-11-23T05:02:11Z", "account root: last_sign_in": "never"},
 		ada + "\r" + bob + "\n": {"account ada: last_sign_in": "", "account root: last_sign_in": ""},

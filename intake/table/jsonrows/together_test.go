@@ -44,7 +44,8 @@ var someTogether = []string{
 	`{"a":"x","n":{"x":1,"in":{"y":["p","q"],"other":{"deep":[{}]}},"z":"u"}}` + "\n" + `{"a":"x","n":{"x":2,"in":{"y":[],"other":{"deep":[1]}},"z":"v"}}` + "\n" +
 		`{"a":"x","n":{"x":2},"n":{"z":"v"}}` + "\n" + `{"a":"x","n":{"x":2},"n":null}` + "\n" + `{"a":"x","n":{}}` + "\n" + `{"a":"x","n":[{}],"n":{"z":1}}` + "\n" +
 		`{"a":"x","n":null}` + "\n" + `{"a":"x","n":{"z":"u","x":1}} ` + "\n" + `{"a":"x","n":{"z":"u","x":1}}}` + "\n",
-	`{"a":"x","n":null}` + "\n" + `{"a":"y","n":{"x":"p","in":""}}` + "\n" + `{"a":"z","n":{"x":"p","in":{"y":["q"],"more":1}}}` + "\n" + `{"a":"u","n":[]}` + "\n",
+	`{"a":"x","n":null}` + "\n" + `{"a":"y","n":{"x":"p","in":""}}` + "\n" + `{"a":"z","n":{"x":"p","in":{"y":["q"],"more":1}}}` + "\n" +
+		`{"a":"u","n":[]}` + "\n",
 	`{"a":"x"}` + "\n" + `{"n":{"x":"y"}}` + "\n" + `{"a":"z"}}` + "\n",
 	`{"tags":["a"],"b":"1"}` + "\n" + `{"tags":["a","b"],"b":"1"}` + "\n" + `{"tags":"c","b":"1"}` + "\n" + `{"tags":[["a"]],"b":{"c":1}}` + "\n",
 }
@@ -103,7 +104,8 @@ func atRandom(r *rand.Rand) string {
 	for range 1 + r.IntN(40) {
 		within := object([]string{`"y":` + value(`["q"]`, 1), `"more":` + value("1", 1)})
 		n := object([]string{`"x":` + value(`"v"`, 1), `"in":` + value(within, 1), `"z":` + value("7", 1)})
-		line := object([]string{`"a":` + value(`"x"`, 0), `"b":` + value("true", 0), `"tags":` + value(`["t","u"]`, 0), `"n":` + value(n, 0), `"odd name":` + value("3", 0),
+		line := object([]string{`"a":` + value(`"x"`, 0), `"b":` + value("true", 0), `"tags":` + value(`["t","u"]`, 0),
+			`"n":` + value(n, 0), `"odd name":` + value("3", 0),
 			`"free":` + value(`"w"`, 0)})
 		fmt.Fprint(&lines, line, pick("", "", "", "", " ", "}", ",", "\r"), "\n")
 	}

@@ -77,7 +77,8 @@ func atRandom(r *rand.Rand) string {
 		if r.IntN(odd) > 0 {
 			return ": " + usual
 		}
-		return pick(":"+usual, ":  "+usual, ":", ": ", ":: QmVu", ":: !!", "::", ":: Zm9v\n ZA==", ": "+usual+end+" folded", ": "+usual+end+" ", "", ": é", ": \xff", ":< file:///x", ": a:b", ":: QmVuCg==",
+		return pick(":"+usual, ":  "+usual, ":", ": ", ":: QmVu", ":: !!", "::", ":: Zm9v\n ZA==",
+			": "+usual+end+" folded", ": "+usual+end+" ", "", ": é", ": \xff", ":< file:///x", ": a:b", ":: QmVuCg==",
 			": "+usual+"\r", ": \x01")
 	}
 	name := func(usual string) string {
@@ -88,7 +89,8 @@ func atRandom(r *rand.Rand) string {
 	}
 	var text strings.Builder
 	for range 1 + r.IntN(30) {
-		lines := []string{name("dn") + value("uid=a"), name("objectClass") + value("top"), name("objectClass") + value(pick("person", "person", "group")), name("uid") + value(pick("a", "b")),
+		lines := []string{name("dn") + value("uid=a"), name("objectClass") + value("top"), name("objectClass") + value(pick("person", "person", "group")),
+			name("uid") + value(pick("a", "b")),
 			name("cn") + value("Ada"), name("memberOf") + value("x"), name("memberOf") + value("y"), name("pwdReset") + value("TRUE"), name("locked") + value("no"),
 			name("free") + value("w")}
 		if r.IntN(odd) == 0 {
