@@ -174,6 +174,7 @@ type source struct {
 	open  *text.File
 	needs []string
 	row   Row
+	count int // of rows
 }
 
 // lacks says which of the columns that are needed is not among the names.
@@ -199,6 +200,7 @@ func (s *source) headed(names []string) error {
 }
 
 func (s *source) emit() error {
+	s.count++
 	if need := s.lacks(s.row.names); need != "" {
 		s.notes.Refuse(facts.Origin{File: s.file, Line: s.row.Line}, "the row has no %q", need)
 		return nil
@@ -234,8 +236,7 @@ func (s *source) csv() error {
 			line, _ = r.FieldPos(0)
 		}
 		if errors.Is(err, csv.ErrFieldCount) && !s.last() {
-			s.notes.Refuse(facts.Origin{File: s.file, Line: line}, "the row has %d fields where the heading has %d",
-				len(record), len(header))
+			s.odd(record, len(header), line)
 			continue
 		}
 		if err != nil {
@@ -248,6 +249,21 @@ func (s *source) csv() error {
 		if err := s.emit(); err != nil {
 			return err
 		}
+	}
+}
+
+// odd notes what is no row: a line of the client, or one that was damaged.
+func (s *source) odd(fields []string, want, line int) {
+	origin := facts.Origin{File: s.file, Line: line}
+	ending, is := text.EndingOf(fields[0])
+	switch {
+	case is && ending.Failed:
+		s.notes.Incomplete(origin, text.EndedByError)
+	case is && ending.Rows != s.count:
+		s.notes.Incomplete(origin, text.EndedShort, ending.Rows, s.count)
+	case is:
+	default:
+		s.notes.Refuse(origin, "the row has %d fields where the heading has %d", len(fields), want)
 	}
 }
 
@@ -279,7 +295,7 @@ func (s *source) batch() error {
 			continue
 		}
 		if len(fields) != len(header) {
-			s.notes.Refuse(facts.Origin{File: s.file, Line: n}, "the row has %d fields where the heading has %d", len(fields), len(header))
+			s.odd(fields, len(header), n)
 			continue
 		}
 		s.row.reset(n)

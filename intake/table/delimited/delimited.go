@@ -26,7 +26,11 @@ type delimited struct {
 	comma  byte
 	rows   int
 	bad    int
+	told   *toldRows // what a client says of its rows; nil where none does
 }
+
+// toldRows is a line of a client that tells how many rows it wrote.
+type toldRows struct{ Rows, Line int }
 
 // Form is rows of fields with a character between them, as RFC 4180 writes
 // them, below a row of headings.
@@ -124,6 +128,7 @@ type delimitedRows struct {
 	notes *facts.Notes
 	count int
 	bad   int
+	told  *toldRows
 }
 
 // Part reads the rows of a piece.
@@ -170,7 +175,15 @@ func (r *delimitedRows) refuse(row []string, line int, err error) {
 	case err != nil:
 		r.notes.Refuse(origin, "%s", why(err))
 	default:
-		r.notes.Refuse(origin, "the row has %d fields where the heading has %d", len(row), len(r.whole.header))
+		ending, is := text.EndingOf(row[0])
+		switch {
+		case is && ending.Failed:
+			r.notes.Incomplete(origin, text.EndedByError)
+		case is:
+			r.count, r.bad, r.told = r.count-1, r.bad-1, &toldRows{ending.Rows, line}
+		default:
+			r.notes.Refuse(origin, "the row has %d fields where the heading has %d", len(row), len(r.whole.header))
+		}
 	}
 }
 
@@ -178,26 +191,35 @@ func (r *delimitedRows) refuse(row []string, line int, err error) {
 func (t *delimited) Absorb(r table.Rows) {
 	part := r.(*delimitedRows)
 	t.rows, t.bad = t.rows+part.count, t.bad+part.bad
+	if part.told != nil {
+		t.told = part.told
+	}
 }
 
-type packed struct{ Rows, Bad int }
+type packed struct {
+	Rows, Bad int
+	Told      *toldRows `json:",omitempty"`
+}
 
 // Pack is of table.Divisible.
 func (t *delimited) Pack(r table.Rows) ([]byte, error) {
 	part := r.(*delimitedRows)
-	return json.Marshal(packed{part.count, part.bad})
+	return json.Marshal(packed{part.count, part.bad, part.told})
 }
 
 // Unpack is of table.Divisible.
 func (t *delimited) Unpack(data []byte) (table.Rows, error) {
 	var p packed
 	err := json.Unmarshal(data, &p)
-	return &delimitedRows{count: p.Rows, bad: p.Bad}, err
+	return &delimitedRows{count: p.Rows, bad: p.Bad, told: p.Told}, err
 }
 
-// End tells where too many rows were refused.
+// End tells where too many rows were refused, or fewer were read than written.
 func (t *delimited) End(notes *facts.Notes) {
 	if t.bad > refusedMost && t.bad > t.rows/10 {
 		notes.Incomplete(facts.Origin{File: t.Name}, "%d of %d rows cannot be read; check the delimiter and the encoding", t.bad, t.rows)
+	}
+	if t.told != nil && t.told.Rows != t.rows {
+		notes.Incomplete(facts.Origin{File: t.Name, Line: t.told.Line}, text.EndedShort, t.told.Rows, t.rows)
 	}
 }

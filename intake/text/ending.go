@@ -1,0 +1,47 @@
+package text
+
+import (
+	"regexp"
+	"strconv"
+	"strings"
+)
+
+// failing is how clients begin the errors that they print among rows.
+var failing = regexp.MustCompile(`(?i)^(error|fatal|panic)\b ?[:(0-9]|^[a-z][\w./-]*: (error|fatal|could not|cannot|unable|connection|server closed|access denied|permission denied)|` +
+	`\b(lost connection|server closed the connection|connection reset by|query execution was interrupted|canceling statement)\b`)
+
+// counting is how they tell how many rows they have written.
+var counting = regexp.MustCompile(`(?i)^\(?(\d+) rows?( in set| selected| affected| returned)?\b.{0,40}$`)
+
+// An Ending is a line that a client prints behind rows, or among them.
+type Ending struct {
+	Failed bool // it is an error: what was to come is missing
+	Rows   int  // that it says to have written; -1 where it does not say
+}
+
+// EndingOf reads a line that is no row of a table with several columns, by its first
+// field. Nothing of it is to be shown.
+func EndingOf(first string) (e Ending, is bool) {
+	first = strings.TrimSpace(first)
+	e.Rows = -1
+	if len(first) > 1000 {
+		return e, false
+	}
+	if failing.MatchString(first) {
+		e.Failed = true
+		return e, true
+	}
+	if m := counting.FindStringSubmatch(first); m != nil {
+		if n, err := strconv.Atoi(m[1]); err == nil {
+			e.Rows = n
+			return e, true
+		}
+	}
+	return e, false
+}
+
+// What Ending says, in words.
+const (
+	EndedByError = "the program that wrote this tells an error here: what was to come is missing; take the export again"
+	EndedShort   = "the program that wrote this says that it wrote %d rows, and %d were read; take the export again"
+)
