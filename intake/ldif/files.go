@@ -83,7 +83,7 @@ func (f *Files) scanFile(from string, each func(file string, x *Entry) error) er
 			}
 			if errors.As(err, &bad) {
 				if first {
-					f.notes.Refuse(facts.Origin{File: from, Line: bad.Line}, "the entry is left out: %s", bad.Message)
+					bad.Tell(f.notes, from)
 				}
 				continue
 			}
@@ -121,7 +121,7 @@ func (p *Part) Each(notes *facts.Notes, each func(*Entry) error) error {
 		case err == io.EOF:
 			return nil
 		case errors.As(err, &bad):
-			notes.Refuse(facts.Origin{File: p.File, Line: bad.Line}, "the entry is left out: %s", bad.Message)
+			bad.Tell(notes, p.File)
 			continue
 		}
 		if err := each(x); err != nil {

@@ -10,6 +10,7 @@ import (
 	"strconv"
 	"strings"
 
+	"yewcone/core/facts"
 	"yewcone/intake/text"
 )
 
@@ -208,12 +209,24 @@ func (r *Entries) Begin(piece text.Piece) {
 type BadEntry struct {
 	Line    int
 	Message string
+	failed  bool // it is a tool's error, printed among the entries
+}
+
+// Tell notes the entry: it is refused, or the file ends there before its end.
+func (b *BadEntry) Tell(notes *facts.Notes, file string) {
+	origin := facts.Origin{File: file, Line: b.Line}
+	if b.failed {
+		notes.Incomplete(origin, text.EndedByError)
+		return
+	}
+	notes.Refuse(origin, "the entry is left out: %s", b.Message)
 }
 
 func (b *BadEntry) Error() string { return b.Message }
 
 func (r *Entries) bad(format string, args ...any) error {
-	return &BadEntry{r.rawLine, fmt.Sprintf(format, args...)}
+	ending, is := text.EndingOf(r.raw)
+	return &BadEntry{r.rawLine, fmt.Sprintf(format, args...), is && ending.Failed}
 }
 
 // Next returns the next entry, io.EOF at the end of the piece, or a *BadEntry.

@@ -8,7 +8,7 @@ import (
 
 // failing is how clients begin the errors that they print among rows.
 var failing = regexp.MustCompile(`(?i)^(error|fatal|panic)\b ?[:(0-9]|^[a-z][\w./-]*: (error|fatal|could not|cannot|unable|connection|server closed|access denied|permission denied)|` +
-	`\b(lost connection|server closed the connection|connection reset by|query execution was interrupted|canceling statement)\b`)
+	`^ldap_\w+(\(\))?:|\b(can't contact ldap server|(size|time|administrative) limit exceeded|lost connection|server closed the connection|connection reset by|query execution was interrupted|canceling statement)\b`)
 
 // counting is how they tell how many rows they have written.
 var counting = regexp.MustCompile(`(?i)^\(?(\d+) rows?( in set| selected| affected| returned)?\b.{0,40}$`)

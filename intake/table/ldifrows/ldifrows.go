@@ -144,7 +144,7 @@ func (r *ldifRows) Next() ([]string, table.Place) {
 		case err == io.EOF:
 			return nil, table.Place{}
 		case errors.As(err, &bad):
-			r.notes.Refuse(facts.Origin{File: r.whole.Name, Line: bad.Line}, "the entry is left out: %s", bad.Message)
+			bad.Tell(r.notes, r.whole.Name)
 			continue
 		}
 		r.all++
