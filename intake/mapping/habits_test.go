@@ -203,6 +203,12 @@ func TestHabits(t *testing.T) {
 			"{min_length: minimum length, max_age: {from: life, unit: days}}}\n",
 			map[string]string{"s.txt": "# printed\nminimum length    8\nlife 90\n"}, map[string]string{"policy p: min_length": "8",
 				"policy p: max_age": "90 days"}, ""},
+		{"what a client counts", "accounts:\n  - {file: a.txt, form: columns, take: {login: User, display_name: Full name}}\n",
+			map[string]string{"a.txt": " User  Full name\n------+----------\n ada   Ada A\n bo    Bo B\n(2 rows)\n"},
+			map[string]string{"account ada: display_name": "Ada A", "account bo: display_name": "Bo B", "account (2 rows): login": ""}, ""},
+		{"what a client misses", "accounts:\n  - {file: a.txt, form: columns, take: {login: User, display_name: Full name}}\n",
+			map[string]string{"a.txt": " User  Full name\n------+----------\n ada   Ada A\n(3 rows)\n"},
+			map[string]string{"account ada: display_name": "Ada A"}, "a.txt:4: the program that wrote this says that it wrote 3 rows, and 1 were read"},
 		{"columns of fixed width", "accounts:\n  - {file: a.txt, form: columns, heading: 2, take: {login: Sign-in, display_name: Full name, " +
 			"enabled: {from: In use, yes: y, no: n}}}\n", map[string]string{"a.txt": "Crew of today\nSign-in  Full name      In use\n" +
 			"-------  -------------  ------\nada      Ada Åberg      y\nbo                      n\n"},

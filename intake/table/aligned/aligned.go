@@ -28,6 +28,8 @@ type lines struct {
 	scan   *bufio.Scanner
 	notes  *facts.Notes
 	line   int
+	count  int  // of rows
+	client bool // that of a database wrote it
 	header []string
 	row    []string
 	cut    func(line string, row []string) bool // false for a line that is no row
@@ -74,6 +76,7 @@ func openColumns(s *table.Source) (table.Table, error) {
 	if err != nil {
 		return nil, err
 	}
+	t.client = true
 	heading := ""
 	for range cmp.Or(s.Heading, 1) {
 		if !t.scan.Scan() {
@@ -144,6 +147,17 @@ func (t *lines) Headings() []string { return t.header }
 // Column finds a heading.
 func (t *lines) Column(name string) (int, error) { return table.Find(t.name, t.header, name) }
 
+// ended notes what a client says behind its rows.
+func (t *lines) ended(ending text.Ending) {
+	origin := facts.Origin{File: t.name, Line: t.line}
+	switch {
+	case ending.Failed:
+		t.notes.Incomplete(origin, text.EndedByError)
+	case ending.Rows != t.count:
+		t.notes.Incomplete(origin, text.EndedShort, ending.Rows, t.count)
+	}
+}
+
 // Next returns the next row.
 func (t *lines) Next() ([]string, table.Place) {
 	for t.scan.Scan() {
@@ -152,6 +166,11 @@ func (t *lines) Next() ([]string, table.Place) {
 		if strings.TrimSpace(line) == "" || !t.cut(line, t.row) {
 			continue
 		}
+		if ending, is := text.EndingOf(line); is && t.client {
+			t.ended(ending)
+			continue
+		}
+		t.count++
 		return t.row, table.Place{Line: t.line}
 	}
 	if err := t.scan.Err(); err != nil {
