@@ -69,7 +69,9 @@ func TestDamaged(t *testing.T) {
 		{"bookings", "roles.csv", func(s string) string { return s + "(99 rows)\n" }, 3, []string{"says that it wrote 99 rows, and 27 were read"}},
 		{"crewdb", "global_priv.tsv", func(s string) string { return s + "ERROR 2013 (HY000) at line 1: Quark7\n" }, 3,
 			[]string{"the program that wrote this tells an error here"}},
-		{"directory", "slapcat.ldif", func(s string) string { return s[:strings.LastIndex(s[:20000], "\n\n")+2] + "ldap_result: Can't contact LDAP server (-1)\n" }, 3,
+		{"directory", "slapcat.ldif", func(s string) string {
+			return s[:strings.LastIndex(s[:20000], "\n\n")+2] + "ldap_result: Can't contact LDAP server (-1)\n"
+		}, 3,
 			[]string{"the program that wrote this tells an error here"}},
 		{"mailboxes", "boxes.tsv", func(s string) string { return s + "(6 rows)\n" }, 1, []string{"no rows refused"}},
 		{"mailboxes", "boxes.tsv", func(s string) string { return s + "(7 rows)\n" }, 3, []string{"boxes.tsv:8: the program that wrote this says that it wrote 7 rows, and 6"}},
