@@ -379,7 +379,7 @@ func (p *policyReader) syntax() {
 		}
 		p.under(c.id, checks, by, c.attr, orOff(n, setting.Count(max(n, 0))), setting.OffValue)
 	}
-	p.set(setting.BlankAllowed, setting.No, by) // an empty one is none
+	p.policy.Set(setting.BlankAllowed, setting.No, p.origin(by)) // an empty one is none
 	if !checks {
 		for _, id := range []setting.ID{setting.MaxRun, setting.MinDistinct, setting.MinChanged, setting.MaxLength} {
 			p.set(id, setting.OffValue, by)

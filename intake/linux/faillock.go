@@ -259,7 +259,9 @@ func (e *export) readTally() {
 				user, e.tallyCut = "", true
 			}
 			headed = true
+		case user == "" && e.tallyCut: // that was told
 		case user == "":
+			notes.Refuse(at, "this stands below no account, as faillock prints none: who is locked is unknown")
 			e.tallyCut = true
 		case !read:
 			notes.Refuse(at, "this is no failed sign-in as faillock prints it; whether %q is locked is unknown", user)

@@ -117,6 +117,7 @@ func TestTallyDamaged(t *testing.T) {
 		"a column is gone":  {"ada:\n" + head + strings.Replace(three, " V\n", "\n", 1), "", "false", "", "faillock.txt:3"},
 		"a name is gone":    {"root:\n" + head + head + three, "", "", "", "faillock.txt:3: a line that names the account is missing before this"},
 		"no name at all":    {head + three, "", "", "", "faillock.txt:1"},
+		"an error":          {"faillock: Error opening the tally file\n", "", "", "", "faillock.txt:1: this stands below no account"},
 		"cut in a line":     {"root:\n" + head + "ada:\n" + head + three[:100], "", "", "", "faillock.txt:6: the file ends in the middle of a line"},
 		"all is one line":   {strings.ReplaceAll("ada:\n"+head+three, "\n", "\r"), "", "", "", "faillock.txt:1: carriage returns stand inside the line"},
 		"nobody failed":     {"", "false", "false", "0", "faillock.txt: the file is empty"},

@@ -24,7 +24,7 @@ type Ending struct {
 func EndingOf(first string) (e Ending, is bool) {
 	first = strings.TrimSpace(first)
 	e.Rows = -1
-	if len(first) > 1000 {
+	if len(first) < len("1 row") || len(first) > 1000 {
 		return e, false
 	}
 	if failing.MatchString(first) {
