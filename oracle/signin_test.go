@@ -46,8 +46,11 @@ func signIn(dialer *net.Dialer, network, address, user, database, password strin
 		if kind == 'E' {
 			return false, asked, nil
 		}
-		if kind == 'Z' {
-			return true, asked, nil
+		if kind == 'Z' { // and it has left before the next comes, who may be one too many
+			if _, err = c.Write([]byte{'X', 0, 0, 0, 4}); err == nil {
+				_, err = io.Copy(io.Discard, c)
+			}
+			return true, asked, err
 		}
 		if kind != 'R' {
 			continue
