@@ -183,29 +183,20 @@ func (e *export) password(a *facts.Account, x *ldif.Entry) {
 }
 
 func (e *export) dates(a *facts.Account, x *ldif.Entry) {
-	a.Created = moment(x.Text("createtimestamp"))
-	a.PasswordSet = moment(x.Text("pwdchangedtime"))
-	if a.LastSignIn = moment(x.Text("pwdlastsuccess")); x.Text("pwdlastsuccess") == "" {
-		a.LastSignIn = moment(x.Text("authtimestamp"))
+	a.Created = ldif.Moment(x.Text("createtimestamp"))
+	a.PasswordSet = ldif.Moment(x.Text("pwdchangedtime"))
+	if a.LastSignIn = ldif.Moment(x.Text("pwdlastsuccess")); x.Text("pwdlastsuccess") == "" {
+		a.LastSignIn = ldif.Moment(x.Text("authtimestamp"))
 	}
 	if x.Text("pwdchangedtime") == "" && e.absent("pwdchangedtime") == facts.No && x.Seen&watch["userpassword"] != 0 {
 		a.PasswordExpires = facts.Never
 	}
 }
 
-// moment is unknown for what is no stamp, which is not as if none were there.
-func moment(text string) facts.Moment {
-	at, ok := stamp.Generalized(text)
-	if !ok {
-		return facts.Moment{}
-	}
-	return facts.At(at)
-}
-
 func (e *export) state(a *facts.Account, x *ldif.Entry, p *policy) {
 	asOf, dated := e.Read.AsOf, !e.Read.AsOf.IsZero()
 	a.Enabled = e.enabled(x, asOf, dated)
-	if a.Ends = moment(x.Text("pwdendtime")); x.Text("pwdendtime") == "" && e.absent("pwdendtime") == facts.No {
+	if a.Ends = ldif.Moment(x.Text("pwdendtime")); x.Text("pwdendtime") == "" && e.absent("pwdendtime") == facts.No {
 		a.Ends = facts.Never
 	}
 	if a.MustChange = p.mustChange; a.MustChange != facts.No {
@@ -247,7 +238,7 @@ func (e *export) state(a *facts.Account, x *ldif.Entry, p *policy) {
 // used counts from its password's last change, where the database keeps the
 // last sign-in at all (olcLastBind).
 func (e *export) idle(a *facts.Account, x *ldif.Entry, p *policy) {
-	last := moment(x.Text("pwdlastsuccess"))
+	last := ldif.Moment(x.Text("pwdlastsuccess"))
 	if p.idle.N == 0 || p.lockout != facts.Yes || a.Locked != facts.No {
 		return
 	}
@@ -263,7 +254,7 @@ func (e *export) idle(a *facts.Account, x *ldif.Entry, p *policy) {
 	case !ok && x.Text("pwdlastsuccess") == "" && x.Text("pwdchangedtime") == "":
 	case !ok, e.Read.AsOf.IsZero():
 		a.Locked = facts.Unknown
-	case idle && !moment(x.Text("pwdlastsuccess")).Known() && (!e.config.there || e.absent("pwdlastsuccess") != facts.No):
+	case idle && !ldif.Moment(x.Text("pwdlastsuccess")).Known() && (!e.config.there || e.absent("pwdlastsuccess") != facts.No):
 		a.Locked = facts.Unknown
 	case idle:
 		a.LockUntil(facts.AtSecond(since+int64(p.idle.N)), facts.Never, e.Read.AsOf)

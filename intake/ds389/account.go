@@ -38,9 +38,9 @@ func (e *export) fill(a *facts.Account, x *ldif.Entry, dn string) {
 	a.Privileged = e.privileged(dn)
 	p := e.policyOf(a, x)
 	e.password(a, x)
-	a.Created = moment(x.Text("createtimestamp"))
-	a.LastSignIn = moment(x.Text("lastlogintime"))
-	a.PasswordSet = moment(x.Text("pwdupdatetime"))
+	a.Created = ldif.Moment(x.Text("createtimestamp"))
+	a.LastSignIn = ldif.Moment(x.Text("lastlogintime"))
+	a.PasswordSet = ldif.Moment(x.Text("pwdupdatetime"))
 	switch locked := x.Text("nsaccountlock"); {
 	case locked != "":
 		a.Enabled = facts.TriOf(!strings.EqualFold(locked, "true"))
@@ -142,14 +142,6 @@ func (e *export) password(a *facts.Account, x *ldif.Entry) {
 	}
 }
 
-func moment(text string) facts.Moment {
-	at, ok := stamp.Generalized(text)
-	if !ok {
-		return facts.Moment{}
-	}
-	return facts.At(at)
-}
-
 // reset is the end of a password that must be changed.
 const reset = "19700101000000Z"
 
@@ -168,7 +160,7 @@ func (e *export) expiry(a *facts.Account, x *ldif.Entry, p *policy) {
 		a.MustChange = facts.No
 	case end == reset || strings.EqualFold(x.Text("pwdreset"), "true"):
 		a.MustChange = facts.Yes
-	case moment(end).Known():
+	case ldif.Moment(end).Known():
 		a.MustChange = facts.No
 	case end != "":
 	default:
@@ -179,7 +171,7 @@ func (e *export) expiry(a *facts.Account, x *ldif.Entry, p *policy) {
 		a.PasswordExpires = facts.Never
 	case end == reset:
 	case end != "":
-		a.PasswordExpires, a.DueAtEnd = moment(end), true
+		a.PasswordExpires, a.DueAtEnd = ldif.Moment(end), true
 	case e.absent("passwordexpirationtime") == facts.No:
 		a.PasswordExpires = facts.Never
 	}
@@ -212,7 +204,7 @@ func (e *export) lock(a *facts.Account, x *ldif.Entry, p *policy) {
 			a.LockedUntil = facts.Never
 		}
 	default:
-		end := moment(until)
+		end := ldif.Moment(until)
 		if a.Locked = end.Come(asOf.Unix()).Not(); asOf.IsZero() {
 			a.Locked = facts.Unknown
 		}
@@ -239,7 +231,7 @@ func (e *export) idle(a *facts.Account, x *ldif.Entry) {
 	if text == "" {
 		text = x.Text(e.plugin.other)
 	}
-	since, ok := moment(text).Unix()
+	since, ok := ldif.Moment(text).Unix()
 	switch {
 	case !ok && text == "":
 	case !ok, e.Read.AsOf.IsZero():

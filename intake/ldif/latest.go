@@ -4,6 +4,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"yewcone/core/facts"
 	"yewcone/intake/stamp"
 )
 
@@ -25,4 +26,14 @@ func (l *Latest) See(x *Entry, names ...string) {
 func (l *Latest) Moment() (time.Time, bool) {
 	second := l.second.Load()
 	return time.Unix(second, 0).UTC(), second > 0
+}
+
+// Moment is that of a stamp of a directory. It is unknown for what is none, which is not
+// as if none stood there: that is asked of the text.
+func Moment(text string) facts.Moment {
+	at, ok := stamp.Generalized(text)
+	if !ok {
+		return facts.Moment{}
+	}
+	return facts.At(at)
 }

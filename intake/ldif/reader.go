@@ -209,14 +209,14 @@ func (r *Entries) Begin(piece text.Piece) {
 type BadEntry struct {
 	Line    int
 	Message string
-	failed  bool // it is a tool's error, printed among the entries
+	ending  text.Ending // a tool's error, where it is one that was printed among the entries
 }
 
 // Tell notes the entry: it is refused, or the file ends there before its end.
 func (b *BadEntry) Tell(notes *facts.Notes, file string) {
 	origin := facts.Origin{File: file, Line: b.Line}
-	if b.failed {
-		notes.Incomplete(origin, text.EndedByError)
+	if b.ending.Failed {
+		b.ending.Tell(notes, origin, 0)
 		return
 	}
 	notes.Refuse(origin, "the entry is left out: %s", b.Message)
@@ -225,8 +225,8 @@ func (b *BadEntry) Tell(notes *facts.Notes, file string) {
 func (b *BadEntry) Error() string { return b.Message }
 
 func (r *Entries) bad(format string, args ...any) error {
-	ending, is := text.EndingOf(r.raw)
-	return &BadEntry{r.rawLine, fmt.Sprintf(format, args...), is && ending.Failed}
+	ending, _ := text.EndingOf(r.raw)
+	return &BadEntry{r.rawLine, fmt.Sprintf(format, args...), ending}
 }
 
 // Next returns the next entry, io.EOF at the end of the piece, or a *BadEntry.

@@ -255,16 +255,11 @@ func (s *source) csv() error {
 // odd notes what is no row: a line of the client, or one that was damaged.
 func (s *source) odd(fields []string, want, line int) {
 	origin := facts.Origin{File: s.file, Line: line}
-	ending, is := text.EndingOf(fields[0])
-	switch {
-	case is && ending.Failed:
-		s.notes.Incomplete(origin, text.EndedByError)
-	case is && ending.Rows != s.count:
-		s.notes.Incomplete(origin, text.EndedShort, ending.Rows, s.count)
-	case is:
-	default:
-		s.notes.Refuse(origin, "the row has %d fields where the heading has %d", len(fields), want)
+	if ending, is := text.EndingOf(fields[0]); is {
+		ending.Tell(s.notes, origin, s.count)
+		return
 	}
+	s.notes.Refuse(origin, "the row has %d fields where the heading has %d", len(fields), want)
 }
 
 // last reports whether the file ended within the row just read.

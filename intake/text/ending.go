@@ -4,6 +4,7 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
+	"yewcone/core/facts"
 )
 
 // failing is how clients begin the errors that they print among rows.
@@ -40,8 +41,13 @@ func EndingOf(first string) (e Ending, is bool) {
 	return e, false
 }
 
-// What Ending says, in words.
-const (
-	EndedByError = "the program that wrote this tells an error here: what was to come is missing; take the export again"
-	EndedShort   = "the program that wrote this says that it wrote %d rows, and %d were read; take the export again"
-)
+// Tell notes what a client says at a place behind so many rows, where that is no good
+// end.
+func (e Ending) Tell(notes *facts.Notes, at facts.Origin, rows int) {
+	switch {
+	case e.Failed:
+		notes.Incomplete(at, "the program that wrote this tells an error here: what was to come is missing; take the export again")
+	case e.Rows != rows:
+		notes.Incomplete(at, "the program that wrote this says that it wrote %d rows, and %d were read; take the export again", e.Rows, rows)
+	}
+}

@@ -146,16 +146,20 @@ func TestToldXML(t *testing.T) {
 
 // TestEndings: what clients print behind rows, and what is none of it.
 func TestEndings(t *testing.T) {
-	for line, want := range map[string]Ending{"(3 rows)": {Rows: 3}, "(1 row)": {Rows: 1}, "12 rows in set (0.01 sec)": {Rows: 12}, "(40 rows affected)": {Rows: 40},
-		"7 rows selected.": {Rows: 7}, "ERROR:  canceling statement due to statement timeout": {Failed: true, Rows: -1},
+	for line, want := range map[string]Ending{"(3 rows)": {Rows: 3}, "(1 row)": {Rows: 1}, "12 rows in set (0.01 sec)": {Rows: 12},
+		"(40 rows affected)": {Rows: 40},
+		"7 rows selected.":   {Rows: 7}, "ERROR:  canceling statement due to statement timeout": {Failed: true, Rows: -1},
 		"ERROR 2013 (HY000) at line 1: Lost connection to server during query": {Failed: true, Rows: -1}, "FATAL:  terminating connection": {Failed: true, Rows: -1},
-		"psql: error: connection to server failed": {Failed: true, Rows: -1},
-		"Size limit exceeded (4)":                  {Failed: true, Rows: -1}, "ldap_result: Can't contact LDAP server (-1)": {Failed: true, Rows: -1}, "server closed the connection unexpectedly": {Failed: true, Rows: -1}} {
+		"psql: error: connection to server failed":    {Failed: true, Rows: -1},
+		"Size limit exceeded (4)":                     {Failed: true, Rows: -1},
+		"ldap_result: Can't contact LDAP server (-1)": {Failed: true, Rows: -1},
+		"server closed the connection unexpectedly":   {Failed: true, Rows: -1}} {
 		if got, is := EndingOf(line); !is || got != want {
 			t.Errorf("%q: %+v, %v", line, got, is)
 		}
 	}
-	for _, line := range []string{"", "ada", "errors", "error-desk", "3", "rows", "(3)", "3 rowsome", "panicked", "fatal.attraction@marrowby.example", "12 rowers"} {
+	for _, line := range []string{"", "ada", "errors", "error-desk", "3", "rows", "(3)", "3 rowsome", "panicked",
+		"fatal.attraction@marrowby.example", "12 rowers"} {
 		if got, is := EndingOf(line); is {
 			t.Errorf("%q is taken for %+v", line, got)
 		}

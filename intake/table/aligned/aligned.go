@@ -147,17 +147,6 @@ func (t *lines) Headings() []string { return t.header }
 // Column finds a heading.
 func (t *lines) Column(name string) (int, error) { return table.Find(t.name, t.header, name) }
 
-// ended notes what a client says behind its rows.
-func (t *lines) ended(ending text.Ending) {
-	origin := facts.Origin{File: t.name, Line: t.line}
-	switch {
-	case ending.Failed:
-		t.notes.Incomplete(origin, text.EndedByError)
-	case ending.Rows != t.count:
-		t.notes.Incomplete(origin, text.EndedShort, ending.Rows, t.count)
-	}
-}
-
 // Next returns the next row.
 func (t *lines) Next() ([]string, table.Place) {
 	for t.scan.Scan() {
@@ -167,7 +156,7 @@ func (t *lines) Next() ([]string, table.Place) {
 			continue
 		}
 		if ending, is := text.EndingOf(line); is && t.client {
-			t.ended(ending)
+			ending.Tell(t.notes, facts.Origin{File: t.name, Line: t.line}, t.count)
 			continue
 		}
 		t.count++

@@ -178,7 +178,7 @@ func (r *delimitedRows) refuse(row []string, line int, err error) {
 		ending, is := text.EndingOf(row[0])
 		switch {
 		case is && ending.Failed:
-			r.notes.Incomplete(origin, text.EndedByError)
+			ending.Tell(r.notes, origin, r.count)
 		case is:
 			r.count, r.bad, r.told = r.count-1, r.bad-1, &toldRows{ending.Rows, line}
 		default:
@@ -219,7 +219,7 @@ func (t *delimited) End(notes *facts.Notes) {
 	if t.bad > refusedMost && t.bad > t.rows/10 {
 		notes.Incomplete(facts.Origin{File: t.Name}, "%d of %d rows cannot be read; check the delimiter and the encoding", t.bad, t.rows)
 	}
-	if t.told != nil && t.told.Rows != t.rows {
-		notes.Incomplete(facts.Origin{File: t.Name, Line: t.told.Line}, text.EndedShort, t.told.Rows, t.rows)
+	if t.told != nil {
+		text.Ending{Rows: t.told.Rows}.Tell(notes, facts.Origin{File: t.Name, Line: t.told.Line}, t.rows)
 	}
 }
