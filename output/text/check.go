@@ -290,8 +290,8 @@ func (p *page) ended(f *finding.Finding) {
 			x.Until.Format(time.DateOnly), x.Owner, x.Because)))
 	}
 	if x := f.Ended; x != nil {
-		p.para(bodyIndent, plainStyle, seen(fmt.Sprintf("an exception for this ended on %s (%s: %s)",
-			x.Until.Format(time.DateOnly), x.Owner, x.Because)))
+		p.para(bodyIndent, plainStyle, seen(fmt.Sprintf("an exception for this ended on %s (%s: %s; %s)",
+			x.Until.Format(time.DateOnly), x.Owner, x.Because, facts.Origin{File: x.Place.File(), Line: x.Place.Line})))
 	}
 }
 
