@@ -12,6 +12,7 @@ import (
 // TestAsIf: rule sets of the call hold as if the estate named them, in every
 // command that takes them, and what comes out says so.
 func TestAsIf(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("nothing runs side by side here that other tests do not run")
 	}

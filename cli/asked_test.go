@@ -11,6 +11,7 @@ import (
 // TestAskedAgrees: what "rules asked" says is below is what a check finds, setting
 // by setting, on every system of the demo.
 func TestAskedAgrees(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("nothing runs side by side here that other tests do not run")
 	}

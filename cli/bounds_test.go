@@ -44,6 +44,7 @@ const mostResident = 256
 // TestBounds: no file takes more memory than a run may, whatever is in it, and each
 // that is cut off for it says so and where. Each is 100 MB, once unpacked.
 func TestBounds(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("the race detector takes memory of its own")
 	}
@@ -106,6 +107,7 @@ func TestBounds(t *testing.T) {
 // TestLargeDocument: settings that stand in one document with all accounts are read,
 // however many there are.
 func TestLargeDocument(t *testing.T) {
+	t.Parallel()
 	folder := demoFolder(t)
 	before, _, _ := runTool(t, folder, "check", "gangway", "--format", "csv")
 	path := filepath.Join(folder, "exports/gangway/gangway-1.json")
@@ -125,6 +127,7 @@ func TestLargeDocument(t *testing.T) {
 
 // TestMemoryAllowed: who has the memory may give more of it.
 func TestMemoryAllowed(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("the race detector takes memory of its own")
 	}
@@ -146,6 +149,7 @@ func TestMemoryAllowed(t *testing.T) {
 // TestManyPolicies: many systems with many policies each take no more than a MB for
 // each of them, and their results are written before anybody has gone.
 func TestManyPolicies(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("the race detector takes memory of its own")
 	}
@@ -172,11 +176,11 @@ func TestManyPolicies(t *testing.T) {
 	write("estate.yaml", estate)
 	for _, format := range []string{"text", "html", "xlsx", "json"} {
 		cmd := tooltest.Command(folder, "check", "--format", format, "--out", filepath.Join(folder, "result."+format))
-		began := time.Now()
 		out, _ := cmd.CombinedOutput()
 		kilobytes, ok := tooltest.Peak(cmd.ProcessState)
-		if !ok || cmd.ProcessState.ExitCode() != ExitFindings || kilobytes>>10 > mostResident || time.Since(began) > time.Minute {
-			t.Errorf("%s: exit %d, %d MB, %s: %s", format, cmd.ProcessState.ExitCode(), kilobytes>>10, time.Since(began), out)
+		took := cmd.ProcessState.UserTime() // of the processor, which others may hold up
+		if !ok || cmd.ProcessState.ExitCode() != ExitFindings || kilobytes>>10 > mostResident || took > time.Minute {
+			t.Errorf("%s: exit %d, %d MB, %s: %s", format, cmd.ProcessState.ExitCode(), kilobytes>>10, took, out)
 		}
 	}
 }

@@ -11,6 +11,7 @@ import (
 // TestConfigurationRefused: what cannot be meant in a file of configuration is an
 // error with its place; what does no harm is none.
 func TestConfigurationRefused(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("nothing runs side by side here that other tests do not run")
 	}
@@ -93,6 +94,7 @@ func TestConfigurationRefused(t *testing.T) {
 // TestOutsideAllowed: an estate may say that files lie outside of it, and intake
 // names them.
 func TestOutsideAllowed(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("nothing runs side by side here that other tests do not run")
 	}

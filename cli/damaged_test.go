@@ -20,6 +20,7 @@ import (
 // TestDamaged: exports that something happened to on their way say so, and
 // nothing is counted twice.
 func TestDamaged(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("nothing runs side by side here that other tests do not run")
 	}
@@ -114,6 +115,7 @@ func TestDamaged(t *testing.T) {
 // TestDoubled: where accounts that stand twice cannot be left out, they are not
 // compared with themselves; what is odd in a record is told beside them.
 func TestDoubled(t *testing.T) {
+	t.Parallel()
 	g := newGate(t)
 	g.event(time.Hour, "ada", "192.0.2.5", "later")
 	g.write("signins.ndjson", g.record.String())
@@ -131,6 +133,7 @@ func TestDoubled(t *testing.T) {
 
 // TestNoFiles: what is no file with a beginning and an end is refused at once.
 func TestNoFiles(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	if err := demo.WriteEstate(folder); err != nil {
 		t.Fatal(err)
@@ -155,6 +158,7 @@ func TestNoFiles(t *testing.T) {
 // TestOutKeepsTheEstate: results never replace what they were made from, nor
 // each other.
 func TestOutKeepsTheEstate(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	if err := demo.WriteEstate(folder); err != nil {
 		t.Fatal(err)
@@ -195,6 +199,7 @@ func TestOutKeepsTheEstate(t *testing.T) {
 // TestStopped: a run that is told to end leaves no half file, and the file of the
 // run before as it was.
 func TestStopped(t *testing.T) {
+	t.Parallel()
 	if runtime.GOOS == "windows" || testing.Short() {
 		t.Skip("no such signals here, or under the race detector")
 	}

@@ -16,6 +16,7 @@ import (
 // TestDiskFull: what cannot be written is an error, whatever the form, and leaves
 // what was there before and no half file.
 func TestDiskFull(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("it is about files, not about races")
 	}
@@ -49,6 +50,7 @@ func TestDiskFull(t *testing.T) {
 
 // TestClosedPipe: whoever reads no further ends the run without a trace.
 func TestClosedPipe(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("it is about files, not about races")
 	}
@@ -87,6 +89,7 @@ func filesOf(t *testing.T, folder string) map[string]string {
 // TestOnlyRead: commands that tell something change nothing in the estate, and run
 // where nothing in it can be written.
 func TestOnlyRead(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("it is about files, not about races")
 	}
@@ -125,6 +128,7 @@ func TestOnlyRead(t *testing.T) {
 
 // TestTwoAtOnce: two runs that write the same files end with whole ones.
 func TestTwoAtOnce(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("it is about files, not about races")
 	}

@@ -12,6 +12,7 @@ import (
 // with most of its settings and all of its accounts; what is left to correct
 // is listed beside each.
 func TestDraft(t *testing.T) {
+	t.Parallel()
 	for _, c := range []struct {
 		folder   string
 		files    []string
@@ -100,6 +101,7 @@ func TestDraft(t *testing.T) {
 // TestDraftOfLittle: files without settings or accounts are said not to be
 // understood, and a file that is not there is an error.
 func TestDraftOfLittle(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	for name, content := range map[string]string{
 		"empty.json": "{}", "list.json": "[]", "null.json": "null", "numbers.json": "[1,2,[3]]",
@@ -123,6 +125,7 @@ func TestDraftOfLittle(t *testing.T) {
 // TestDraftOfTrees: drafts of JSON lines, LDIF and XML find the rows, and read
 // as they are.
 func TestDraftOfTrees(t *testing.T) {
+	t.Parallel()
 	for name, data := range map[string]string{
 		"a.ndjson": `{"user":"amund","name":{"full":"Amund K"},"active":true,"lastLogin":"2026-03-01T08:00:00Z","password_set":"2026-01-01T08:00:00Z"}` + "\n" +
 			`{"user":"bea","name":{"full":"Bea Q"},"active":false,"lastLogin":"2026-03-02T08:00:00Z","password_set":"2026-01-02T08:00:00Z"}` + "\n",

@@ -41,6 +41,7 @@ accounts:
 
 // TestDueIsTrue: a hundred thousand accounts, counted by dates alone as well.
 func TestDueIsTrue(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	if err := os.Mkdir(filepath.Join(folder, "x"), 0o755); err != nil {
 		t.Fatal(err)

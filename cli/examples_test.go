@@ -16,6 +16,7 @@ var exampleLine = regexp.MustCompile(`(?m)^ *(yewcone [a-z][^#\n]*)`)
 // TestExamplesRun: what the guide and the manual give as examples runs on the
 // demo as it is written, one after the other.
 func TestExamplesRun(t *testing.T) {
+	t.Parallel()
 	for _, page := range []string{"guide.md", "candidates.md", "commands.md"} {
 		if testing.Short() && page == "commands.md" {
 			continue

@@ -150,6 +150,7 @@ func prints(t *testing.T, format string, data []byte) []string {
 // TestFormsCarryTheSame: every form has the same findings, with the same
 // fingerprints, of the demo and of an estate with exceptions.
 func TestFormsCarryTheSame(t *testing.T) {
+	t.Parallel()
 	people := peopleFolder(t)
 	writeIn(t, people, "exceptions.yaml", "exceptions:\n  - {system: staff, rule: check/link-unequal, because: agreed, "+
 		"owner: Ada, until: 2027-01-01}\n")
@@ -178,6 +179,7 @@ func TestFormsCarryTheSame(t *testing.T) {
 
 // TestFormsAreSafe: names that would do harm come through as plain text.
 func TestFormsAreSafe(t *testing.T) {
+	t.Parallel()
 	folder := hostileFolder(t)
 	page := string(written(t, folder, "html"))
 	if strings.Count(page, "<script>") != 1 || strings.Count(page, "<img") != 0 || strings.Count(page, "<b>title") != 0 ||
@@ -250,6 +252,7 @@ func TestFormsAreSafe(t *testing.T) {
 
 // TestWorkbook: sheets, kinds of cells, frozen headings and filters.
 func TestWorkbook(t *testing.T) {
+	t.Parallel()
 	book, err := excelize.OpenReader(bytes.NewReader(written(t, demoFolder(t), "xlsx")))
 	if err != nil {
 		t.Fatal(err)
@@ -288,6 +291,7 @@ func TestWorkbook(t *testing.T) {
 
 // TestSARIFFollowsItsSchema, the one that OASIS publishes for version 2.1.0.
 func TestSARIFFollowsItsSchema(t *testing.T) {
+	t.Parallel()
 	schema, err := jsonschema.NewCompiler().Compile("testdata/schemas/sarif-2.1.0.json")
 	if err != nil {
 		t.Fatal(err)
@@ -325,6 +329,7 @@ func TestSARIFFollowsItsSchema(t *testing.T) {
 // TestJUnit: counts agree with what is there, and a partial reading is an
 // error.
 func TestJUnit(t *testing.T) {
+	t.Parallel()
 	folder := demoFolder(t)
 	if err := os.Truncate(filepath.Join(folder, "exports/rota/users.csv"), 90000); err != nil {
 		t.Fatal(err)
@@ -387,6 +392,7 @@ func TestJUnit(t *testing.T) {
 // pattern of UUIDs and tokens, allowed values, and that references lead
 // somewhere.
 func TestOSCAL(t *testing.T) {
+	t.Parallel()
 	folder := peopleFolder(t)
 	writeIn(t, folder, "exceptions.yaml", "exceptions:\n  - {system: staff, rule: check/link-unequal, because: agreed, "+
 		"owner: Ada, until: 2027-01-01}\n")
@@ -482,6 +488,7 @@ func TestOSCAL(t *testing.T) {
 // TestReportSince: what became of findings since an earlier result, in
 // words that fit; and what is no such result.
 func TestReportSince(t *testing.T) {
+	t.Parallel()
 	folder := demoFolder(t)
 	earlier := string(written(t, folder, "json"))
 	replaceIn(t, filepath.Join(folder, "exports/rota/settings.csv"), "Shortest password allowed;10 characters",
@@ -514,6 +521,7 @@ func TestReportSince(t *testing.T) {
 
 // TestReportForms: the ending of the file decides, and a wrong word is refused.
 func TestReportForms(t *testing.T) {
+	t.Parallel()
 	folder := peopleFolder(t)
 	for name, begins := range map[string]string{"a.html": "<!doctype html>", "a.xlsx": "PK", "a.md": "# Password",
 		"a.csv": "fingerprint,", "a.ndjson": "{", "a.sarif": "{", "a.xml": "<?xml", "a.json": "{", "a.txt": "People:",
@@ -537,6 +545,7 @@ func TestReportForms(t *testing.T) {
 // headings of tables say what they head, every element is closed, and a page
 // over many findings stays small.
 func TestPageIsSound(t *testing.T) {
+	t.Parallel()
 	for _, folder := range []string{demoFolder(t), peopleFolder(t), hostileFolder(t)} {
 		page := string(written(t, folder, "html"))
 		ids := map[string]bool{}

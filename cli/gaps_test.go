@@ -106,6 +106,7 @@ func peopleFolder(t *testing.T) string {
 // TestFindingsBetweenSystems: each kind of gap, and no other, is found where it
 // was made; check and gaps tell the same with the same fingerprints.
 func TestFindingsBetweenSystems(t *testing.T) {
+	t.Parallel()
 	folder := peopleFolder(t)
 	want := []string{
 		"export-old quiet: its export is 83 days older than the newest of the estate",
@@ -180,6 +181,7 @@ func sorted(list []string) []string { return slices.Sorted(slices.Values(list)) 
 // TestChecksBetweenSystemsCanBeSet: each can be switched off or weighed anew,
 // and an exception covers one.
 func TestChecksBetweenSystemsCanBeSet(t *testing.T) {
+	t.Parallel()
 	folder := peopleFolder(t)
 	replaceIn(t, filepath.Join(folder, "estate.yaml"), "people: {",
 		"checks: {person-unknown: off, export-old: 90 days, link-ages: high, rules-unused: off, person-stale: 2000 "+
@@ -206,6 +208,7 @@ func TestChecksBetweenSystemsCanBeSet(t *testing.T) {
 
 // TestGapsFollowTheirSchema, on the demo and on a part of it.
 func TestGapsFollowTheirSchema(t *testing.T) {
+	t.Parallel()
 	schema, err := jsonschema.NewCompiler().Compile("../docs/schema/gaps-1.schema.json")
 	if err != nil {
 		t.Fatal(err)

@@ -43,6 +43,7 @@ func keepFolder(t *testing.T, history string) string {
 // TestDriftTells: what was mended, weakened, made and switched off between two
 // results, and back.
 func TestDriftTells(t *testing.T) {
+	t.Parallel()
 	folder := keepFolder(t, "")
 	run := func(want int, args ...string) string {
 		t.Helper()
@@ -111,6 +112,7 @@ func TestDriftTells(t *testing.T) {
 // TestTrend: results in a row, with a gap where a system was not read; the
 // pictures are pictures.
 func TestTrend(t *testing.T) {
+	t.Parallel()
 	folder := keepFolder(t, "")
 	for i, least := range []string{"8", "16", "", "16"} {
 		if least == "" {
@@ -150,10 +152,11 @@ func TestTrend(t *testing.T) {
 	}
 }
 
-// TestKeepKilled: a hundred times killed at some point: what was said to be
+// TestKeepKilled: killed at some point, forty times: what was said to be
 // kept is there, and everything that is there is whole.
 func TestKeepKilled(t *testing.T) {
-	times := 100
+	t.Parallel()
+	times := 40
 	if testing.Short() {
 		times = 20
 	}
@@ -206,6 +209,7 @@ func killKeep(t *testing.T, folder string, times int) {
 
 // TestKeepHoldsNoSecret: no stored password of the demo is in the history.
 func TestKeepHoldsNoSecret(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	if err := demo.WriteEstate(folder); err != nil {
 		t.Fatal(err)
@@ -224,6 +228,7 @@ func TestKeepHoldsNoSecret(t *testing.T) {
 // TestLiveHistory: the same on PostgreSQL: the tests of the store, ten at once,
 // and killed at some point.
 func TestLiveHistory(t *testing.T) {
+	t.Parallel()
 	live(t, "psql", "setpriv")
 	folder := openFolder(t)
 	startPostgreSQL(t, folder, 5432, "-c", "listen_addresses=")
@@ -251,6 +256,7 @@ func TestLiveHistory(t *testing.T) {
 
 // TestDemoMonths: the six months tell their story, and are the same each time.
 func TestDemoMonths(t *testing.T) {
+	t.Parallel()
 	folder := filepath.Join(t.TempDir(), "m")
 	told, stderr, code := runTool(t, ".", "demo", "--months", folder)
 	if code != 0 {
@@ -316,6 +322,7 @@ func TestDemoMonths(t *testing.T) {
 // TestIntakeAsksWhatIsGone: an export with more than a tenth of its accounts gone
 // since the last that was kept is asked about; a smaller one is not.
 func TestIntakeAsksWhatIsGone(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("nothing runs side by side here that other tests do not run")
 	}

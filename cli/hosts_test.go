@@ -10,6 +10,7 @@ import (
 // TestSeveralHosts: two hosts make one system; each account falls under its
 // own host's settings, and names that stand on both are told apart.
 func TestSeveralHosts(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	for _, host := range []string{"quay1", "quay2"} {
 		if err := os.CopyFS(filepath.Join(folder, "x", host), os.DirFS("../demo/estate/exports/quay1")); err != nil {
@@ -64,6 +65,7 @@ func TestSeveralHosts(t *testing.T) {
 // TestGroupLists: who is in which group comes from SCIM's lists of groups, also
 // where the users do not say it and where groups are in groups.
 func TestGroupLists(t *testing.T) {
+	t.Parallel()
 	folder := application(t, "partners")
 	for _, name := range []string{"users-001.json", "users-101.json"} {
 		replaceIn(t, filepath.Join(folder, name), `"groups": [`, `"others": [`)
@@ -85,6 +87,7 @@ func TestGroupLists(t *testing.T) {
 // TestBadEntries: an entry of a directory that cannot be read is counted and
 // named once, whether what is wrong concerns its account or its place.
 func TestBadEntries(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	for name, text := range map[string]string{
 		"estate.yaml": "estate: E\nas_of: 2026-11-23\nsystems:\n  d:\n    export: {read: ldif, from: x.ldif}\n",

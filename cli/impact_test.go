@@ -26,6 +26,7 @@ type impactResult struct {
 // TestImpactIsTrue: raising a minimum and shortening an age gives the same
 // numbers as a copy of the estate in which that was done by hand.
 func TestImpactIsTrue(t *testing.T) {
+	t.Parallel()
 	const over = "rules: over\nclauses:\n  - {id: over, forbid: overdue and enabled}\n" +
 		"  - {id: soon, forbid: 'enabled and not overdue and password_expires < date(\"2026-12-24\")'}\n"
 	estates := map[string]string{}
@@ -122,6 +123,7 @@ func reachedBy(t *testing.T, folder string) map[string][]string {
 
 // TestProposals: what is wrong in a proposal is said.
 func TestProposals(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	if err := os.CopyFS(folder, os.DirFS("../demo/estate")); err != nil {
 		t.Fatal(err)
@@ -151,6 +153,7 @@ func TestProposals(t *testing.T) {
 // terminal, a spreadsheet or a calendar, whatever accounts, policies and
 // systems are called; a system that cannot be read is told.
 func TestHostileNames(t *testing.T) {
+	t.Parallel()
 	folder := hostileFolder(t)
 	for _, c := range [][]string{{"changes"}, {"changes", "--format", "csv"}, {"remedy"}, {"remedy", "--undo"}, {"impact", "--set", "a/*.min_length=14"},
 		{"impact", "--set", "a/*.min_length=14", "--format", "csv"}, {"due"}, {"due", "--format", "csv"}, {"due", "--format", "ics"},

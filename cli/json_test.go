@@ -38,6 +38,7 @@ func demoJSON(t *testing.T, edit func(folder string), args ...string) (string, m
 }
 
 func TestJSONFollowsItsSchema(t *testing.T) {
+	t.Parallel()
 	schema, err := jsonschema.NewCompiler().Compile("../docs/schema/check-1.schema.json")
 	if err != nil {
 		t.Fatal(err)
@@ -61,6 +62,7 @@ func TestJSONFollowsItsSchema(t *testing.T) {
 
 // TestSameInputSameBytes also stands for fingerprints: they are in the bytes.
 func TestSameInputSameBytes(t *testing.T) {
+	t.Parallel()
 	first, _ := demoJSON(t, nil)
 	second, _ := demoJSON(t, nil)
 	if first != second {
@@ -71,6 +73,7 @@ func TestSameInputSameBytes(t *testing.T) {
 // TestFingerprintsStay: a finding keeps its fingerprint when the value gets
 // worse or better but stays wrong, and when other systems change.
 func TestFingerprintsStay(t *testing.T) {
+	t.Parallel()
 	fingerprint := func(result map[string]any, setting string) string {
 		for _, f := range result["findings"].([]any) {
 			finding := f.(map[string]any)
@@ -96,6 +99,7 @@ func TestFingerprintsStay(t *testing.T) {
 
 // TestNoSecrets: no stored password, nor any part of one, is in any output.
 func TestNoSecrets(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	if err := demo.WriteEstate(folder); err != nil {
 		t.Fatal(err)
@@ -149,6 +153,7 @@ func TestNoSecrets(t *testing.T) {
 // TestJSONIsSafeToLookAt: marks of writing direction and control characters
 // are escaped, and mean the same to a reader.
 func TestJSONIsSafeToLookAt(t *testing.T) {
+	t.Parallel()
 	stdout, _ := demoJSON(t, func(folder string) {
 		replaceIn(t, filepath.Join(folder, "exports/rota/users.csv"), "siobhan.keane,", "siobhan\u202ekeane\x1b[2J,")
 	}, "rota", "--examples", "2400")
@@ -162,6 +167,7 @@ func TestJSONIsSafeToLookAt(t *testing.T) {
 
 // TestOtherJSONFollowsItsSchema: what to do, what it would do, and what is due.
 func TestOtherJSONFollowsItsSchema(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	if err := demo.WriteEstate(folder); err != nil {
 		t.Fatal(err)
@@ -199,6 +205,7 @@ func TestOtherJSONFollowsItsSchema(t *testing.T) {
 // TestFirstTen: on the demo, the first ten changes end at least half of what is
 // critical or high.
 func TestFirstTen(t *testing.T) {
+	t.Parallel()
 	_, result := demoJSON(t, nil)
 	bad := map[string]bool{}
 	for _, f := range result["findings"].([]any) {

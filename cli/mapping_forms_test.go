@@ -137,6 +137,7 @@ const crewTop = "dates: iso 8601\nyes: \"yes\"\nno: \"no\"\n"
 
 // TestForms: accounts come out the same from every form, encoding and packing.
 func TestForms(t *testing.T) {
+	t.Parallel()
 	csvMapping := crewTop + "accounts:\n  - file: %s\n" + crewTake + "      groups: {from: groups, split: \";\"}\n"
 	asCSV := func(name string) string { return fmt.Sprintf(csvMapping, name) }
 	utf16le, utf16be := unicode.UTF16(unicode.LittleEndian, unicode.UseBOM), unicode.UTF16(unicode.BigEndian, unicode.UseBOM)
@@ -289,6 +290,7 @@ active: TRUE
 // TestWordsNotUnderstood: what the mapping does not say is refused with its
 // place, in every kind of column, and never turned into no or nothing.
 func TestWordsNotUnderstood(t *testing.T) {
+	t.Parallel()
 	const top = crewTop + "accounts:\n  - file: a.csv\n    take:\n      login: user\n"
 	for _, c := range []struct{ name, take, header, value, says string }{
 		{"flag", "      enabled: x", "x", "maybe", `a.csv:2: enabled: "maybe" is not understood`},
@@ -316,6 +318,7 @@ func TestWordsNotUnderstood(t *testing.T) {
 
 // TestDateFormsInMappings: one moment, written in every way.
 func TestDateFormsInMappings(t *testing.T) {
+	t.Parallel()
 	for form, text := range map[string]string{
 		"iso 8601": "2026-03-01T08:00:00Z", "generalized time": "20260301080000Z", "epoch seconds": "1772352000",
 		"epoch milliseconds": "1772352000000",

@@ -10,6 +10,7 @@ import (
 // TestWrongWordsInMappings: each wrong word gets an error with its line, and
 // what to write instead.
 func TestWrongWordsInMappings(t *testing.T) {
+	t.Parallel()
 	const sound = `mapping: Crew
 dates: iso 8601
 yes: "yes"
@@ -72,6 +73,7 @@ accounts:
 // TestDamagedDatabases: what a database's export lacks is said, and nothing
 // that is missing is taken for no.
 func TestDamagedDatabases(t *testing.T) {
+	t.Parallel()
 	const postgres, maria, realm = "postgresql", "mariadb", "kerberos"
 	for _, c := range []struct {
 		name, folder  string

@@ -28,6 +28,7 @@ func inParts(t *testing.T, folder string, of int) {
 
 // TestParts: what is put together of parts is, byte for byte, what one run tells.
 func TestParts(t *testing.T) {
+	t.Parallel()
 	folder := demoFolder(t)
 	for _, of := range []int{1, 3, 17} {
 		if err := os.RemoveAll(filepath.Join(folder, "parts")); err != nil {
@@ -70,6 +71,7 @@ func ownersAlone(t *testing.T, folder string) {
 
 // TestPartsRefused: what cannot be put together is told, with what to do.
 func TestPartsRefused(t *testing.T) {
+	t.Parallel()
 	for _, c := range []struct {
 		name, line, want string
 		change           func(t *testing.T, folder string)

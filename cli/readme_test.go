@@ -8,6 +8,7 @@ import (
 
 // TestReadmeIsTrue: what the README shows as printed is what is printed now.
 func TestReadmeIsTrue(t *testing.T) {
+	t.Parallel()
 	readme, err := os.ReadFile("../README.md")
 	if err != nil {
 		t.Fatal(err)

@@ -12,6 +12,7 @@ import (
 // TestReferenceIsCurrent: the pages in docs are what the program prints, and
 // its JSON tells of the same entries.
 func TestReferenceIsCurrent(t *testing.T) {
+	t.Parallel()
 	for _, name := range []string{"settings", "checks", "facts"} {
 		page, _, code := runTool(t, t.TempDir(), name, "--format", "markdown")
 		written, err := os.ReadFile("../docs/" + name + ".md")
@@ -49,6 +50,7 @@ func TestReferenceIsCurrent(t *testing.T) {
 
 // TestReferenceOfSome: names choose entries in every form, in their order.
 func TestReferenceOfSome(t *testing.T) {
+	t.Parallel()
 	for _, form := range []string{"text", "json", "markdown"} {
 		stdout, _, code := runTool(t, t.TempDir(), "settings", "--format", form, "max_age", "history")
 		out := strings.ReplaceAll(stdout, `\_`, "_")
@@ -66,6 +68,7 @@ func TestReferenceOfSome(t *testing.T) {
 // TestGeneratedPagesAreCurrent: what the program writes of itself stands in
 // docs, and a manual page for every command says what its help says.
 func TestGeneratedPagesAreCurrent(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	for name, args := range map[string][]string{"commands.md": {"manual", "--format", "markdown"},
 		"exports.md": {"intake", "--how", "all"}} {
@@ -109,6 +112,7 @@ func read(t *testing.T, path string) string {
 // TestCompletion: each shell gets its script, and the program completes
 // commands and options.
 func TestCompletion(t *testing.T) {
+	t.Parallel()
 	for _, shell := range []string{"bash", "zsh", "fish"} {
 		script, stderr, code := runTool(t, t.TempDir(), "completion", shell)
 		if code != 0 || !strings.Contains(script, "yewcone") || !strings.Contains(script, "--generate-shell-completion") {

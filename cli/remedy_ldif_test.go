@@ -45,6 +45,7 @@ userPassword: {PBKDF2-SHA512}10000$abc$def
 // TestRemedyOfDirectories: LDIF as it is printed for a Samba domain with
 // settings objects and for a 389 directory is carried out on their exports.
 func TestRemedyOfDirectories(t *testing.T) {
+	t.Parallel()
 	for _, c := range []struct {
 		what, entry string
 		files       map[string]string

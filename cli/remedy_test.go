@@ -15,6 +15,7 @@ import (
 // TestRemedyOfApplications: what is printed for mapped applications and hosts is
 // written into their files.
 func TestRemedyOfApplications(t *testing.T) {
+	t.Parallel()
 	for _, c := range []struct {
 		system, root string // root is the host's in the exports
 		cp1252       bool
@@ -133,6 +134,7 @@ func replaced(lines []string, i int, e tooltest.Edit, label string) (string, boo
 // TestRemedyQuotesNames: a name that a shell or LDIF would take for something
 // else is written so that it is only a name.
 func TestRemedyQuotesNames(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	if err := os.CopyFS(folder, os.DirFS("../demo/estate")); err != nil {
 		t.Fatal(err)
@@ -166,6 +168,7 @@ func TestRemedyQuotesNames(t *testing.T) {
 // TestRemedyOfMarks: the words that are printed for accounts of an application
 // are set in its table, and what they end is gone.
 func TestRemedyOfMarks(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	if err := os.CopyFS(folder, os.DirFS("../demo/estate")); err != nil {
 		t.Fatal(err)

@@ -10,6 +10,7 @@ import (
 // TestReplay: the demo's records against the lockouts in force and proposed
 // ones; what is no account is not locked, and wrong words are told.
 func TestReplay(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	if err := demo.WriteEstate(folder); err != nil {
 		t.Fatal(err)

@@ -12,6 +12,7 @@ import (
 // TestRulesPage: the rules in plain words; and what changed since a folder and since
 // a revision, which say the same.
 func TestRulesPage(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("nothing runs side by side here that other tests do not run")
 	}
@@ -109,6 +110,7 @@ func safeMark(name string) string { return strings.ReplaceAll(name, "_", "\\_") 
 // that it was made for; and what adopting a set would change is told by what is asked
 // today.
 func TestDraftedRules(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("nothing runs side by side here that other tests do not run")
 	}
@@ -148,6 +150,7 @@ func TestDraftedRules(t *testing.T) {
 // TestStepAhead: a step that lies ahead is told in check, why and due, with those who
 // will fall short; on its day the rule is broken, and nothing lies ahead any more.
 func TestStepAhead(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("nothing runs side by side here that other tests do not run")
 	}
@@ -208,6 +211,7 @@ func TestStepAhead(t *testing.T) {
 // TestNamedInExceptions: the names of rule sets can be asked in exceptions, unless two
 // sets that hold on a system mean different things by one.
 func TestNamedInExceptions(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("nothing runs side by side here that other tests do not run")
 	}

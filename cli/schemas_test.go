@@ -15,6 +15,7 @@ import (
 // TestSchemas: the schemas in docs are those of the program; every file of the
 // demo and of init follows its own, and a wrong word in one does not.
 func TestSchemas(t *testing.T) {
+	t.Parallel()
 	compiled := map[string]*jsonschema.Schema{}
 	for name, schema := range schemas() {
 		file, data, err := schemaFile(name, schema)

@@ -34,6 +34,7 @@ func TestMain(m *testing.M) { tooltest.Main(m, Main) }
 //
 // What stands before the first step tells what the script shows.
 func TestScripts(t *testing.T) {
+	t.Parallel()
 	scripts, err := filepath.Glob("testdata/script/*.txtar")
 	if err != nil || len(scripts) == 0 {
 		t.Fatalf("no scripts: %v", err)

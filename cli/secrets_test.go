@@ -197,6 +197,7 @@ func unpackedParts(t *testing.T, data []byte) (all string) {
 // TestNoSecretShown: what stands where a secret may stand is in nothing that any
 // command writes, in any form.
 func TestNoSecretShown(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("it looks for words, not for races")
 	}
@@ -248,6 +249,7 @@ func TestNoSecretShown(t *testing.T) {
 // TestWrongFileNotShown: a file of secrets that is given in the place of another
 // is refused, read past or told, and nothing of it is shown.
 func TestWrongFileNotShown(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("it looks for words, not for races")
 	}

@@ -33,6 +33,7 @@ func sources(t *testing.T, do func(path string, file *ast.File)) {
 // TestNoNetwork: no package of the program can open a connection, but those that take
 // exports and the one that keeps results in PostgreSQL.
 func TestNoNetwork(t *testing.T) {
+	t.Parallel()
 	reaches := regexp.MustCompile(`^(net|net/(http|smtp|rpc|textproto).*|crypto/tls|syscall|golang\.org/x/(net|sys).*|.*(pgx|go-sql-driver|clickhouse-go).*)$`)
 	mayReach := map[string]bool{"store": true}
 	seen := 0
@@ -56,6 +57,7 @@ func TestNoNetwork(t *testing.T) {
 
 // TestPromisesAreHeld: each test that the security notes name is there.
 func TestPromisesAreHeld(t *testing.T) {
+	t.Parallel()
 	there := map[string]bool{}
 	sources(t, func(path string, file *ast.File) {
 		for _, d := range file.Decls {

@@ -90,6 +90,7 @@ func (g *gate) findings(args ...string) string {
 
 // TestSignInChecks: what stands out in a record, and what only looks so.
 func TestSignInChecks(t *testing.T) {
+	t.Parallel()
 	const hour, minute = time.Hour, time.Minute
 	for _, c := range []struct {
 		what   string
@@ -219,6 +220,7 @@ func TestSignInChecks(t *testing.T) {
 // TestSignInExceptions: an address may be accepted by name, and another is not
 // covered by it; a record that is not there leaves its checks open.
 func TestSignInExceptions(t *testing.T) {
+	t.Parallel()
 	g := newGate(t)
 	for i := range 12 {
 		g.event(time.Duration(i)*time.Hour, fmt.Sprintf("user%02d", i), "203.0.113.9", "bad")
@@ -245,6 +247,7 @@ func TestSignInExceptions(t *testing.T) {
 // TestLastSignInFromRecord: where the export does not say when an account was
 // last used, the record does, and is named.
 func TestLastSignInFromRecord(t *testing.T) {
+	t.Parallel()
 	g := newGate(t)
 	g.event(time.Hour, "ada", "192.0.2.5", "good")
 	g.event(2*time.Hour, "bo", "192.0.2.5", "good")
@@ -261,6 +264,7 @@ func TestLastSignInFromRecord(t *testing.T) {
 // TestSignInForms: tables of every form, a mapping of its own, names that are
 // folded, and words that are none.
 func TestSignInForms(t *testing.T) {
+	t.Parallel()
 	rows := [][]string{{"at", "who", "from", "how"}}
 	for i := range 12 {
 		rows = append(

@@ -111,6 +111,7 @@ func readFrom(text, system, export string) string {
 // TestSnapshotOfTheDemo: nothing is lost on the way through a snapshot, each
 // line follows the schema, and no stored password is in it.
 func TestSnapshotOfTheDemo(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	if err := demo.WriteEstate(folder); err != nil {
 		t.Fatal(err)
@@ -149,6 +150,7 @@ func TestSnapshotOfTheDemo(t *testing.T) {
 
 // TestSnapshotsOfExports does the same for every kind of captured export.
 func TestSnapshotsOfExports(t *testing.T) {
+	t.Parallel()
 	for name, export := range map[string]string{
 		"samba":      "{read: samba, from: [x/domain.ldif, x/pso.ldif, x/accounts.ldif]}",
 		"postgresql": "{read: postgresql, from: x}", "mariadb": "{read: mariadb, from: x}",
@@ -181,6 +183,7 @@ func TestSnapshotsOfExports(t *testing.T) {
 // TestBadSnapshots: what is wrong in a snapshot is refused with its line, and a
 // snapshot that was cut off is not read as whole.
 func TestBadSnapshots(t *testing.T) {
+	t.Parallel()
 	const (
 		first  = `{"snapshot":{"version":1,"name":"s","as_of":"2026-11-20T06:00:00Z","chooses":"single"}}`
 		policy = `{"policy":{"name":"p","settings":[{"setting":"min_length","value":"8"},{"setting":"max_age","value":"never"}]}}`

@@ -18,6 +18,7 @@ import (
 // checked by hand against the files: system, rule, setting, value, policy (- on
 // the accounts themselves), accounts; a "?" before what is not known.
 func TestStandards(t *testing.T) {
+	t.Parallel()
 	want, err := os.ReadFile("testdata/truth/standards.tsv")
 	if err != nil {
 		t.Fatal(err)

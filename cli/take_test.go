@@ -253,6 +253,7 @@ func TestTakeRefused(t *testing.T) {
 // TestTakePages: rows of JSON and CSV come page by page, by a member or by the
 // header; another host is not asked.
 func TestTakePages(t *testing.T) {
+	t.Parallel()
 	mux := http.NewServeMux()
 	mux.HandleFunc("/json", func(w http.ResponseWriter, r *http.Request) {
 		page := r.URL.Query().Get("page")
@@ -292,6 +293,7 @@ func TestTakePages(t *testing.T) {
 // TestTakeLocal: the files of a host and what a command prints; a command only where
 // that is allowed.
 func TestTakeLocal(t *testing.T) {
+	t.Parallel()
 	root := t.TempDir()
 	for name, text := range map[string]string{"etc/passwd": "tide:x:1000:1000::/home/tide:/bin/bash\n", "etc/shadow": "tide:!:20000:0:99999:7:::\n",
 		"etc/group": "tide:x:1000:\n", "etc/pam.d/common-auth": "auth required pam_unix.so\n"} {

@@ -39,6 +39,7 @@ func (s *states) liveIs(rule string, want int) {
 
 // TestPortal: SCIM pages with an extension of the service's own.
 func TestPortal(t *testing.T) {
+	t.Parallel()
 	s := statesAlone(t, application(t, "partners"), `export: {read: mapping, from: x, mapping: x/mapping.yaml}
 chooses: own before role
 kinds: {service: '"Machines" in groups'}
@@ -70,6 +71,7 @@ privileged: '"Partner administrators" in groups'`)
 // TestPortalAsSCIM: the same through the format for SCIM, with a mapping for
 // the service's extension only; and without any mapping.
 func TestPortalAsSCIM(t *testing.T) {
+	t.Parallel()
 	folder := application(t, "partners")
 	if err := os.Remove(filepath.Join(folder, "groups.json")); err != nil {
 		t.Fatal(err)
@@ -108,6 +110,7 @@ privileged: '"Partner administrators" in groups'`)
 
 // TestKeypads: one JSON document with rules and holders.
 func TestKeypads(t *testing.T) {
+	t.Parallel()
 	s := statesAlone(t, application(t, "gangway"), `export: {read: mapping, from: x, mapping: x/mapping.yaml}
 chooses: own before role
 kinds: {shared: display_name contains "crew"}`)
@@ -129,6 +132,7 @@ kinds: {shared: display_name contains "crew"}`)
 
 // TestManifests: a workbook with three sheets.
 func TestManifests(t *testing.T) {
+	t.Parallel()
 	s := statesAlone(t, application(t, "cargo"), `export: {read: mapping, from: x/manifests.xlsx, mapping: x/mapping.yaml}
 as_of: 2026-11-23 05:45
 chooses: own before strictest role

@@ -20,6 +20,7 @@ func only(t *testing.T, name string, files ...string) string {
 // TestBerthBookings holds a PostgreSQL server's export against what was tried
 // on it, in each of the forms that its client prints.
 func TestBerthBookings(t *testing.T) {
+	t.Parallel()
 	for _, files := range [][]string{
 		{"authid.csv", "auth_members.csv", "settings.csv", "hba_file_rules.csv", "version.txt"},
 		{"authid.json", "auth_members.csv", "settings.csv", "hba_file_rules.csv", "version.txt"},
@@ -55,6 +56,7 @@ func TestBerthBookings(t *testing.T) {
 // TestCrewDatabase holds a MariaDB server's export against what was tried on
 // it, in each of the forms that its client prints.
 func TestCrewDatabase(t *testing.T) {
+	t.Parallel()
 	for _, files := range [][]string{
 		{"global_priv.tsv", "variables.tsv", "plugins.tsv", "roles_mapping.tsv", "version.txt"},
 		{"global_priv.json", "variables.json", "plugins.tsv", "roles_mapping.tsv", "version.txt"},
@@ -88,6 +90,7 @@ func TestCrewDatabase(t *testing.T) {
 // TestRealm holds a Kerberos realm's export against what its server did with
 // each principal, from both forms of the export.
 func TestRealm(t *testing.T) {
+	t.Parallel()
 	for _, files := range [][]string{
 		{"getprinc.txt", "getpol.txt", "kadm5.acl"},
 		{"princ_meta.csv", "princ_lockout.csv", "princ_flags.csv", "princ_tktpolicy.csv", "keyinfo.csv", "getpol.txt", "kadm5.acl"},

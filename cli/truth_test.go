@@ -128,6 +128,7 @@ func (s *states) count(rule string, want int) {
 // TestDirectoryTruth holds the directory's export against what the server
 // itself did with each account.
 func TestDirectoryTruth(t *testing.T) {
+	t.Parallel()
 	data, err := os.ReadFile("testdata/truth/directory.tsv")
 	if err != nil {
 		t.Fatal(err)
@@ -198,6 +199,7 @@ func TestDirectoryTruth(t *testing.T) {
 
 // TestDirectoryLater: 45 minutes on, the timed lock has run out.
 func TestDirectoryLater(t *testing.T) {
+	t.Parallel()
 	s := checkStates(t, "directory", func(folder string) {
 		replaceIn(t, filepath.Join(folder, "estate.yaml"), "as_of: 2026-11-16 09:00", "as_of: 2026-11-16 09:45")
 	})
@@ -207,6 +209,7 @@ func TestDirectoryLater(t *testing.T) {
 // TestHostTruth holds the Linux host's files against what its running system
 // did with each account.
 func TestHostTruth(t *testing.T) {
+	t.Parallel()
 	s := checkStates(t, "quay1", nil)
 	s.count("account", 42)
 	s.is("privileged", "root", "imogen.tarrant", "pavel.hruska", "svc-backup")
@@ -250,6 +253,7 @@ func TestHostTruth(t *testing.T) {
 
 // TestHostSettings holds the host's settings against those that were tried.
 func TestHostSettings(t *testing.T) {
+	t.Parallel()
 	want := map[string]string{
 		"min_length": "12", "min_digits": "1", "min_upper": "1", "min_lower": "1", "min_symbols": "none", "max_repeat": "3",
 		"min_changed":  "5",
@@ -265,6 +269,7 @@ func TestHostSettings(t *testing.T) {
 
 // TestRotaSettings holds the roles' settings against the service's rules.
 func TestRotaSettings(t *testing.T) {
+	t.Parallel()
 	exactSettings(t, "rota", "tomasz.wilga", map[string]string{ // a ship officer
 		"min_length": "10", "max_length": "64", "min_lower": "1", "min_upper": "1", "min_digits": "1",
 		"min_symbols": "none", "max_age": "3 months",
@@ -284,6 +289,7 @@ func TestRotaSettings(t *testing.T) {
 
 // TestDirectorySettings holds the policies against those of the server.
 func TestDirectorySettings(t *testing.T) {
+	t.Parallel()
 	exactSettings(t, "directory", "imacaskill", map[string]string{"min_length": "10", "max_length": "64", "history": "8",
 		"min_age": "1 hour", "max_age": "180 days", "warn_before": "14 days", "grace_signins": "3", "lockout_attempts": "6",
 		"lockout_window": "15 minutes", "lockout_duration": "30 minutes", "change_at_first_use": "yes",
@@ -323,6 +329,7 @@ func exactSettings(t *testing.T, system, login string, want map[string]string) {
 // TestRotaTruth holds the crew rota's export, in three encodings, against the
 // counts of the service.
 func TestRotaTruth(t *testing.T) {
+	t.Parallel()
 	for name, file := range map[string]string{"utf-8": "", "windows-1252": "users-windows1252.csv", "utf-16, gzip": "users-utf16.txt.gz"} {
 		t.Run(name, func(t *testing.T) {
 			s := checkStates(t, "rota", func(folder string) {
@@ -394,6 +401,7 @@ func rowsOf(t *testing.T, name string) [][]string {
 // TestDomainTruth holds a Samba domain's export against what its server
 // itself computed for each account.
 func TestDomainTruth(t *testing.T) {
+	t.Parallel()
 	s := statesAlone(t, "testdata/truth/samba", `export: {read: samba, from: [x/domain.ldif, x/pso.ldif, x/accounts.ldif]}
 as_of: 2026-11-16 09:00
 kinds: {shared: login == "nobody"}`)

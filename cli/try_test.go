@@ -41,6 +41,7 @@ func writeIn(t *testing.T, folder, name, text string) {
 // TestMintedAreAccepted: what is minted for systems, in every way, every one of
 // them accepts.
 func TestMintedAreAccepted(t *testing.T) {
+	t.Parallel()
 	folder := demoFolder(t)
 	for _, args := range [][]string{
 		{"rota"}, {"rota", "directory", "quay1"}, {"rota", "--phrase"}, {"quay1", "--aloud"}, {"mailboxes"},
@@ -87,6 +88,7 @@ func TestMintedAreAccepted(t *testing.T) {
 // TestNoCandidateLeaks greps all that the commands print, errors too, for the
 // candidates that went in.
 func TestNoCandidateLeaks(t *testing.T) {
+	t.Parallel()
 	secrets := []string{"Quixotry7Gable", "zyzzyva-ledge!", "überFjordKelp9", "p'unct\"uated: {x}", "- dashes [first", "7719305521"}
 	folder := demoFolder(t)
 	writeIn(t, folder, "list.txt", strings.Join(secrets, "\n")+"\n")
@@ -178,6 +180,7 @@ func results(t *testing.T, folder, stdin string, args ...string) []string {
 // TestLists: candidates are looked up in lists of every form, and a system's
 // own list decides also by what is not on it.
 func TestLists(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	writeIn(t, folder, "m.yaml", "mapping: m\nyes: yes\nno: no\nsettings:\n  - file: s.csv\n    layout: pairs\n    key: k\n "+
 		"   value: v\n    policy: p\n    default: yes\n    take: {min_length: least, common_barred: common, "+
@@ -261,6 +264,7 @@ func TestLists(t *testing.T) {
 // TestTrialStatus: the status says whether all came out as wanted, and whether
 // that rests on what could not be judged.
 func TestTrialStatus(t *testing.T) {
+	t.Parallel()
 	folder := demoFolder(t)
 	for _, name := range []string{"trials/rota.yaml", "trials/mailboxes.yaml"} {
 		if err := os.Remove(filepath.Join(folder, name)); err != nil {
@@ -298,6 +302,7 @@ func TestTrialStatus(t *testing.T) {
 // TestCandidatesComeAsTheyAre: blanks count, line ends do not, and the present
 // password is what others are compared with.
 func TestCandidatesComeAsTheyAre(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	writeIn(t, folder, "p.yaml", "settings: p\nvalues: {min_length: 10, history: 5, min_changed: 3}\n")
 	for stdin, want := range map[string][]string{
@@ -325,6 +330,7 @@ func TestCandidatesComeAsTheyAre(t *testing.T) {
 
 // TestCandidatesFollowTheirSchema: what the commands print as JSON.
 func TestCandidatesFollowTheirSchema(t *testing.T) {
+	t.Parallel()
 	schema, err := jsonschema.NewCompiler().Compile("../docs/schema/candidates-1.schema.json")
 	if err != nil {
 		t.Fatal(err)

@@ -19,6 +19,7 @@ import (
 // TestUnreadable: a file that the user may not read is told by its name within the
 // estate, and nothing says that it is not there.
 func TestUnreadable(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	if err := demo.WriteEstate(folder); err != nil {
 		t.Fatal(err)

@@ -264,7 +264,7 @@ slapadd -n 0 -F /etc/ldap/slapd.d -l /tmp/config.ldif; clock %d; slapadd -n 1 -l
 // begin and stop the server within a script.
 func (s *slapd) begin() string {
 	// The one that was ended may still have its address for a moment.
-	return "for i in $(seq 20); do slapd -h " + s.url + " -F /etc/ldap/slapd.d && break; LD_PRELOAD= sleep 0.05; done; for i in $(seq 50); do ldapsearch -x -H " + s.url +
+	return "for i in $(seq 200); do slapd -h " + s.url + " -F /etc/ldap/slapd.d && break; LD_PRELOAD= sleep 0.05; done; for i in $(seq 2400); do ldapsearch -x -H " + s.url +
 		" -s base -b '' 1.1 >/dev/null 2>&1 && break; LD_PRELOAD= sleep 0.05; done\n"
 }
 

@@ -267,7 +267,7 @@ func (d *ds389) accounts() {
 		d.modify(-day, "dn: uid="+name+",ou="+name+","+quay+"\nchangetype: add\nobjectClass: inetOrgPerson\nuid: "+
 			""+name+"\ncn: "+name+"\nsn: "+name+"\nuserPassword: Own+Flow-1\n")
 	}
-	d.event(-day+30, "for i in $(seq 100); do ldapsearch -x -LLL -H "+d.url+" "+managerOf389+" -b uid=last,ou=last,"+quay+
+	d.event(-day+30, "for i in $(seq 600); do ldapsearch -x -LLL -H "+d.url+" "+managerOf389+" -b uid=last,ou=last,"+quay+
 		" pwdpolicysubentry | grep -qi 'pwdpolicysubentry: ' && break; LD_PRELOAD= sleep 0.1; done") // it finds policies when it gets to it
 	for n := range 6 {
 		d.event(-day+int64(n+1)*60, "LD_PRELOAD= sleep 1.1") // its history is dated by a clock that it looks at once a second
@@ -290,8 +290,8 @@ func (d *ds389) quality(name string) string {
 func (d *ds389) begin() string {
 	// One start in some hundred ends at once, and says nothing.
 	return fmt.Sprintf("for k in 1 2 3 4; do rm -rf /run/lock/dirsrv/slapd-quay/* /tmp/ns-slapd.pid; ns-slapd -D /etc/dirsrv/slapd-quay -i "+
-		"/tmp/ns-slapd.pid >/dev/null 2>&1 && break; LD_PRELOAD= sleep 0.5; done; for i in $(seq 600); do [ -s /tmp/ns-slapd.pid ] && ldapsearch -x -H %s -s base -b '' 1.1 >/dev/null 2>&1 && break; LD_PRELOAD= sleep 0.05; done\n"+
-		"[ $i -lt 600 ] || { echo no start; tail -5 /var/log/dirsrv/slapd-quay/errors; exit 7; }\n", d.url)
+		"/tmp/ns-slapd.pid >/dev/null 2>&1 && break; LD_PRELOAD= sleep 0.5; done; for i in $(seq 2400); do [ -s /tmp/ns-slapd.pid ] && ldapsearch -x -H %s -s base -b '' 1.1 >/dev/null 2>&1 && break; LD_PRELOAD= sleep 0.05; done\n"+
+		"[ $i -lt 2400 ] || { echo no start; tail -5 /var/log/dirsrv/slapd-quay/errors; exit 7; }\n", d.url)
 }
 
 func (d *ds389) restore(after int64) string {

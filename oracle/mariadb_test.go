@@ -26,7 +26,7 @@ mariadb-install-db --no-defaults --user=mysql --datadir=/tmp/d --skip-test-db >/
 echo +0 > /etc/faketimerc
 FAKETIME_NO_CACHE=1 LD_PRELOAD=/usr/lib/x86_64-linux-gnu/faketime/libfaketime.so.1 setsid mariadbd --no-defaults --user=mysql --datadir=/tmp/d \
 	--socket=/tmp/s --bind-address=127.0.0.1 --port=` + r.Port("339") + ` --plugin-maturity=alpha --plugin-load-add=auth_ed25519 --plugin-load-add=auth_pam ` + options + ` >/tmp/log 2>&1 </dev/null &
-for i in $(seq 100); do mariadb --no-defaults --skip-ssl -S /tmp/s -e 'select 1' >/dev/null 2>&1 && exit 0; sleep 0.1; done; cat /tmp/log; exit 1`)
+for i in $(seq 1200); do mariadb --no-defaults --skip-ssl -S /tmp/s -e 'select 1' >/dev/null 2>&1 && exit 0; sleep 0.1; done; cat /tmp/log; exit 1`)
 }
 
 // A login is an account of the server and how to come to it.

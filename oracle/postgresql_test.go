@@ -64,7 +64,7 @@ cd /tmp; $AS $BIN/initdb -D /tmp/data -A trust -U postgres >/dev/null
 echo +0 > /etc/faketimerc
 setsid $AS env FAKETIME_NO_CACHE=1 LD_PRELOAD=/usr/lib/x86_64-linux-gnu/faketime/libfaketime.so.1 $BIN/postgres -D /tmp/data -k /tmp -c listen_addresses=127.0.0.1 -p %s \
 	-c fsync=off -c auth_delay.milliseconds=%d -c idle_session_timeout=%d -c shared_preload_libraries='%s' -c session_preload_libraries='%s' -c datestyle='%s' -c timezone='%s' >/tmp/log 2>&1 </dev/null &
-for i in $(seq 100); do $AS psql -h /tmp -p PORT -U postgres -d postgres -c 'SELECT 1' >/dev/null 2>&1 && exit 0; sleep 0.1; done; cat /tmp/log; exit 1`,
+for i in $(seq 1200); do $AS psql -h /tmp -p PORT -U postgres -d postgres -c 'SELECT 1' >/dev/null 2>&1 && exit 0; sleep 0.1; done; cat /tmp/log; exit 1`,
 		r.Port("5439"), pick(p.random, 0, 1), pick(p.random, 0, 600000), libraries, session,
 		pick(p.random, "ISO", "German", "SQL, DMY", "Postgres, MDY"), pick(p.random, "UTC", "Europe/Berlin")), "PORT",
 		r.Port("5439")))

@@ -211,7 +211,7 @@ func (d *domain) python(r *livetest.Root, script string) string {
 func (d *domain) begin(at int64) string {
 	return fmt.Sprintf("clock %d; mkdir -p /run/samba /var/cache/samba /var/log/samba; rm -f /srv/ad/private/ldapi; samba "+
 		"-s /srv/ad/etc/smb.conf -D -M single --option='pid directory=/tmp'\n"+
-		"for i in $(seq 200); do [ -S /srv/ad/private/ldapi ] && ldapsearch -x -H '%s' -s base -b '' 1.1 >/dev/null 2>&1 && "+
+		"for i in $(seq 2400); do [ -S /srv/ad/private/ldapi ] && ldapsearch -x -H '%s' -s base -b '' 1.1 >/dev/null 2>&1 && "+
 		"break; LD_PRELOAD= sleep 0.05; done\n", at, domainURL)
 }
 

@@ -25,7 +25,7 @@ func signIn(dialer *net.Dialer, network, address, user, database, password strin
 		return false, false, err
 	}
 	defer c.Close()
-	if err := c.SetDeadline(time.Now().Add(10 * time.Second)); err != nil {
+	if err := c.SetDeadline(time.Now().Add(60 * time.Second)); err != nil {
 		return false, false, err
 	}
 	start := binary.BigEndian.AppendUint32(nil, 3<<16)

@@ -282,7 +282,7 @@ func (r *Root) Read(name string) string {
 }
 
 // longest bounds one script.
-const longest = 4 * time.Minute
+const longest = 10 * time.Minute
 
 // Try runs a script with bash inside the release and returns what it prints.
 func (r *Root) Try(script string) (string, error) {

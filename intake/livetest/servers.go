@@ -58,7 +58,7 @@ func Serve(t *testing.T, ready func() bool, name string, args ...string) {
 			<-done
 		}
 	})
-	for range 150 {
+	for range 900 {
 		if ready() {
 			return
 		}
