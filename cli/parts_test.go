@@ -11,6 +11,8 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/goccy/go-yaml"
+
 	"yewcone/cli/tooltest"
 	"yewcone/demo"
 )
@@ -46,6 +48,92 @@ func TestParts(t *testing.T) {
 				t.Errorf("%d parts, %s: %v and %v, %d and %d bytes: %.300s", of, options, err, err2, len(want), len(got), got)
 			}
 		}
+	}
+}
+
+// job is an indexed Job of Kubernetes (batch/v1), with the fields that ours has.
+type job struct {
+	APIVersion string `yaml:"apiVersion"`
+	Kind       string
+	Metadata   struct{ Name string }
+	Spec       struct {
+		Completions, Parallelism int
+		CompletionMode           string `yaml:"completionMode"`
+		Template                 struct {
+			Spec struct {
+				RestartPolicy string `yaml:"restartPolicy"`
+				Containers    []struct {
+					Name, Image  string
+					Command      []string
+					VolumeMounts []struct {
+						Name      string
+						MountPath string `yaml:"mountPath"`
+					} `yaml:"volumeMounts"`
+				}
+				Volumes []struct {
+					Name                  string
+					PersistentVolumeClaim struct {
+						ClaimName string `yaml:"claimName"`
+					} `yaml:"persistentVolumeClaim"`
+				}
+			}
+		}
+	}
+}
+
+// TestPartsAsDescribed: what docs/performance.md has each scheduler run makes parts
+// that together are one run, whichever of them ran which part.
+func TestPartsAsDescribed(t *testing.T) {
+	t.Parallel()
+	page, err := os.ReadFile("../docs/performance.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	block := func(after string) string { // of indented lines
+		_, rest, _ := strings.Cut(string(page), after)
+		_, rest, _ = strings.Cut(rest, "\n\n    ")
+		rest, _, _ = strings.Cut(rest, "\n\n")
+		return strings.ReplaceAll(rest, "\n    ", "\n")
+	}
+	var j job
+	if err := yaml.UnmarshalWithOptions([]byte(block("As an indexed Job of Kubernetes")), &j, yaml.DisallowUnknownField()); err != nil {
+		t.Fatal(err)
+	}
+	parts, pod := j.Spec.Completions, j.Spec.Template.Spec
+	if j.APIVersion != "batch/v1" || j.Kind != "Job" || j.Spec.CompletionMode != "Indexed" || pod.RestartPolicy != "Never" ||
+		len(pod.Containers) != 1 || len(pod.Volumes) != 1 || len(pod.Containers[0].VolumeMounts) != 1 ||
+		pod.Containers[0].VolumeMounts[0].Name != pod.Volumes[0].Name {
+		t.Fatalf("%+v", j)
+	}
+	array := block("As an array of Slurm")
+	if !strings.Contains(array, fmt.Sprintf("#SBATCH --array=1-%d\n", parts)) {
+		t.Errorf("not %d parts: %s", parts, array)
+	}
+	folder := t.TempDir()
+	if err := demo.WriteEstate(filepath.Join(folder, "estate")); err != nil {
+		t.Fatal(err)
+	}
+	for n := range parts {
+		script, variable, at := array, "SLURM_ARRAY_TASK_ID", n+1
+		if n%2 == 0 {
+			command := pod.Containers[0].Command
+			if len(command) != 3 || command[0] != "sh" || command[1] != "-c" {
+				t.Fatal(command)
+			}
+			script, variable, at = command[2], "JOB_COMPLETION_INDEX", n // counted from 0
+		}
+		mounted := pod.Containers[0].VolumeMounts[0].MountPath + "/"
+		c := tooltest.Shell(folder, strings.ReplaceAll(script, mounted, folder+"/"))
+		c.Env = append(c.Env, fmt.Sprintf("%s=%d", variable, at))
+		out, err := c.CombinedOutput()
+		if err != nil || !strings.HasPrefix(string(out), fmt.Sprintf("Part %d of %d is judged", n+1, parts)) {
+			t.Fatalf("%v: %s", err, out)
+		}
+	}
+	want, _, code := runTool(t, folder, "check", "--estate", "estate")
+	got, stderr, merged := runTool(t, folder, "check", "--estate", "estate", "--merge", "parts")
+	if got != want || merged != code {
+		t.Errorf("exit %d and %d, %d and %d bytes: %s", code, merged, len(want), len(got), stderr)
 	}
 }
 
