@@ -315,6 +315,9 @@ func (s *slapd) visits(r *livetest.Root, c *tally, after int64, estates ...*esta
 				continue // of the other database, which this search does not reach
 			}
 			who, line := fmt.Sprintf("%s (%s) at +%d", name, s.about[name], after), lines[i]
+			if c.tooLate(line) {
+				continue
+			}
 			in := strings.Contains(line, "dn:")
 			if form := s.form[name]; !in && a["password_usable"] == facts.Yes && (strings.HasPrefix(form, "$(slappasswd -o") ||
 				strings.HasPrefix(form, "{SSHA512}")) {
@@ -340,7 +343,7 @@ func (s *slapd) ask(r *livetest.Root, after int64, with map[string]string) []str
 			b.WriteString("echo\n")
 			continue
 		}
-		fmt.Fprintf(&b, "clock %d; ldapwhoami -e ppolicy -H %s -x -D %s -w '%s' 2>&1 | tr '\n' ' ' || :; echo\n", s.taken+after, s.url, s.dn[name], password)
+		fmt.Fprintf(&b, "clock %d; ldapwhoami -e ppolicy -H %s -x -D %s -w '%s' 2>&1 | tr '\n' ' ' || :; told %[1]d\n", s.taken+after, s.url, s.dn[name], password)
 	}
 	return strings.Split(r.Run(b.String()+"drop slapd\n"), "\n")
 }

@@ -43,7 +43,31 @@ type tally struct {
 	t                        *testing.T
 	where                    string
 	compared, wrong, unknown int
+	late                     int // answers that came in another second than they were asked in
 	kinds                    map[string][3]int
+}
+
+// setClock has a script set the clock of programs that began with one of their own, and
+// end a line of answers, where this tells whether the second has passed.
+const setClock = `clock() { ahead=$(( $1 * 1000000000 + 50000000 - $(LD_PRELOAD= date +%s%N) )); local n=$ahead sign=+; if [ $n -lt 0 ]; then sign=-; n=$(( -n )); fi
+	printf "%s%d.%09d" $sign $(( n / 1000000000 )) $(( n % 1000000000 )) > /etc/faketimerc.new; mv /etc/faketimerc.new /etc/faketimerc; }
+told() { [ $(( ($(LD_PRELOAD= date +%s%N) + ahead) / 1000000000 )) = $1 ] || echo -n " too late"; echo; }
+`
+
+// secondOf is the second that it is in a release.
+func secondOf(r *livetest.Root) int64 {
+	ahead, _ := time.ParseDuration(strings.TrimSpace(r.Read("etc/faketimerc")) + "s")
+	return time.Now().Add(ahead).Unix()
+}
+
+// tooLate reports whether an answer came in another second than it was asked in, as on
+// a busy machine some do.
+func (c *tally) tooLate(line string) bool {
+	late := strings.Contains(line, "too late")
+	if late {
+		c.late++
+	}
+	return late
 }
 
 // hold compares one statement about somebody with what the system did.
@@ -68,7 +92,7 @@ func (c *tally) hold(who, what string, said facts.Tri, did bool, more ...any) {
 
 // add counts what another compared.
 func (c *tally) add(other *tally) {
-	c.compared, c.wrong, c.unknown = c.compared+other.compared, c.wrong+other.wrong, c.unknown+other.unknown
+	c.compared, c.wrong, c.unknown, c.late = c.compared+other.compared, c.wrong+other.wrong, c.unknown+other.unknown, c.late+other.late
 	for what, more := range other.kinds {
 		sum := c.kinds[what]
 		for i, n := range more {
@@ -80,6 +104,9 @@ func (c *tally) add(other *tally) {
 
 func (c *tally) told() {
 	c.t.Logf("%s: %d statements compared, %d wrong, %d unknown", c.where, c.compared, c.wrong, c.unknown)
+	if c.late > 0 {
+		c.t.Logf("  %d answers came too late to be compared", c.late)
+	}
 	for _, kind := range slices.Sorted(func(yield func(string) bool) {
 		for k := range c.kinds {
 			if !yield(k) {

@@ -15,12 +15,10 @@ import (
 // clocked begins a script whose programs all have a clock that can be set at
 // any time, to the very second.
 const clocked = `export FAKETIME_NO_CACHE=1 LD_PRELOAD=/usr/lib/x86_64-linux-gnu/faketime/libfaketime.so.1
-clock() { local n=$(( $1 * 1000000000 + 50000000 - $(LD_PRELOAD= date +%s%N) )) sign=+; if [ $n -lt 0 ]; then sign=-; n=$(( -n )); fi
-	printf "%s%d.%09d" $sign $(( n / 1000000000 )) $(( n % 1000000000 )) > /etc/faketimerc.new; mv /etc/faketimerc.new /etc/faketimerc; }
 end() { local p=$(cat /tmp/$1.pid 2>/dev/null || echo none); rm -f /tmp/$1.pid; [ /proc/$p/root -ef / ] || return 0 # it ended, and the number is another's
 	kill ${2:-} $p; while [ /proc/$p/root -ef / ]; do LD_PRELOAD= sleep 0.02; done; } # nobody may have buried it yet
 drop() { end $1 -9; } # of what it still would write, nothing is wanted
-`
+` + setClock
 
 // history is a script of events in their order.
 func history(events []event) string {
@@ -185,7 +183,7 @@ func (k *realm) visits(r *livetest.Root, c *tally, after int64, estates ...*esta
 	var b strings.Builder
 	fmt.Fprintf(&b, "%srm -rf /var/lib/krb5kdc; cp -a /root/db /var/lib/krb5kdc; clock %d; krb5kdc -P /tmp/kdc.pid "+
 		">/dev/null\nget() { clock %[2]d; "+
-		"out=$(kinit -c /tmp/cc \"$@\" 2>&1 <<< \"$p\" | tr '\\n' ' ') && echo \"in $out\" || echo \"out $out\"; }\n",
+		"out=$(kinit -c /tmp/cc \"$@\" 2>&1 <<< \"$p\" | tr '\\n' ' ') && echo -n \"in $out\" || echo -n \"out $out\"; told %[2]d; }\n",
 		clocked, k.taken+after)
 	for i, name := range k.names {
 		// Where a ticket is refused, one to change the password with tells why.
@@ -198,6 +196,9 @@ func (k *realm) visits(r *livetest.Root, c *tally, after int64, estates ...*esta
 		for i, name := range k.names {
 			a, who := said[name], fmt.Sprintf("%s (%s) at +%d", name, k.flags[name], after)
 			first, second := lines[2*i], lines[2*i+1]
+			if c.tooLate(first + second) {
+				continue
+			}
 			in := strings.HasPrefix(second, "in ")
 			lets := a["enabled"].And(a["locked"].Not()).And(a["password_usable"])
 			if a["second_factor"] == facts.Yes {

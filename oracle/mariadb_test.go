@@ -15,9 +15,7 @@ import (
 // mariadbRun begins a script with a server that is running, whose clock can be
 // set at any time, to the very second.
 const mariadbRun = `M="mariadb --no-defaults --skip-ssl -S /tmp/s"
-clock() { local n=$(( $1 * 1000000000 + 50000000 - $(date +%s%N) )) sign=+; if [ $n -lt 0 ]; then sign=-; n=$(( -n )); fi
-	printf "%s%d.%09d" $sign $(( n / 1000000000 )) $(( n % 1000000000 )) > /etc/faketimerc.new; mv /etc/faketimerc.new /etc/faketimerc; }
-`
+` + setClock
 
 // startMariaDB makes a server and starts it.
 func startMariaDB(r *livetest.Root, options string) {
@@ -153,8 +151,8 @@ func mariadbVisits(r *livetest.Root, e *estate, c *tally, all []login, taken int
 		if l.host != "localhost" {
 			way = "-h 127.0.0.1 -P " + r.Port("339")
 		}
-		fmt.Fprintf(&b, "clock %d; echo \"in $(mariadb --no-defaults %s %s -u %s -p'%s' -e 'select 77' 2>&1 | grep -oE "+
-			"'ERROR [0-9]+|77' | tail -1)\"\n", taken, tls, way, l.name, l.password)
+		fmt.Fprintf(&b, "clock %d; echo -n \"in $(mariadb --no-defaults %s %s -u %s -p'%s' -e 'select 77' 2>&1 | grep -oE "+
+			"'ERROR [0-9]+|77' | tail -1)\"; told %[1]d\n", taken, tls, way, l.name, l.password)
 		fmt.Fprintf(&b, "echo \"may $(for role in NONE power topside idle; do for ask in \"CREATE ROLE z\" \"SET GLOBAL "+
 			"max_connections=151\" \"GRANT SELECT ON *.* TO cand@localhost\"; do "+
 			"clock %d; mariadb --no-defaults %s %s -u %s -p'%s' -e \"SET ROLE $role; $ask\" >/dev/null 2>&1 && { echo yes; $M -e "+
@@ -163,6 +161,9 @@ func mariadbVisits(r *livetest.Root, e *estate, c *tally, all []login, taken int
 	lines := strings.Split(r.Run(b.String()), "\n")
 	for i, l := range all {
 		a, who := said[l.full()], l.full()
+		if c.tooLate(lines[2*i]) {
+			continue
+		}
 		word := strings.TrimSpace(strings.TrimPrefix(lines[2*i], "in "))
 		may := strings.TrimSpace(strings.TrimPrefix(lines[2*i+1], "may ")) == "yes"
 		in := word == "77" || word == "ERROR 1820" || word == "ERROR 1862"

@@ -16,9 +16,7 @@ import (
 // set at any time.
 const postgresRun = `AS="setpriv --reuid=postgres --regid=postgres --clear-groups"
 psql() { $AS psql -h /tmp -p PORT -U postgres -d postgres "$@"; }
-clock() { local n=$(( $1 * 1000000000 + 50000000 - $(date +%s%N) )) sign=+; if [ $n -lt 0 ]; then sign=-; n=$(( -n )); fi
-	printf "%s%d.%09d" $sign $(( n / 1000000000 )) $(( n % 1000000000 )) > /etc/faketimerc.new; mv /etc/faketimerc.new /etc/faketimerc; }
-`
+` + setClock
 
 // TestLivePostgreSQL holds the reader of PostgreSQL against servers of any
 // shape.
@@ -163,6 +161,10 @@ func (p *postgres) visits(r *livetest.Root, said map[string]map[string]facts.Tri
 				}
 				any, right = any || in && !asked, right || in && asked
 			}
+		}
+		if secondOf(r) != p.taken.Unix() {
+			c.late++
+			continue
 		}
 		a := said[name]
 		c.hold(name, "no password is asked for", a["enters_unasked"].And(a["enabled"]), any, p.lines)
