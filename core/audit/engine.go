@@ -107,7 +107,7 @@ func newEngine(s *Subject, o *Options) (*engine, error) {
 		verdicts: map[*effective.Settings]*verdict{},
 		profile:  gap.NewProfile(system.Name),
 		asked:    map[setting.ID][]setting.Value{},
-		outcomes: map[string]*outcome{}, sightings: &sightings{},
+		outcomes: map[string]*outcome{}, sightings: &sightings{}, names: names{census: &census{}},
 		view: check.NewSystemView(system),
 
 		kindMatched: make([]bool, len(s.Kinds)),

@@ -3,6 +3,7 @@ package audit
 import (
 	"math/bits"
 	"slices"
+	"sync"
 
 	"yewcone/core/facts"
 	"yewcone/core/hashes"
@@ -15,6 +16,8 @@ type names struct {
 	blocks [][]uint64      // of hashes, all but the last full
 	count  int             // of hashes
 	shift  int             // only hashes that begin with so many zeros are kept
+	fresh  byZeros         // hashes that the census does not count yet
+	census *census         // of all engines that read the export
 	twice  map[uint64]bool // names that stand twice; true once the first was met again
 	left   []facts.Origin  // of accounts that were left out, the first of them
 	more   int             // others
@@ -24,8 +27,37 @@ type names struct {
 // copied again and again.
 const nameBlock = 1 << 14
 
-// mostNames bounds how many names an engine keeps.
+// mostNames bounds how many names are kept of an export.
 const mostNames = 1 << 20
+
+// byZeros counts hashes by how many zeros they begin with.
+type byZeros [65]int
+
+// A census counts the names that all engines met which read an export, so that what is
+// kept of them depends on the names alone, and not on who met how many.
+type census struct {
+	sync.Mutex
+	met   byZeros
+	shift int // the smallest that leaves few enough
+}
+
+// take counts more names.
+func (c *census) take(fresh *byZeros) (shift int) {
+	c.Lock()
+	defer c.Unlock()
+	for zeros, n := range fresh {
+		c.met[zeros] += n
+	}
+	*fresh = byZeros{}
+	kept := 0
+	for _, n := range c.met[c.shift:] {
+		kept += n
+	}
+	for ; kept > mostNames; c.shift++ {
+		kept -= c.met[c.shift]
+	}
+	return c.shift
+}
 
 // hash is what stands for an account: its distinguished name, or its sign-in name
 // within its policy, which is its host where there are several.
@@ -53,8 +85,19 @@ func (n *names) addHash(h uint64) {
 	}
 	last := &n.blocks[len(n.blocks)-1]
 	*last = append(*last, h)
-	if n.count++; n.count > mostNames {
-		n.shift++
+	n.fresh[bits.LeadingZeros64(h)]++
+	if n.count++; n.count%nameBlock == 0 {
+		n.settle()
+	}
+}
+
+// settle has the names counted, and keeps of them what all leave room for.
+func (n *names) settle() {
+	if n.census == nil {
+		n.census = &census{}
+	}
+	if shift := n.census.take(&n.fresh); shift > n.shift {
+		n.shift = shift
 		n.thin()
 	}
 }
@@ -78,15 +121,17 @@ func (n *names) thin() {
 	}
 }
 
-// merge adds what another engine met.
+// merge adds what another engine met in the same export.
 func (n *names) merge(o *names) {
-	n.shift = max(n.shift, o.shift)
+	o.settle()
+	n.settle()
 	n.blocks = append(n.blocks, o.blocks...)
 	n.thin()
 }
 
 // doubled returns the names that stand twice.
 func (n *names) doubled() map[uint64]bool {
+	n.settle()
 	blocks := n.blocks
 	n.blocks, n.count = nil, 0
 	first := newMarks(blocks, 0x9e3779b97f4a7c15)
@@ -208,12 +253,11 @@ func readOnce(e *engine, jobs int) (*engine, error) {
 	if err := e.read(jobs); err != nil {
 		return e, err
 	}
-	shift := e.names.shift
 	twice := e.names.doubled()
 	switch {
 	case twice == nil:
 		return e, nil
-	case shift > 0 || e.options.Each != nil:
+	case e.names.shift > 0 || e.options.Each != nil:
 		e.marks = nil // each would have the same stored password as itself
 		notes.Incomplete(facts.Origin{}, "accounts stand in the export twice, and are counted twice: a file was named or appended twice; take the export again")
 		return e, nil

@@ -92,6 +92,7 @@ func (r *reading) divide(jobs int) error {
 					return err
 				}
 				another.signins.digest = r.engines[0].signins.digest
+				another.names.census = r.engines[0].names.census
 				if share != nil {
 					another.share = &sharing{}
 				}
