@@ -136,11 +136,11 @@ func TestMemoryAllowed(t *testing.T) {
 	if err := os.WriteFile(path, endless(t, "role,member\n", "a,b\n", "", 8), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	for limit, wants := range map[string]bool{"GOMEMLIMIT=100MiB": true, "GOMEMLIMIT=4GiB": false} {
+	for limit, wants := range map[string]bool{"GOMEMLIMIT=78MiB": true, "GOMEMLIMIT=4GiB": false} {
 		cmd := tooltest.Command(folder, "check", "bookings")
 		cmd.Env = append(cmd.Environ(), limit)
 		out, _ := cmd.CombinedOutput()
-		if told := strings.Contains(string(out), "auth_members.csv: reading this takes more than 100 MB of memory"); told != wants {
+		if told := strings.Contains(string(out), "auth_members.csv: reading this takes more than 78 MB of memory"); told != wants {
 			t.Errorf("%s: %s", limit, out)
 		}
 	}

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"path/filepath"
-	"runtime/debug"
 	"slices"
 	"strings"
 	"time"
@@ -230,19 +229,17 @@ func keepsApart(c *cli.Command, e *estatefolder.Estate) error {
 	return nil
 }
 
-// collectOften makes the collector run more often where much is kept, so that what
-// it leaves lying does not grow with it.
+// collectOften makes the collector run more often where much is kept that holds no
+// pointers, so that what it leaves lying does not grow with it.
 func collectOften(subjects []audit.Subject, a *audit.Relations) {
 	recorded := slices.ContainsFunc(subjects, func(s audit.Subject) bool { return s.Record != nil })
 	allowMore(forSystem * int64(len(subjects)))
 	switch {
 	case recorded:
 		allowMore(forRecords)
-		debug.SetGCPercent(5)
+		garbagePart.Store(5)
 	case len(subjects) > 1 && len(a.Match) > 0:
-		debug.SetGCPercent(20)
-	case len(subjects) > 1:
-		debug.SetGCPercent(50)
+		garbagePart.Store(20)
 	}
 }
 

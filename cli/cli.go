@@ -56,15 +56,8 @@ func Version() string {
 	return strings.TrimPrefix(info.Main.Version, "v")
 }
 
-// roomForGarbage is memory that is never touched and so takes up none, but the
-// collector counts it: it runs only after that many bytes of garbage, not
-// after the few megabytes that this program mostly holds.
-const roomForGarbage = 22 << 20
-
 // Main runs the tool and returns the exit status.
 func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
-	room := make([]byte, roomForGarbage)
-	defer runtime.KeepAlive(room)
 	defer tidyWhenStopped()()
 	defer atomicfile.Tidy()
 	defer boundMemory(stderr)()

@@ -22,7 +22,7 @@ import (
 // machine needs more than any has. Records of sign-ins name strangers, of whom a
 // large one has a million.
 const (
-	mostMemory = 168<<20 + roomForGarbage
+	mostMemory = 168 << 20
 	forRecords = 64 << 20 // more
 	forSystem  = 1 << 19  // more for each of many
 )
@@ -46,6 +46,27 @@ func limitMemory(most int64) {
 	debug.SetMemoryLimit(most - most/8)
 }
 
+// How much garbage gathers before the collector runs: always so many bytes, or a part
+// of what is in use where this is more. The runtime lets as much gather as is in use:
+// little where the program holds a few megabytes, as it mostly does, and as much again
+// where it holds many.
+const (
+	roomForGarbage = 12 << 20
+	usualPart      = 50 // in a hundred
+	leastHeap      = 4 << 20
+)
+
+// garbagePart is the part of what is in use, in a hundred.
+var garbagePart atomic.Int64
+
+// pace sets when the collector runs next; what the environment says of it in GOGC is
+// left as it is.
+func pace(live int64) {
+	if os.Getenv("GOGC") == "" {
+		debug.SetGCPercent(int(max(roomForGarbage*100/max(live, leastHeap), garbagePart.Load())))
+	}
+}
+
 // lookEvery is how often the memory is looked at.
 const lookEvery = 2 * time.Millisecond
 
@@ -59,12 +80,19 @@ func boundMemory(stderr io.Writer) (undo func()) {
 		most = mostMemory
 	}
 	limitMemory(most)
+	garbagePart.Store(usualPart)
+	pace(0)
 	done := make(chan struct{})
 	var one sync.Mutex // looks at a time
+	paced := int64(0)
 	look := func() {
 		one.Lock()
 		defer one.Unlock()
 		taken, live := memory()
+		if live != paced {
+			paced = live
+			pace(live)
+		}
 		most := memoryAllowed.Load()
 		if taken < most {
 			return
