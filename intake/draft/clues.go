@@ -4,6 +4,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"yewcone/intake/dateform"
@@ -16,13 +17,16 @@ type clue struct {
 	words *regexp.Regexp
 }
 
-func clues(lines string) []clue {
-	var list []clue
-	for line := range strings.Lines(strings.TrimSpace(lines)) {
-		name, pattern, _ := strings.Cut(strings.TrimSpace(line), " ")
-		list = append(list, clue{name, regexp.MustCompile(`(?:^| )(?:` + pattern + `)`)})
-	}
-	return list
+// clues are made when a draft is asked for first: they take longer than all else that
+// a run begins with.
+func clues(lines string) func() []clue {
+	return sync.OnceValue(func() (list []clue) {
+		for line := range strings.Lines(strings.TrimSpace(lines)) {
+			name, pattern, _ := strings.Cut(strings.TrimSpace(line), " ")
+			list = append(list, clue{name, regexp.MustCompile(`(?:^| )(?:` + pattern + `)`)})
+		}
+		return list
+	})
 }
 
 // settingClues are matched with a heading in small letters, words apart.
@@ -93,9 +97,9 @@ func plainWords(heading string) string {
 	}), " ")
 }
 
-func match(list []clue, heading string) string {
+func match(list func() []clue, heading string) string {
 	words := plainWords(heading)
-	for _, c := range list {
+	for _, c := range list() {
 		if c.words.MatchString(words) {
 			return c.name
 		}

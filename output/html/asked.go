@@ -16,7 +16,7 @@ import (
 //go:embed asked.tmpl
 var askedSource string
 
-var askedPage = template.Must(template.Must(page.Clone()).Parse(askedSource))
+var askedPage = with(askedSource)
 
 // stood is the class by which a state is coloured.
 func stood(state string) string {
@@ -62,5 +62,5 @@ func Asked(w io.Writer, estate string, list []audit.AskedOf, _ output.Options) e
 		}
 		v.Systems = append(v.Systems, s)
 	}
-	return askedPage.ExecuteTemplate(w, "asked", v)
+	return askedPage().ExecuteTemplate(w, "asked", v)
 }

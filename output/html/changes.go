@@ -19,7 +19,7 @@ func Drift(w io.Writer, d *drift.Drift, o output.Options) error {
 	if err := v.changes(o); err != nil {
 		return err
 	}
-	return page.ExecuteTemplate(w, "drift", v)
+	return page().ExecuteTemplate(w, "drift", v)
 }
 
 // changes puts what became of the findings since an earlier result into groups.

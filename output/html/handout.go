@@ -12,11 +12,11 @@ import (
 //go:embed handout.tmpl
 var handoutSource string
 
-var handoutPage = template.Must(template.Must(page.Clone()).Parse(handoutSource))
+var handoutPage = with(handoutSource)
 
 // Handout writes a page of what rules ask in plain words.
 func Handout(w io.Writer, h *handout.Handout, _ output.Options) error {
-	return handoutPage.ExecuteTemplate(w, "handout", struct {
+	return handoutPage().ExecuteTemplate(w, "handout", struct {
 		Estate  string
 		Style   template.CSS
 		Handout *handout.Handout

@@ -10,6 +10,7 @@ import (
 	"io"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"yewcone/core/audit"
@@ -43,12 +44,20 @@ const (
 	worst        = 12
 )
 
-var page = template.Must(template.New("page").Funcs(template.FuncMap{
-	"seen": visible.Text, "rules": rules.Names,
-	"join": func(list []string) string { return visible.Text(strings.Join(list, ", ")) },
-	"day":  day, "moment": moment, "origin": where, "reach": reach, "anchor": anchor, "add": func(a, b int) int { return a + b },
-	"stood": stood, "word": word,
-}).Parse(source))
+// page is made when one is written first.
+var page = sync.OnceValue(func() *template.Template {
+	return template.Must(template.New("page").Funcs(template.FuncMap{
+		"seen": visible.Text, "rules": rules.Names,
+		"join": func(list []string) string { return visible.Text(strings.Join(list, ", ")) },
+		"day":  day, "moment": moment, "origin": where, "reach": reach, "anchor": anchor, "add": func(a, b int) int { return a + b },
+		"stood": stood, "word": word,
+	}).Parse(source))
+})
+
+// with is the page with what stands on another.
+func with(source string) func() *template.Template {
+	return sync.OnceValue(func() *template.Template { return template.Must(template.Must(page().Clone()).Parse(source)) })
+}
 
 // A view is what the template shows.
 type view struct {
@@ -289,7 +298,7 @@ func Check(w io.Writer, r *finding.Result, o output.Options) error {
 	}
 	v.charts()
 	out := bufio.NewWriterSize(w, 1<<16)
-	if err := page.Execute(out, v); err != nil {
+	if err := page().Execute(out, v); err != nil {
 		return err
 	}
 	return out.Flush()
