@@ -46,6 +46,7 @@ func (e *engine) forget() {
 	e.verdicts, e.latest, e.outcomes, e.marks = map[*effective.Settings]*verdict{}, nil, map[string]*outcome{}, nil
 	e.resolver = effective.NewResolver(e.system)
 	e.met = met{ready: true, off: true}
+	e.about.Account = nil // the last, whose texts are parts of a piece of its file
 }
 
 // withoutAccounts checks the policies of a system whose export names no

@@ -222,7 +222,7 @@ func (e *export) pairs(t table.Table, s *settingsTable, takers []taker) error {
 		e.onlyIf(t, &takers[i], true)
 	}
 	for row, at := t.Next(); row != nil; row, at = t.Next() {
-		name, text := table.Cell(row, key), table.Cell(row, value)
+		name, text := strings.Clone(table.Cell(row, key)), strings.Clone(table.Cell(row, value)) // policies keep texts, and no pieces of files
 		origin := at.In(t.Origin())
 		origin.Place, origin.Text = name, name+": "+text
 		if seen[name] {
@@ -324,7 +324,7 @@ func (e *export) rows(t table.Table, s *settingsTable, takers []taker) error {
 	before, shown := len(e.Read.Policies), make([]bool, len(columns))
 	for row, at := t.Next(); row != nil; row, at = t.Next() {
 		p := facts.Policy{Name: s.Policy.Value, Origin: at.In(t.Origin())}
-		cell := func(c int) string { return table.Cell(row, c) }
+		cell := func(c int) string { return strings.Clone(table.Cell(row, c)) } // as in pairs
 		from := func(c int) facts.Origin {
 			o := p.Origin
 			o.Place, o.Text = t.Heading(c), t.Heading(c)+": "+cell(c)

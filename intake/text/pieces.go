@@ -99,6 +99,9 @@ func (p *Pieces) Next() (Piece, error) {
 		p.line += strings.Count(piece.Text, "\n")
 		rest := p.buf[n:]
 		p.size, p.buf = PieceSize, nil
+		if p.ended {
+			p.spare = nil // nothing is read any more, and who opened the file may keep it
+		}
 		if len(rest) > 0 {
 			p.buf = append(p.memory(len(rest)), rest...)
 		}
@@ -121,7 +124,7 @@ func (p *Pieces) memory(size int) []byte {
 // fill reads until there are more than size bytes, so that it is known whether
 // a piece that ends there is the last.
 func (p *Pieces) fill(size int) error {
-	if cap(p.buf) <= size {
+	if cap(p.buf) <= size && !p.ended {
 		p.buf = append(p.memory(size), p.buf...)
 	}
 	for len(p.buf) <= size && !p.ended {
