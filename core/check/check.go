@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"yewcone/core/condition"
 	"yewcone/core/facts"
@@ -88,10 +89,13 @@ func (c *Check) AcrossSystems() bool { return c.Person != nil || c.Between != ni
 // OfRecord reports whether a check needs a record of sign-ins.
 func (c *Check) OfRecord() bool { return c.SignIns != nil || c.Record != nil }
 
-// All lists every check. Adding one means an entry in one of these lists.
-func All() []Check {
+// All lists every check. Adding one means an entry in one of these lists. All who
+// ask get the same list, and change nothing in it.
+func All() []Check { return all() }
+
+var all = sync.OnceValue(func() []Check {
 	return slices.Concat(accountChecks, settingsChecks, systemChecks, betweenChecks, signinChecks)
-}
+})
 
 // IDs lists the names of all checks.
 func IDs() []string {
@@ -134,13 +138,20 @@ func (c *Check) Clause() (*rules.Clause, error) {
 	}
 	days := c.Limit.Length() / 86400
 	text := strings.ReplaceAll(c.Account, "{limit}", "days("+strconv.FormatInt(days, 10)+")")
-	compiled, err := condition.Compile(strictyaml.Text{Value: text}, condition.Complete)
-	if err != nil {
-		return nil, fmt.Errorf("the check %s: %w", c.ID, err)
+	forbid, known := compiled.Load(text)
+	if !known {
+		made, err := condition.Compile(strictyaml.Text{Value: text}, condition.Complete)
+		if err != nil {
+			return nil, fmt.Errorf("the check %s: %w", c.ID, err)
+		}
+		forbid, _ = compiled.LoadOrStore(text, made)
 	}
 	title := c.Titled()
-	return &rules.Clause{Rule: c.Rule(), Forbid: compiled, Says: title, Because: c.Doc, Remedy: c.Remedy}, nil
+	return &rules.Clause{Rule: c.Rule(), Forbid: forbid.(*condition.Condition), Says: title, Because: c.Doc, Remedy: c.Remedy}, nil
 }
+
+// compiled are the questions of checks, by their text: every system asks the same.
+var compiled sync.Map
 
 // Titled is the title with the limit that is set.
 func (c *Check) Titled() string { return strings.ReplaceAll(c.Title, "{limit}", c.Limit.String()) }
