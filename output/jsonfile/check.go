@@ -17,18 +17,23 @@ import (
 const CheckVersion = 1
 
 type checkDocument struct {
-	Format   string         `json:"format"`
-	Version  int            `json:"version"`
-	Tool     string         `json:"tool"`
-	Mark     string         `json:"catalogue"` // of the settings, checks and facts that the program knows
-	Estate   string         `json:"estate"`
-	Worst    string         `json:"worst"`
-	Partial  bool           `json:"partial"`
-	Counts   map[string]int `json:"counts"`
-	Systems  []systemPart   `json:"systems"`
-	Findings []findingPart  `json:"findings"`
-	Accepted []findingPart  `json:"accepted"`
-	Unknowns []unknownPart  `json:"unknowns"`
+	checkHead
+	Systems  []systemPart  `json:"systems"`
+	Findings []findingPart `json:"findings"`
+	Accepted []findingPart `json:"accepted"`
+	Unknowns []unknownPart `json:"unknowns"`
+}
+
+// checkHead is what comes before the lists.
+type checkHead struct {
+	Format  string         `json:"format"`
+	Version int            `json:"version"`
+	Tool    string         `json:"tool"`
+	Mark    string         `json:"catalogue"` // of the settings, checks and facts that the program knows
+	Estate  string         `json:"estate"`
+	Worst   string         `json:"worst"`
+	Partial bool           `json:"partial"`
+	Counts  map[string]int `json:"counts"`
 }
 
 type systemPart struct {
@@ -123,24 +128,17 @@ type unknownPart struct {
 
 // Check writes a check's result.
 func Check(w io.Writer, r *finding.Result, o output.Options) error {
-	d := checkDocument{
+	d := begin(w, checkHead{
 		Format: "yewcone check", Version: CheckVersion, Tool: o.Version, Mark: check.TheCatalogue().Mark, Estate: r.Estate,
 		Worst: r.Worst().String(), Partial: r.Partial(), Counts: counts(r, ""),
-		Systems: []systemPart{}, Findings: []findingPart{}, Accepted: []findingPart{}, Unknowns: []unknownPart{},
-	}
-	for i := range r.Systems {
-		d.Systems = append(d.Systems, system(r, &r.Systems[i]))
-	}
-	for i := range r.Findings {
-		d.Findings = append(d.Findings, findingOf(&r.Findings[i]))
-	}
-	for i := range r.Accepted {
-		d.Accepted = append(d.Accepted, findingOf(&r.Accepted[i]))
-	}
-	for _, u := range r.Unknowns {
-		d.Unknowns = append(d.Unknowns, unknownPart{u.System, u.Setting, u.Fact, rules.Names(u.Rules), reach(u.Reach), u.ToKnow})
-	}
-	return encode(w, d)
+	})
+	list(d, "systems", r.Systems, func(s *finding.SystemResult) systemPart { return system(r, s) })
+	list(d, "findings", r.Findings, findingOf)
+	list(d, "accepted", r.Accepted, findingOf)
+	list(d, "unknowns", r.Unknowns, func(u *finding.Unknown) unknownPart {
+		return unknownPart{u.System, u.Setting, u.Fact, rules.Names(u.Rules), reach(u.Reach), u.ToKnow}
+	})
+	return d.end()
 }
 
 func encode(w io.Writer, document any) error {
