@@ -5,7 +5,6 @@ import (
 	"io"
 	"math"
 	"os"
-	"runtime"
 	"runtime/debug"
 	"runtime/metrics"
 	"sync"
@@ -24,7 +23,7 @@ import (
 const (
 	mostMemory = 168 << 20
 	forRecords = 64 << 20 // more
-	forSystem  = 1 << 19  // more for each of many
+	forSystem  = 5 << 17  // more for each of many
 )
 
 // runtimeLimit is what GOMEMLIMIT says, in bytes.
@@ -98,7 +97,7 @@ func boundMemory(stderr io.Writer) (undo func()) {
 			return
 		}
 		if live < most*3/4 {
-			runtime.GC()
+			debug.FreeOSMemory() // the collector alone gives nothing back at once
 			taken, _ = memory()
 		}
 		if taken >= most {

@@ -344,7 +344,10 @@ func (r *Result) Sort() {
 // Keep adds an account as an example where more are wanted, and reports
 // whether there are enough.
 func (r *Reach) Keep(wanted int, example func() Example) bool {
-	if len(r.Examples) < wanted {
+	if n := len(r.Examples); n < wanted {
+		if n == cap(r.Examples) { // many findings have few, and there may be a hundred thousand findings
+			r.Examples = append(make([]Example, 0, min(wanted, 2*n+1)), r.Examples...)
+		}
 		r.Examples = append(r.Examples, example())
 	}
 	return len(r.Examples) >= wanted
