@@ -128,17 +128,18 @@ type unknownPart struct {
 
 // Check writes a check's result.
 func Check(w io.Writer, r *finding.Result, o output.Options) error {
-	d := begin(w, checkHead{
+	out := streamed{w: w}
+	out.begin(checkHead{
 		Format: "yewcone check", Version: CheckVersion, Tool: o.Version, Mark: check.TheCatalogue().Mark, Estate: r.Estate,
 		Worst: r.Worst().String(), Partial: r.Partial(), Counts: counts(r, ""),
 	})
-	list(d, "systems", r.Systems, func(s *finding.SystemResult) systemPart { return system(r, s) })
-	list(d, "findings", r.Findings, findingOf)
-	list(d, "accepted", r.Accepted, findingOf)
-	list(d, "unknowns", r.Unknowns, func(u *finding.Unknown) unknownPart {
+	addAll(&out, "systems", r.Systems, func(s *finding.SystemResult) systemPart { return system(r, s) })
+	addAll(&out, "findings", r.Findings, findingOf)
+	addAll(&out, "accepted", r.Accepted, findingOf)
+	addAll(&out, "unknowns", r.Unknowns, func(u *finding.Unknown) unknownPart {
 		return unknownPart{u.System, u.Setting, u.Fact, rules.Names(u.Rules), reach(u.Reach), u.ToKnow}
 	})
-	return d.end()
+	return out.close()
 }
 
 func encode(w io.Writer, document any) error {

@@ -23,6 +23,11 @@ func TestCheckIsKept(t *testing.T) {
 	if err := json.Unmarshal([]byte(text), &document); err != nil || len(document.Systems) != 2 {
 		t.Fatal(err)
 	}
+	var whole checkDocument
+	var again bytes.Buffer
+	if err := json.Unmarshal([]byte(text), &whole); err != nil || len(whole.Findings) < 2 || encode(&again, whole) != nil || again.String() != text {
+		t.Errorf("it is not as the document is when it is written whole: %v, %d findings", err, len(whole.Findings))
+	}
 	kept, err := ReadRecord(strings.NewReader(text))
 	if err != nil {
 		t.Fatal(err)

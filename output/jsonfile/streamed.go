@@ -43,6 +43,14 @@ func (s *streamed) add(list string, element any) {
 	_, _ = s.out.Write(bytes.TrimSuffix(s.one.Bytes(), []byte("\n")))
 }
 
+// addAll writes a list of its own.
+func addAll[From, To any](s *streamed, list string, of []From, as func(*From) To) {
+	for i := range of {
+		s.add(list, as(&of[i]))
+	}
+	s.end(list)
+}
+
 // end ends a list, which may have nothing in it.
 func (s *streamed) end(list string) {
 	if s.list == list {
