@@ -13,7 +13,6 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"yewcone/core/audit"
-	"yewcone/core/facts"
 	"yewcone/core/finding"
 	"yewcone/core/nearword"
 	"yewcone/core/rules"
@@ -133,7 +132,7 @@ func oneFinding(c *cli.Command, fingerprint string) error {
 	var accounts []finding.Example
 	opened.options.Each = func(r *audit.Reached) error {
 		if r.Fingerprint == fingerprint {
-			accounts = append(accounts, finding.Example{Login: facts.Shortened(r.Account.Login), Origin: r.Account.Origin, Detail: r.Detail})
+			accounts = append(accounts, finding.ExampleOf(r.Account, "", r.Detail, 0))
 		}
 		return nil
 	}
@@ -233,7 +232,7 @@ func keepsApart(c *cli.Command, e *estatefolder.Estate) error {
 // pointers, so that what it leaves lying does not grow with it.
 func collectOften(subjects []audit.Subject, a *audit.Relations) {
 	recorded := slices.ContainsFunc(subjects, func(s audit.Subject) bool { return s.Record != nil })
-	allowMore(forSystem * int64(len(subjects)))
+	allowSystems(len(subjects))
 	switch {
 	case recorded:
 		allowMore(forRecords)

@@ -39,6 +39,18 @@ func allowMore(bytes int64) {
 	}
 }
 
+// systemsAllowed is for how many systems more was allowed.
+var systemsAllowed int
+
+// allowSystems lets a run take up more for each of so many systems, however often it is
+// told.
+func allowSystems(n int) {
+	if n > systemsAllowed {
+		allowMore(forSystem * int64(n-systemsAllowed))
+		systemsAllowed = n
+	}
+}
+
 // limitMemory has the collector run as often as it takes from a part of it on.
 func limitMemory(most int64) {
 	memoryAllowed.Store(most)

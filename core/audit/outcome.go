@@ -3,7 +3,6 @@ package audit
 import (
 	"encoding/binary"
 	"slices"
-	"strings"
 
 	"yewcone/core/condition"
 	"yewcone/core/effective"
@@ -139,8 +138,7 @@ func (r *reached) shows() *condition.Fact {
 // whether there are enough.
 func (e *engine) example(r *reached, a *facts.Account) bool {
 	return r.reach.Keep(e.options.Examples, func() finding.Example {
-		return finding.Example{Login: facts.Shortened(a.Login), DN: facts.Shortened(a.DN),
-			Policy: e.about.Derived.Policy, Kind: strings.Clone(a.Kind), Origin: a.Origin, Detail: e.detail(r.shows()), Place: e.place}
+		return finding.ExampleOf(a, e.about.Derived.Policy, e.detail(r.shows()), e.place)
 	})
 }
 

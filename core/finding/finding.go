@@ -180,17 +180,6 @@ type Reach struct {
 	Examples   []Example         // the first few, in the order of the export
 }
 
-// An Example is one account that a finding reaches.
-type Example struct {
-	Login  string
-	DN     string // its distinguished name; "" where the system has none
-	Policy string // that holds for it; "" for none
-	Kind   string
-	Detail string // the date or other fact that matters; "" for none
-	Origin facts.Origin
-	Place  int64 // in the order of the export
-}
-
 // An Unknown is something that the rules ask and the export does not show.
 type Unknown struct {
 	System  string

@@ -93,10 +93,10 @@ func doneTo(r *finding.Result, s *change.Step, export facts.Export, undo bool) D
 	for _, act := range actsOf(f, s) {
 		typed := Typed{Act: act.Act}
 		for _, e := range done.Reach.Examples {
-			if act.Act == check.AskNew && e.Kind != "" && e.Kind != facts.Person {
+			if act.Act == check.AskNew && e.Kind() != "" && e.Kind() != facts.Person {
 				continue // nobody is there to be asked
 			}
-			where, language, lines := teller.Account(act, Who{Login: e.Login, DN: e.DN, Policy: e.Policy}, undo)
+			where, language, lines := teller.Account(act, Who{Login: e.Login, DN: e.DN(), Policy: e.Policy}, undo)
 			if lines == nil {
 				continue
 			}

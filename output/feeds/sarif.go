@@ -186,7 +186,7 @@ func orRule(f *finding.Finding) string {
 func place(f *finding.Finding) (string, int) {
 	o := f.Origin
 	if !o.Known() && len(f.Reach.Examples) > 0 {
-		o = f.Reach.Examples[0].Origin
+		o = f.Reach.Examples[0].Origin()
 	}
 	return o.File, o.Line
 }

@@ -206,7 +206,7 @@ func exception(x *rules.Exception) *exceptionPart {
 func reach(r finding.Reach) reachPart {
 	part := reachPart{Accounts: r.Accounts, Privileged: r.Privileged, Disabled: r.Disabled, Unranked: r.Unranked, Examples: []examplePart{}}
 	for _, e := range r.Examples {
-		part.Examples = append(part.Examples, examplePart{e.Login, e.Detail, origin(e.Origin)})
+		part.Examples = append(part.Examples, examplePart{e.Login, e.Detail(), origin(e.Origin())})
 	}
 	return part
 }

@@ -32,7 +32,7 @@ func Result() *finding.Result {
 	reach := func(accounts int, logins ...string) finding.Reach {
 		r := finding.Reach{Accounts: accounts, Privileged: 1}
 		for i, login := range logins {
-			r.Examples = append(r.Examples, finding.Example{Login: login, Origin: facts.Origin{File: "a.csv", Line: i + 2}})
+			r.Examples = append(r.Examples, finding.ExampleOf(&facts.Account{Login: login, Origin: facts.Origin{File: "a.csv", Line: i + 2}}, "", "", 0))
 		}
 		return r
 	}

@@ -323,8 +323,8 @@ func reached(r *finding.Reach, names int) string {
 	for _, e := range r.Examples {
 		if len(logins) != names {
 			name := seen(e.Login)
-			if e.Detail != "" {
-				name += " (" + seen(e.Detail) + ")"
+			if detail := e.Detail(); detail != "" {
+				name += " (" + seen(detail) + ")"
 			}
 			logins = append(logins, name)
 		}
@@ -367,7 +367,7 @@ func place(f *finding.Finding) string {
 	if len(f.Reach.Examples) == 0 {
 		return ""
 	}
-	text := f.Reach.Examples[0].Origin.String()
+	text := f.Reach.Examples[0].Origin().String()
 	if f.Origin.Text != "" {
 		text += "  " + f.Origin.Text
 	}

@@ -34,7 +34,7 @@ func Finding(w io.Writer, r *finding.Result, at int, accounts []finding.Example,
 		width = max(width, min(len(seen(a.Login)), 40))
 	}
 	for _, a := range accounts {
-		p.para("  "+padded(seen(a.Login), width+2), plainStyle, strings.TrimSpace(seen(a.Origin.String()+"  "+a.Detail)))
+		p.para("  "+padded(seen(a.Login), width+2), plainStyle, strings.TrimSpace(seen(a.Origin().String()+"  "+a.Detail())))
 	}
 	return p.w.Flush()
 }

@@ -480,8 +480,8 @@ func (b *book) accounts(r *finding.Result) {
 	for i := range r.Findings {
 		f := &r.Findings[i]
 		for _, e := range f.Reach.Examples {
-			s.add(f.System, e.Login, f.Severity.String(), f.Sentence, e.Detail, f.Rule.String(), f.Fingerprint,
-				e.Origin.File, line(e.Origin.Line))
+			from := e.Origin()
+			s.add(f.System, e.Login, f.Severity.String(), f.Sentence, e.Detail(), f.Rule.String(), f.Fingerprint, from.File, line(from.Line))
 		}
 		if n := f.Reach.Accounts - len(f.Reach.Examples); n > 0 {
 			s.add(f.System, fmt.Sprintf("… and %d more", n), f.Severity.String(), f.Sentence, "--examples takes more",
