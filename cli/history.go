@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bufio"
+	"bytes"
 	"cmp"
 	"context"
 	"encoding/json"
@@ -48,10 +49,11 @@ the estate, a file of SQLite that only its owner may read, or in PostgreSQL for 
   yewcone keep --as-of "2026-11-20 06:00"`,
 		Flags: []cli.Flag{estateFlag(), asOfFlag(), maxRefusedFlag(), jobsFlag()},
 		Action: func(ctx context.Context, c *cli.Command) error {
-			o, rec, err := recorded(c, c.Args().Slice())
+			o, rec, err := recorded(c, c.Args().Slice(), true)
 			if err != nil {
 				return err
 			}
+			defer rec.Close()
 			s, err := historyOf(o.estate)
 			if err != nil {
 				return err
@@ -83,8 +85,9 @@ func kept(r *record.Record) string {
 	return fmt.Sprintf("%d systems, %d findings, as of %s", len(r.Systems), open, r.AsOf.UTC().Format("2006-01-02 15:04"))
 }
 
-// recorded checks the systems and makes a record of it.
-func recorded(c *cli.Command, systems []string) (*opened, *record.Record, error) {
+// recorded checks the systems and makes a record of it, with what changes ask for where
+// asked.
+func recorded(c *cli.Command, systems []string, asked bool) (*opened, *record.Record, error) {
 	o, err := openEstate(c, systems)
 	if err != nil {
 		return nil, nil, err
@@ -93,18 +96,23 @@ func recorded(c *cli.Command, systems []string) (*opened, *record.Record, error)
 	if err != nil {
 		return nil, nil, err
 	}
-	rec, err := o.record(result)
+	rec, err := o.record(result, asked)
 	return o, rec, err
 }
 
 // record makes a record of a result, with what it was judged from.
-func (o *opened) record(result *finding.Result) (*record.Record, error) {
+func (o *opened) record(result *finding.Result, asked bool) (*record.Record, error) {
+	var changes []record.Asked
+	if asked {
+		changes = record.AskedBy(result) // first: the result may go before the accounts are read
+	}
 	options := o.options
 	options.Relations = nil
 	rec, err := record.Of(result, o.subjects, options, Version())
 	if err != nil {
 		return nil, err
 	}
+	rec.Asked = changes
 	for i := range rec.Systems {
 		rec.Systems[i].Sources = o.estate.Sources(rec.Systems[i].Name)
 	}
@@ -158,27 +166,39 @@ exports before a day, after asking for the day a second time.
 
 // writeHistory writes each result on a line, with its accounts.
 func writeHistory(ctx context.Context, w io.Writer, p *past) error {
-	e := json.NewEncoder(w)
+	out := bufio.NewWriterSize(w, 1<<16)
+	var part bytes.Buffer
+	e := json.NewEncoder(&part)
 	e.SetEscapeHTML(false)
+	var failed error
+	put := func(before string, v any) {
+		part.Reset()
+		failed = errors.Join(failed, e.Encode(v))
+		_, _ = out.WriteString(before)
+		_, _ = out.Write(bytes.TrimSuffix(part.Bytes(), []byte("\n")))
+	}
 	for _, k := range p.list {
 		r, err := p.store.Get(ctx, k.ID)
 		if err != nil {
 			return err
 		}
-		people := map[string][]record.Account{}
-		for i := range r.Systems {
-			people[r.Systems[i].Name] = r.Systems[i].People
+		put(`{"id":`, k.ID)
+		put(`,"kept_at":`, k.KeptAt)
+		put(`,"record":`, r)
+		_, _ = out.WriteString(`,"accounts":{`)
+		before := ""
+		for _, x := range slices.SortedFunc(slices.Values(r.Systems), func(a, b record.System) int { return strings.Compare(a.Name, b.Name) }) {
+			people, err := x.AllPeople()
+			if err != nil {
+				return err
+			}
+			put(before, x.Name)
+			put(":", people)
+			before = ","
 		}
-		if err := e.Encode(struct {
-			ID       int64                       `json:"id"`
-			KeptAt   string                      `json:"kept_at"`
-			Record   *record.Record              `json:"record"`
-			Accounts map[string][]record.Account `json:"accounts"`
-		}{k.ID, k.KeptAt, r, people}); err != nil {
-			return err
-		}
+		_, _ = out.WriteString("}}\n")
 	}
-	return nil
+	return errors.Join(failed, out.Flush())
 }
 
 func deleteBefore(ctx context.Context, c *cli.Command, s *store.Store, day string) error {
@@ -271,8 +291,20 @@ the latest kept result, and now.
 
 // A point is a result that drift is told of, with its place in the history.
 type point struct {
-	record *record.Record
-	at     int // in the list of the store; -1 for others
+	at     int                                      // in the list of the store; -1 for others
+	check  func(asked bool) (*record.Record, error) // of an estate as it is; nil for others
+	record *record.Record                           // nil before it is loaded, but for that of a file
+}
+
+// load brings a point its record, with what changes ask for where asked.
+func (p *past) load(ctx context.Context, x *point, asked bool) (err error) {
+	switch {
+	case x.check != nil:
+		x.record, err = x.check(asked)
+	case x.at >= 0:
+		x.record, err = p.store.Get(ctx, p.list[x.at].ID)
+	}
+	return err
 }
 
 func driftOf(ctx context.Context, c *cli.Command) (*drift.Drift, error) {
@@ -288,15 +320,25 @@ func driftOf(ctx context.Context, c *cli.Command) (*drift.Drift, error) {
 		}
 		from = strconv.FormatInt(p.list[len(p.list)-1].ID, 10)
 	}
-	before, err := p.point(ctx, c, from)
+	before, err := p.point(c, from)
 	if err != nil {
 		return nil, err
 	}
-	after, err := p.point(ctx, c, to)
+	after, err := p.point(c, to)
 	if err != nil {
 		return nil, err
 	}
-	return drift.Between(before.record, after.record, p.seen(ctx, before.at)), nil
+	first, second := before, after
+	if after.check != nil { // a check takes more memory while it runs than what comes of it
+		first, second = after, before
+	}
+	for _, x := range []*point{first, second} {
+		if err := p.load(ctx, x, x == before); err != nil {
+			return nil, err
+		}
+		defer x.record.Close()
+	}
+	return drift.Between(before.record, after.record, p.seen(ctx, before.at))
 }
 
 // A past is what an estate keeps.
@@ -325,22 +367,28 @@ func pastOf(ctx context.Context, c *cli.Command) (*past, error) {
 		s.Close()
 		return nil, err
 	}
+	allowSystems(len(e.Systems))
 	return &past{e, s, list}, nil
 }
 
-// seen tells when a finding was last there before a place in the list.
+// seen tells when a finding was last there before a place in the list. Results are
+// read once, as far back as it takes.
 func (p *past) seen(ctx context.Context, before int) func(key string) (string, bool) {
+	last, next := map[string]string{}, before-1
 	return func(key string) (string, bool) {
-		for i := before - 1; i >= 0; i-- {
-			r, err := p.store.Get(ctx, p.list[i].ID)
+		for last[key] == "" && next >= 0 {
+			r, err := p.store.Record(ctx, p.list[next].ID)
 			if err != nil {
 				return "", false
 			}
-			if f := drift.Keys(r)[key]; f != nil {
-				return p.list[i].AsOf[:len(time.DateOnly)], true
+			for k := range drift.Keys(r) {
+				if last[k] == "" {
+					last[k] = p.list[next].AsOf[:len(time.DateOnly)]
+				}
 			}
+			next--
 		}
-		return "", false
+		return last[key], last[key] != ""
 	}
 }
 
@@ -363,25 +411,28 @@ func resultFile(name string) (*record.Record, bool, error) {
 }
 
 // point finds a result by its number, a day, a file, or as it is now.
-func (p *past) point(ctx context.Context, c *cli.Command, name string) (point, error) {
+func (p *past) point(c *cli.Command, name string) (*point, error) {
 	if name == "now" {
-		_, rec, err := recorded(c, nil)
-		return point{rec, -1}, err
+		return &point{at: -1, check: func(asked bool) (*record.Record, error) {
+			_, rec, err := recorded(c, nil, asked)
+			return rec, err
+		}}, nil
 	}
 	if info, err := os.Stat(name); err == nil && info.IsDir() { // other exports, in an estate of their own
-		o, err := openEstateIn(c, name, nil, time.Time{})
-		if err != nil {
-			return point{}, err
-		}
-		result, err := o.audited(c)
-		if err != nil {
-			return point{}, err
-		}
-		rec, err := o.record(result)
-		return point{rec, -1}, err
+		return &point{at: -1, check: func(asked bool) (*record.Record, error) {
+			o, err := openEstateIn(c, name, nil, time.Time{})
+			if err != nil {
+				return nil, err
+			}
+			result, err := o.audited(c)
+			if err != nil {
+				return nil, err
+			}
+			return o.record(result, asked)
+		}}, nil
 	}
 	if rec, there, err := resultFile(name); there {
-		return point{rec, -1}, err
+		return &point{at: -1, record: rec}, err
 	}
 	at := -1
 	if digits(name) {
@@ -398,11 +449,10 @@ func (p *past) point(ctx context.Context, c *cli.Command, name string) (point, e
 		}
 	}
 	if at < 0 {
-		return point{}, fmt.Errorf("%s is neither a kept result, nor a day up to which there is one, nor a file, nor a folder, nor \"now\"; \"yewcone history\" lists %d",
+		return nil, fmt.Errorf("%s is neither a kept result, nor a day up to which there is one, nor a file, nor a folder, nor \"now\"; \"yewcone history\" lists %d",
 			table.Shown(name), len(p.list))
 	}
-	rec, err := p.store.Get(ctx, p.list[at].ID)
-	return point{rec, at}, err
+	return &point{at: at}, nil
 }
 
 func digits(text string) bool { return text != "" && strings.Trim(text, "0123456789") == "" }

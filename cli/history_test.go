@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -205,6 +206,56 @@ func killKeep(t *testing.T, folder string, times int) {
 		t.Errorf("%d were said to be kept, and %d are there", said, n)
 	}
 	t.Logf("%d of %d kept, %d said so", n, times+1, said)
+}
+
+// TestKeepMany: the accounts of many systems are kept, compared and written down in less
+// memory than they take, and none of them gets lost.
+func TestKeepMany(t *testing.T) {
+	t.Parallel()
+	if testing.Short() {
+		t.Skip("the race detector takes memory of its own")
+	}
+	const systems, accounts = 8, 50_000
+	folder := manyFolder(t, systems, 3, accounts)
+	run := func(args ...string) string {
+		t.Helper()
+		cmd := tooltest.Command(folder, args...)
+		cmd.Env = append(cmd.Environ(), "GOMEMLIMIT=72MiB")
+		out, err := cmd.Output()
+		if err != nil {
+			t.Fatalf("%v: %v: %.2000s", args, err, out)
+		}
+		return string(out)
+	}
+	run("keep")
+	users := filepath.Join(folder, "exports/s7/users.csv")
+	data, err := os.ReadFile(users)
+	if err != nil {
+		t.Fatal(err)
+	}
+	changed := strings.Replace(strings.Replace(string(data), "a59998.s7,p1", "a59998.s7,p2", 1), "\na31000.s7,", "\nnewcomer,", 1)
+	if err := os.WriteFile(users, []byte(changed), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	run("keep")
+	for _, args := range [][]string{{"drift", "1", "2"}, {"drift", "1", "now"}, {"drift", "1", folder}} {
+		out := run(append(args, "--format", "json", "--fail-on", "critical")...)
+		var d struct {
+			Accounts []struct {
+				System     string
+				Made, Gone []string
+			}
+		}
+		if err := json.Unmarshal([]byte(out), &d); err != nil || len(d.Accounts) != 1 || d.Accounts[0].System != "s7" ||
+			!slices.Equal(d.Accounts[0].Made, []string{"newcomer"}) || !slices.Equal(d.Accounts[0].Gone, []string{"a31000.s7"}) {
+			t.Errorf("%v: %v %.2000s", args, err, out)
+		}
+	}
+	run("history", "--format", "jsonl", "--out", "all.jsonl")
+	data, err = os.ReadFile(filepath.Join(folder, "all.jsonl"))
+	if n := bytes.Count(data, []byte(`{"l":`)); err != nil || n != 2*systems*accounts {
+		t.Errorf("%v: %d accounts written down", err, n)
+	}
 }
 
 // TestKeepHoldsNoSecret: no stored password of the demo is in the history.

@@ -107,10 +107,9 @@ func writeReport(ctx context.Context, c *cli.Command) error {
 
 // An earlier result, with which a report is compared.
 type earlier struct {
-	name   string
-	record *record.Record // nil where none is named
-	past   *past          // nil where it is a file
-	at     int
+	name  string
+	point *point // nil where none is named
+	past  *past  // nil where it is a file
 }
 
 // earlierResult finds the result that --since names.
@@ -124,13 +123,13 @@ func earlierResult(ctx context.Context, c *cli.Command) (*earlier, error) {
 		return nil, fmt.Errorf("--since: %w", err)
 	}
 	if there {
-		return &earlier{name: filepath.Base(name), record: rec}, nil
+		return &earlier{name: filepath.Base(name), point: &point{record: rec}}, nil
 	}
 	p, err := pastOf(ctx, c)
 	if err != nil {
 		return nil, err
 	}
-	at, err := p.point(ctx, c, name)
+	at, err := p.point(c, name)
 	if err != nil {
 		p.store.Close()
 		return nil, fmt.Errorf("--since: %w", err)
@@ -138,13 +137,13 @@ func earlierResult(ctx context.Context, c *cli.Command) (*earlier, error) {
 	if at.at >= 0 {
 		name = fmt.Sprintf("result %d", p.list[at.at].ID)
 	}
-	return &earlier{name, at.record, p, at.at}, nil
+	return &earlier{name, at, p}, nil
 }
 
 // drift holds a result against the earlier one, and returns the trend of what is
 // kept. The accounts are read once more only where the earlier one lists its own.
 func (e *earlier) drift(ctx context.Context, r *finding.Result, o *opened) (*drift.Drift, *trend.Trend, error) {
-	if e.record == nil {
+	if e.point == nil {
 		return nil, nil, nil
 	}
 	if e.past == nil {
@@ -152,16 +151,23 @@ func (e *earlier) drift(ctx context.Context, r *finding.Result, o *opened) (*dri
 		if err != nil {
 			return nil, nil, err
 		}
-		return drift.Between(e.record, now, nil), nil, nil
+		d, err := drift.Between(e.point.record, now, nil)
+		return d, nil, err
 	}
 	defer e.past.store.Close()
-	now, err := o.record(r)
+	now, err := o.record(r, false)
 	if err != nil {
 		return nil, nil, err
 	}
+	defer now.Close()
+	if err := e.past.load(ctx, e.point, true); err != nil {
+		return nil, nil, fmt.Errorf("--since: %w", err)
+	}
+	defer e.point.record.Close()
 	sums, err := e.past.store.Sums(ctx, nil)
 	if err != nil {
 		return nil, nil, err
 	}
-	return drift.Between(e.record, now, e.past.seen(ctx, e.at)), trend.Of(sums), nil
+	d, err := drift.Between(e.point.record, now, e.past.seen(ctx, e.point.at))
+	return d, trend.Of(sums), err
 }

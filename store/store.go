@@ -257,12 +257,16 @@ func countsOf(r *record.Record, system string) (counts map[rules.Severity]int, a
 const inPiece = 64
 
 func (s *Store) keepAccounts(ctx context.Context, tx *sql.Tx, id int64, x *record.System) error {
+	people, err := x.AllPeople()
+	if err != nil {
+		return err
+	}
 	count := 1 // a power of two, so that it seldom changes
-	for count*inPiece < len(x.People) {
+	for count*inPiece < len(people) {
 		count *= 2
 	}
 	pieces := make([][]record.Account, count)
-	for _, a := range x.People {
+	for _, a := range people {
 		h := fnv.New32a()
 		h.Write([]byte(a.Login))
 		n := int(h.Sum32() % uint32(len(pieces)))
@@ -388,8 +392,8 @@ func (s *Store) List(ctx context.Context) ([]Kept, error) {
 // ErrNone is that a store has no such result.
 var ErrNone = errors.New("the history has no such result")
 
-// Get returns a result with its accounts.
-func (s *Store) Get(ctx context.Context, id int64) (*record.Record, error) {
+// Record returns a result without its accounts.
+func (s *Store) Record(ctx context.Context, id int64) (*record.Record, error) {
 	var document []byte
 	err := s.db.QueryRowContext(ctx, s.bind("SELECT document FROM results WHERE id = ?"), id).Scan(&document)
 	if errors.Is(err, sql.ErrNoRows) {
@@ -405,30 +409,53 @@ func (s *Store) Get(ctx context.Context, id int64) (*record.Record, error) {
 	if r.Version > record.Version {
 		return nil, fmt.Errorf("result %d was kept by a newer program", id)
 	}
-	rows, err := s.db.QueryContext(ctx, s.bind("SELECT p.system, s.data FROM parts p JOIN shared s ON s.id = p.shared WHERE p.result = ? "+
-		"ORDER BY p.system, p.piece"), id)
+	return r, nil
+}
+
+// Get returns a result with its accounts, which are read when they are asked for, from
+// the open store.
+func (s *Store) Get(ctx context.Context, id int64) (*record.Record, error) {
+	r, err := s.Record(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	for i := range r.Systems {
+		if x := &r.Systems[i]; x.Listed {
+			x.Read = func() ([]record.Account, error) { return s.people(ctx, id, x.Name) }
+		}
+	}
+	return r, nil
+}
+
+// people returns the accounts of a system of a result.
+func (s *Store) people(ctx context.Context, id int64, system string) (list []record.Account, err error) {
+	rows, err := s.db.QueryContext(ctx, s.bind("SELECT s.data FROM parts p JOIN shared s ON s.id = p.shared WHERE p.result = ? AND p.system = ? "+
+		"ORDER BY p.piece"), id, system)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
+	once := map[string]string{}
 	for rows.Next() {
-		var name string
 		var data []byte
-		if err := rows.Scan(&name, &data); err != nil {
+		if err := rows.Scan(&data); err != nil {
 			return nil, err
 		}
 		var piece []record.Account
 		if err := unpacked(data, &piece); err != nil {
 			return nil, err
 		}
-		if x := r.System(name); x != nil {
-			x.People = append(x.People, piece...)
+		for _, a := range piece {
+			a.PasswordSet, a.Policy, a.Under = record.One(once, a.PasswordSet), record.One(once, a.Policy), record.One(once, a.Under)
+			list = append(list, a)
 		}
 	}
-	for i := range r.Systems {
-		slices.SortStableFunc(r.Systems[i].People, func(a, b record.Account) int { return strings.Compare(a.Login, b.Login) })
+	var there int64 // it may have been deleted since
+	if err := s.db.QueryRowContext(ctx, s.bind("SELECT id FROM results WHERE id = ?"), id).Scan(&there); err != nil {
+		return nil, ErrNone
 	}
-	return r, rows.Err()
+	slices.SortStableFunc(list, func(a, b record.Account) int { return strings.Compare(a.Login, b.Login) })
+	return list, rows.Err()
 }
 
 // Delete deletes the results of exports before a day, and returns how many.

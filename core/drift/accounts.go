@@ -23,7 +23,7 @@ type Accounts struct {
 	NotYet []string
 }
 
-func (d *Drift) accounts() {
+func (d *Drift) accounts() error {
 	for i := range d.After.Systems {
 		now := &d.After.Systems[i]
 		old := d.Before.System(now.Name)
@@ -32,12 +32,21 @@ func (d *Drift) accounts() {
 		}
 		a := Accounts{System: now.Name, Known: old.Listed && now.Listed}
 		if a.Known {
-			a.hold(old, now, d.stricter(now.Name))
+			before, err := old.AllPeople()
+			if err != nil {
+				return err
+			}
+			after, err := now.AllPeople()
+			if err != nil {
+				return err
+			}
+			a.hold(old, now, before, after, d.stricter(now.Name))
 		}
 		if !a.Known || !a.nothing() {
 			d.Accounts = append(d.Accounts, a)
 		}
 	}
+	return nil
 }
 
 func (a *Accounts) nothing() bool {
@@ -62,14 +71,14 @@ func (d *Drift) stricter(system string) map[string]bool {
 	return policies
 }
 
-func (a *Accounts) hold(old, now *record.System, stricter map[string]bool) {
-	was := map[string]*record.Account{}
-	for i := range old.People {
-		was[old.People[i].Login] = &old.People[i]
+func (a *Accounts) hold(old, now *record.System, before, after []record.Account, stricter map[string]bool) {
+	was := make(map[string]*record.Account, len(before))
+	for i := range before {
+		was[before[i].Login] = &before[i]
 	}
-	there := map[string]bool{}
-	for i := range now.People {
-		x := &now.People[i]
+	there := make(map[string]bool, len(after))
+	for i := range after {
+		x := &after[i]
 		there[x.Login] = true
 		b := was[x.Login]
 		if b == nil {
@@ -78,11 +87,11 @@ func (a *Accounts) hold(old, now *record.System, stricter map[string]bool) {
 			}
 			continue
 		}
-		turned := func(from, to string, yes, no *[]string, mark string) {
+		turned := func(from, to record.Answer, yes, no *[]string, mark string) {
 			switch {
-			case from == "no" && to == "yes":
+			case from == record.No && to == record.Yes:
 				*yes = append(*yes, x.Login+mark)
-			case from == "yes" && to == "no":
+			case from == record.Yes && to == record.No:
 				*no = append(*no, x.Login+mark)
 			}
 		}
@@ -95,7 +104,7 @@ func (a *Accounts) hold(old, now *record.System, stricter map[string]bool) {
 		if b.Policy != x.Policy {
 			a.PolicyChanged = append(a.PolicyChanged, x.Login)
 		}
-		if x.Enabled != "no" && x.PasswordSet != "" && b.PasswordSet != "" {
+		if x.Enabled != record.No && x.PasswordSet != "" && b.PasswordSet != "" {
 			a.Passwords++
 			if x.PasswordSet != b.PasswordSet {
 				a.PasswordsChanged++

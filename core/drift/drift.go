@@ -80,18 +80,23 @@ type Drift struct {
 	Accounts      []Accounts
 	OtherRules    []string // systems that were judged by other rules than now
 	OtherMappings []string // systems that were read by another mapping
+
+	before, after looked
 }
 
 // Between holds a later record against an earlier one. seen tells when a
-// finding, by its key, was last there before the earlier record; it may be nil.
-func Between(before, after *record.Record, seen func(key string) (string, bool)) *Drift {
-	d := &Drift{Before: before, After: after}
+// finding, by its key, was last there before the earlier record; it may be nil. An error is
+// one of reading the accounts of a record.
+func Between(before, after *record.Record, seen func(key string) (string, bool)) (*Drift, error) {
+	d := &Drift{Before: before, After: after, before: lookedAt(before), after: lookedAt(after)}
 	d.findings(seen)
 	d.values()
-	d.accounts()
+	if err := d.accounts(); err != nil {
+		return nil, err
+	}
 	for i := range after.Systems {
 		now := &after.Systems[i]
-		was := before.System(now.Name)
+		was := d.before.systems[now.Name]
 		if was == nil {
 			continue
 		}
@@ -102,7 +107,7 @@ func Between(before, after *record.Record, seen func(key string) (string, bool))
 			d.OtherMappings = append(d.OtherMappings, now.Name)
 		}
 	}
-	return d
+	return d, nil
 }
 
 // Keys are the findings of a record, by what makes them the same in another:
@@ -113,21 +118,26 @@ func Keys(r *record.Record) map[string]*record.Finding {
 	for i := range r.Findings {
 		count[key(&r.Findings[i])]++
 	}
-	by := map[string]*record.Finding{}
+	by, merged := map[string]*record.Finding{}, map[string]bool{}
 	for i := range r.Findings {
-		f := r.Findings[i]
-		k := key(&f)
+		f := &r.Findings[i]
+		k := key(f)
 		if count[k] > 1 && f.Setting == "" {
 			k += "|" + f.Fingerprint
 		}
 		old, there := by[k]
 		switch {
 		case !there:
-			by[k] = &f
+			by[k] = f
 		case (old.Accepted == "") == (f.Accepted == ""):
-			merge(old, &f)
+			if !merged[k] {
+				own := *old
+				old = &own
+				by[k], merged[k] = old, true
+			}
+			merge(old, f)
 		case old.Accepted != "": // what is open counts
-			by[k] = &f
+			by[k], merged[k] = f, false
 		}
 	}
 	return by
@@ -194,7 +204,7 @@ func (d *Drift) both(b, a *record.Finding) Finding {
 		f.State = StillTaken
 		return f
 	}
-	notNow, notThen := cannotTell(d.After, a) != "", cannotTell(d.Before, b) != ""
+	notNow, notThen := d.after.cannotTell(a) != "", d.before.cannotTell(b) != ""
 	var worse, better []string
 	note := func(isWorse bool, format string, args ...any) {
 		if text := fmt.Sprintf(format, args...); isWorse {
@@ -275,8 +285,8 @@ func stricter(name, a, b string) (int, bool) {
 // gone tells of a finding that is no longer there.
 func (d *Drift) gone(b *record.Finding) Finding {
 	f := Finding{State: Fixed, Before: b}
-	why := cannotTell(d.After, b)
-	if other := d.unread(d.Before, d.After); why == "" && b.Between && other != "" {
+	why := d.after.cannotTell(b)
+	if other := unread(d.Before, &d.after); why == "" && b.Between && other != "" {
 		why = "it needs other systems too, and " + other + " was not read to its end, or not at all"
 	}
 	if why != "" {
@@ -287,31 +297,47 @@ func (d *Drift) gone(b *record.Finding) Finding {
 
 // unread is a system that one record read to its end and another did not; ""
 // for none.
-func (d *Drift) unread(one, other *record.Record) string {
+func unread(one *record.Record, other *looked) string {
 	for i := range one.Systems {
 		s := &one.Systems[i]
-		if o := other.System(s.Name); !s.Partial && (o == nil || o.Partial) {
+		if o := other.systems[s.Name]; !s.Partial && (o == nil || o.Partial) {
 			return s.Name
 		}
 	}
 	return ""
 }
 
+// What a record looked at.
+type looked struct {
+	systems  map[string]*record.System
+	unranked map[[2]string]bool // systems and rules that tell the privileged apart, where that is not known of all
+}
+
+func lookedAt(r *record.Record) looked {
+	l := looked{map[string]*record.System{}, map[[2]string]bool{}}
+	for i := range r.Systems {
+		l.systems[r.Systems[i].Name] = &r.Systems[i]
+	}
+	for i := range r.Findings {
+		if f := &r.Findings[i]; f.Split != "" && f.Unranked > 0 {
+			l.unranked[[2]string{f.System, f.Rule}] = true
+		}
+	}
+	return l
+}
+
 // cannotTell says why a record cannot tell that a finding is not there; "" where
 // it can.
-func cannotTell(r *record.Record, f *record.Finding) string {
+func (l *looked) cannotTell(f *record.Finding) string {
 	if f.System == finding.TheEstate {
 		return ""
 	}
-	s := r.System(f.System)
+	s := l.systems[f.System]
 	if s == nil {
 		return "the system was not looked at"
 	}
-	for i := range r.Findings {
-		o := &r.Findings[i]
-		if o.System == f.System && o.Rule == f.Rule && o.Split != "" && o.Unranked > 0 && f.Privileged > 0 {
-			return "which of the accounts that break the rule are privileged is not known"
-		}
+	if f.Privileged > 0 && l.unranked[[2]string{f.System, f.Rule}] {
+		return "which of the accounts that break the rule are privileged is not known"
 	}
 	state, asked := s.Outcomes[f.Rule]
 	switch {
@@ -330,7 +356,7 @@ func cannotTell(r *record.Record, f *record.Finding) string {
 // fresh tells of a finding that was not there.
 func (d *Drift) fresh(k string, a *record.Finding, seen func(string) (string, bool)) Finding {
 	f := Finding{State: New, After: a}
-	switch why := cannotTell(d.Before, a); {
+	switch why := d.before.cannotTell(a); {
 	case a.Accepted != "":
 		f.State = Accepted
 	case why != "" && why != "the rule was not asked":
@@ -340,11 +366,11 @@ func (d *Drift) fresh(k string, a *record.Finding, seen func(string) (string, bo
 			f.Why = []string{"the rule was not asked then"}
 		}
 		if a.Between {
-			if other := d.unread(d.After, d.Before); other != "" {
+			if other := unread(d.After, &d.before); other != "" {
 				f.State, f.Why = FirstSeen, []string{"it needs other systems too, and " + other + " was not read to its end then, or not at all"}
 				return f
 			}
-			if other := d.unread(d.Before, d.After); other != "" {
+			if other := unread(d.Before, &d.after); other != "" {
 				f.Why = append(f.Why, "perhaps only since "+other+" was not read to its end, or not at all")
 			}
 		}
@@ -357,54 +383,44 @@ func (d *Drift) fresh(k string, a *record.Finding, seen func(string) (string, bo
 	return f
 }
 
-type valueKey struct{ system, policy, setting string }
+type valueKey struct{ policy, setting string }
 
-func valuesOf(r *record.Record) map[valueKey]record.Value {
-	by := map[valueKey]record.Value{}
-	for _, s := range r.Systems {
-		for _, v := range s.Values {
-			by[valueKey{s.Name, v.Policy, v.Setting}] = v
-		}
+func valuesOf(s *record.System) map[valueKey]*record.Value {
+	by := make(map[valueKey]*record.Value, len(s.Values))
+	for i := range s.Values {
+		v := &s.Values[i]
+		by[valueKey{v.Policy, v.Setting}] = v
 	}
 	return by
 }
 
+// values compares those of the systems that both records looked at.
 func (d *Drift) values() {
-	was, is := valuesOf(d.Before), valuesOf(d.After)
-	asked := map[valueKey]string{}
+	asked := map[string]map[valueKey]string{}
 	for _, x := range d.Before.Asked {
-		asked[valueKey{x.System, x.Policy, x.Setting}] = x.To
-	}
-	keys := map[valueKey]bool{}
-	for k := range was {
-		keys[k] = true
-	}
-	for k := range is {
-		keys[k] = true
-	}
-	for k := range asked {
-		keys[k] = true
-	}
-	for k := range keys {
-		b, a := was[k], is[k]
-		old, now := d.Before.System(k.system), d.After.System(k.system)
-		if old == nil || now == nil || !old.Valued || !now.Valued || b.Value != "" && a.Value == "" && now.Partial || a.Value != "" && b.Value == "" && old.Partial {
-			continue // not looked at
+		if asked[x.System] == nil {
+			asked[x.System] = map[valueKey]string{}
 		}
-		v := Value{System: k.system, Policy: k.policy, Setting: k.setting, Before: b.Value, After: a.Value, PlaceBefore: b.Place, PlaceAfter: a.Place,
-			Asked: asked[k]}
-		if order, ok := stricter(k.setting, a.Value, b.Value); ok {
-			v.Stricter, v.Weaker = order > 0, order < 0
+		asked[x.System][valueKey{x.Policy, x.Setting}] = x.To
+	}
+	for name, now := range d.after.systems {
+		old := d.before.systems[name]
+		if old == nil || !old.Valued || !now.Valued {
+			continue
 		}
-		if v.Asked != "" {
-			order, ok := stricter(k.setting, a.Value, v.Asked)
-			v.AsAsked = a.Value == v.Asked || ok && order >= 0
+		was, is := valuesOf(old), valuesOf(now)
+		keys := map[valueKey]bool{}
+		for k := range was {
+			keys[k] = true
 		}
-		switch {
-		case v.Before != v.After:
-			d.Values = append(d.Values, v)
-		case v.Asked != "" && !v.AsAsked:
-			d.NotYet = append(d.NotYet, v)
+		for k := range is {
+			keys[k] = true
+		}
+		for k := range asked[name] {
+			keys[k] = true
+		}
+		for k := range keys {
+			d.value(&Value{System: name, Policy: k.policy, Setting: k.setting, Asked: asked[name][k]}, was[k], is[k], old, now)
 		}
 	}
 	order := func(a, b Value) int {
@@ -424,6 +440,32 @@ func (d *Drift) values() {
 	}
 	slices.SortFunc(d.Values, order)
 	slices.SortFunc(d.NotYet, order)
+}
+
+// value tells what became of one of a system, which a record may lack.
+func (d *Drift) value(v *Value, before, after *record.Value, old, now *record.System) {
+	if before != nil {
+		v.Before, v.PlaceBefore = before.Value, before.Place
+	}
+	if after != nil {
+		v.After, v.PlaceAfter = after.Value, after.Place
+	}
+	if v.Before != "" && v.After == "" && now.Partial || v.After != "" && v.Before == "" && old.Partial {
+		return // not looked at
+	}
+	if order, ok := stricter(v.Setting, v.After, v.Before); ok {
+		v.Stricter, v.Weaker = order > 0, order < 0
+	}
+	if v.Asked != "" {
+		order, ok := stricter(v.Setting, v.After, v.Asked)
+		v.AsAsked = v.After == v.Asked || ok && order >= 0
+	}
+	switch {
+	case v.Before != v.After:
+		d.Values = append(d.Values, *v)
+	case v.Asked != "" && !v.AsAsked:
+		d.NotYet = append(d.NotYet, *v)
+	}
 }
 
 // Worst is the highest severity among findings that are a step back; 0 for none.

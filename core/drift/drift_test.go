@@ -26,7 +26,7 @@ func random(r *rand.Rand) *record.Record {
 				Value: []string{"8", "5", "90 days", "10"}[n%4], Place: fmt.Sprintf("f:%d", n)})
 		}
 		for n := range 20 {
-			s.People = append(s.People, record.Account{Login: fmt.Sprintf("u%02d", n), Enabled: "yes", Privileged: "no", NeverExpires: "no",
+			s.People = append(s.People, record.Account{Login: fmt.Sprintf("u%02d", n), Enabled: record.Yes, Privileged: record.No, NeverExpires: record.No,
 				PasswordSet: "2026-01-01"})
 		}
 		rec.Systems = append(rec.Systems, s)
@@ -138,13 +138,13 @@ func TestExactlyTheChanges(t *testing.T) {
 			n := r.IntN(len(x.People))
 			switch a := &x.People[n]; r.IntN(5) {
 			case 0:
-				a.Enabled = "no"
+				a.Enabled = record.No
 				want[x.Name+" off "+a.Login] = true
 			case 1:
-				a.Privileged = "yes"
+				a.Privileged = record.Yes
 				want[x.Name+" privileged "+a.Login] = true
 			case 2:
-				a.NeverExpires = "yes"
+				a.NeverExpires = record.Yes
 				want[x.Name+" mark "+a.Login+" (never expires)"] = true
 			case 3:
 				want[x.Name+" gone "+a.Login] = x.Name != partial
@@ -154,7 +154,7 @@ func TestExactlyTheChanges(t *testing.T) {
 				want[x.Name+" made u99"] = true
 			}
 		}
-		d := Between(before, after, nil)
+		d := between(t, before, after, nil)
 		got := map[string]bool{}
 		for i := range d.Findings {
 			f := &d.Findings[i]
@@ -194,7 +194,7 @@ func TestAsked(t *testing.T) {
 	}
 	for now, want := range map[string]string{"16": "as asked", "20": "as asked", "12": "elsewhere", "8": "not yet", "6": "elsewhere"} {
 		before := &record.Record{Systems: value("8"), Asked: []record.Asked{{System: "s", Policy: "p", Setting: "min_length", From: "8", To: "16"}}}
-		d := Between(before, &record.Record{Systems: value(now)}, nil)
+		d := between(t, before, &record.Record{Systems: value(now)}, nil)
 		got := "nothing"
 		switch {
 		case len(d.NotYet) == 1:
@@ -215,7 +215,7 @@ func TestAsked(t *testing.T) {
 func TestCameBack(t *testing.T) {
 	systems := []record.System{{Name: "s", Outcomes: map[string]string{"r/a": "broken"}}, {Name: "o", Outcomes: map[string]string{}}}
 	f := record.Finding{System: "s", Rule: "r/a", Severity: "high", Fingerprint: "f"}
-	d := Between(&record.Record{Systems: systems}, &record.Record{Systems: systems, Findings: []record.Finding{f}},
+	d := between(t, &record.Record{Systems: systems}, &record.Record{Systems: systems, Findings: []record.Finding{f}},
 		func(string) (string, bool) { return "2026-03-01", true })
 	if d.Findings[0].State != CameBack || d.Findings[0].LastIn != "2026-03-01" {
 		t.Errorf("%+v", d.Findings)
@@ -223,7 +223,7 @@ func TestCameBack(t *testing.T) {
 	f.Between = true
 	cut := slices.Clone(systems)
 	cut[1].Partial = true
-	d = Between(&record.Record{Systems: systems, Findings: []record.Finding{f}}, &record.Record{Systems: cut}, nil)
+	d = between(t, &record.Record{Systems: systems, Findings: []record.Finding{f}}, &record.Record{Systems: cut}, nil)
 	if d.Findings[0].State != NotLooked {
 		t.Errorf("%+v", d.Findings)
 	}
@@ -270,12 +270,21 @@ func TestNotTold(t *testing.T) {
 		{of("broken, unsure", three), of("broken", three), Same, ""},
 		{of("broken", five), of("broken, unsure", three), Same, "whether fewer accounts are reached is not known"},
 	} {
-		d := Between(x.before, x.after, nil)
+		d := between(t, x.before, x.after, nil)
 		f := &d.Findings[slices.IndexFunc(d.Findings, func(f Finding) bool { return f.Before != nil || len(x.before.Findings) == 0 })]
 		if got := strings.Join(f.Notes(), "; "); f.State != x.want || got != x.why {
 			t.Errorf("%v then %v: %s (%s), want %s (%s)", x.before.Systems, x.after.Systems, f.State, got, x.want, x.why)
 		}
 	}
+}
+
+func between(t *testing.T, before, after *record.Record, seen func(string) (string, bool)) *Drift {
+	t.Helper()
+	d, err := Between(before, after, seen)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return d
 }
 
 // TestNotYet: what became stricter for new passwords does not hold yet for those
@@ -284,14 +293,14 @@ func TestNotYet(t *testing.T) {
 	at := func(length, attempts, set, rules string) *record.Record {
 		return &record.Record{Systems: []record.System{{Name: "s", Listed: true, Valued: true, Sources: record.Sources{Mapping: rules, Rules: map[string]string{"r": rules}},
 			Values: []record.Value{{Policy: "p", Setting: "min_length", Value: length}, {Policy: "q", Setting: "lockout_attempts", Value: attempts}},
-			People: []record.Account{{Login: "ada", Enabled: "yes", Under: "p", PasswordSet: "2026-01-01"}, {Login: "ben", Enabled: "yes", Under: "p", PasswordSet: set},
-				{Login: "cat", Enabled: "yes", Under: "q", PasswordSet: "2026-01-01"}, {Login: "dee", Enabled: "no", Under: "p", PasswordSet: "2026-01-01"}}}}}
+			People: []record.Account{{Login: "ada", Enabled: record.Yes, Under: "p", PasswordSet: "2026-01-01"}, {Login: "ben", Enabled: record.Yes, Under: "p", PasswordSet: set},
+				{Login: "cat", Enabled: record.Yes, Under: "q", PasswordSet: "2026-01-01"}, {Login: "dee", Enabled: record.No, Under: "p", PasswordSet: "2026-01-01"}}}}}
 	}
 	for _, c := range []struct {
 		length, attempts, rules string
 		want                    string
 	}{{"12", "5", "x", "[ada] []"}, {"8", "3", "x", "[] []"}, {"6", "5", "y", "[] [s]"}} {
-		d := Between(at("8", "5", "2026-01-01", "x"), at(c.length, c.attempts, "2026-02-01", c.rules), nil)
+		d := between(t, at("8", "5", "2026-01-01", "x"), at(c.length, c.attempts, "2026-02-01", c.rules), nil)
 		if got := fmt.Sprint(d.Accounts[0].NotYet, d.OtherRules); got != c.want || len(d.OtherMappings) != len(d.OtherRules) {
 			t.Errorf("%+v: %s", c, got)
 		}

@@ -4,9 +4,9 @@
 package record
 
 import (
+	"errors"
 	"math"
 	"slices"
-	"strings"
 	"time"
 
 	"yewcone/core/audit"
@@ -17,6 +17,7 @@ import (
 	"yewcone/core/gap"
 	"yewcone/core/rules"
 	"yewcone/core/setting"
+	"yewcone/core/spool"
 )
 
 // Version changes when a reader of an older version would go wrong.
@@ -31,6 +32,8 @@ type Record struct {
 	Systems  []System  `json:"systems"`
 	Findings []Finding `json:"findings"`
 	Asked    []Asked   `json:"asked"` // the values that changes asked for then
+
+	aside *spool.Spool
 }
 
 // A System is one system of a record.
@@ -52,7 +55,8 @@ type System struct {
 	Measures   Measures          `json:"measures,omitzero"`
 	Kinds      map[string]int    `json:"kinds,omitempty"`      // accounts by kind; "" where none is known
 	Exceptions []Exception       `json:"exceptions,omitempty"` // that the estate has for it
-	People     []Account         `json:"-"`                    // kept apart
+	People     []Account         `json:"-"`                    // kept apart; nil where Read reads them
+	Read       People            `json:"-"`                    // nil for none but People
 	Valued     bool              `json:"valued"`               // the values are kept
 	Listed     bool              `json:"listed"`               // the accounts are kept, since there are not too many
 }
@@ -120,27 +124,14 @@ type Asked struct {
 	To      string `json:"to"`
 }
 
-// An Account is what is kept of an account.
-type Account struct {
-	Login        string `json:"l"`
-	Enabled      string `json:"e,omitempty"` // yes and no; "" for unknown
-	Privileged   string `json:"p,omitempty"`
-	NeverExpires string `json:"n,omitempty"`
-	CannotChange string `json:"c,omitempty"`
-	BlankAllowed string `json:"b,omitempty"`
-	SecondFactor string `json:"f,omitempty"`
-	PasswordSet  string `json:"s,omitempty"`
-	Policy       string `json:"o,omitempty"` // that it names
-	Under        string `json:"u,omitempty"` // the policy that holds first
-}
-
 // mostAccounts is how many accounts of a system are kept one by one.
 const mostAccounts = 200_000
 
-// Of makes the record of a check. The subjects are read once more for their
-// accounts.
+// Of makes the record of a check, which is to be closed. The subjects are read once more
+// for their accounts, which are put aside: there may be millions. What changes ask for,
+// which only a record that others are held against needs, is not in it.
 func Of(r *finding.Result, subjects []audit.Subject, o audit.Options, tool string) (*Record, error) {
-	rec := &Record{Version: Version, Tool: tool, Estate: r.Estate}
+	rec := &Record{Version: Version, Tool: tool, Estate: r.Estate, aside: &spool.Spool{Open: o.Scratch}}
 	for i := range r.Systems {
 		s := &r.Systems[i]
 		if s.AsOf.After(rec.AsOf) {
@@ -154,9 +145,6 @@ func Of(r *finding.Result, subjects []audit.Subject, o audit.Options, tool strin
 		if i < len(subjects) {
 			out.Values, out.Valued = valuesOf(subjects[i].Export.System()), true
 			out.Listed = s.Accounts <= mostAccounts
-			if err := out.accounts(&subjects[i], o); err != nil {
-				return nil, err
-			}
 			for _, x := range subjects[i].Exceptions {
 				out.Exceptions = append(out.Exceptions, Exception{x.Rule, x.Until.Format(time.DateOnly)})
 			}
@@ -168,14 +156,24 @@ func Of(r *finding.Result, subjects []audit.Subject, o audit.Options, tool strin
 			rec.Findings = append(rec.Findings, findingOf(&list[i]))
 		}
 	}
-	for _, c := range change.Of(r) {
-		for _, s := range c.Steps {
-			if def := s.Def(); def != nil {
-				rec.Asked = append(rec.Asked, Asked{c.System, s.Policy, def.Name, def.Text(s.From), def.Text(s.To)})
-			}
+	for i := range min(len(rec.Systems), len(subjects)) {
+		if err := rec.Systems[i].accounts(&subjects[i], rec.aside, o); err != nil {
+			return nil, errors.Join(err, rec.Close())
 		}
 	}
 	return rec, nil
+}
+
+// AskedBy lists the values that the changes for a result ask for.
+func AskedBy(r *finding.Result) (list []Asked) {
+	for _, c := range change.Of(r) {
+		for _, s := range c.Steps {
+			if def := s.Def(); def != nil {
+				list = append(list, Asked{c.System, s.Policy, def.Name, def.Text(s.From), def.Text(s.To)})
+			}
+		}
+	}
+	return list
 }
 
 func findingOf(f *finding.Finding) Finding {
@@ -207,7 +205,7 @@ func valuesOf(s *facts.System) []Value {
 }
 
 // accounts keeps the accounts, where they are listed, and measures all.
-func (x *System) accounts(s *audit.Subject, o audit.Options) error {
+func (x *System) accounts(s *audit.Subject, aside *spool.Spool, o audit.Options) error {
 	judge, err := audit.NewJudge(s, o)
 	if err != nil {
 		return err
@@ -216,6 +214,7 @@ func (x *System) accounts(s *audit.Subject, o audit.Options) error {
 	defer func() { *s.Export.Notes() = noted }()
 	guesses := map[*effective.Settings]gap.Guesses{} // the same for all with the same settings
 	most, known := 0.0, true
+	list := listing{aside: aside}
 	err = s.Export.Accounts(func(a *facts.Account) error {
 		settings, about := judge.Resolve(a)
 		if x.Kinds == nil {
@@ -223,9 +222,9 @@ func (x *System) accounts(s *audit.Subject, o audit.Options) error {
 		}
 		x.Kinds[a.Kind]++
 		if x.Listed {
-			x.People = append(x.People, Account{Login: strings.Clone(a.Login), Enabled: tri(a.Enabled), Privileged: tri(a.Privileged), NeverExpires: tri(a.NeverExpires),
-				CannotChange: tri(a.CannotChange), BlankAllowed: tri(a.BlankAllowed), SecondFactor: tri(a.SecondFactor), PasswordSet: moment(a.PasswordSet),
-				Policy: strings.Clone(a.Policy), Under: settings.PolicyName()})
+			list.add(&Account{Login: a.Login, Enabled: Answer(a.Enabled), Privileged: Answer(a.Privileged), NeverExpires: Answer(a.NeverExpires),
+				CannotChange: Answer(a.CannotChange), BlankAllowed: Answer(a.BlankAllowed), SecondFactor: Answer(a.SecondFactor),
+				PasswordSet: moment(a.PasswordSet), Policy: a.Policy, Under: settings.PolicyName()})
 		}
 		if a.Enabled == facts.No || a.WithoutPassword() {
 			return nil
@@ -256,18 +255,10 @@ func (x *System) accounts(s *audit.Subject, o audit.Options) error {
 		}
 		x.Measures.Guesses = &most
 	}
-	slices.SortStableFunc(x.People, func(a, b Account) int { return strings.Compare(a.Login, b.Login) })
-	return err
-}
-
-func tri(t facts.Tri) string {
-	switch t {
-	case facts.Yes:
-		return "yes"
-	case facts.No:
-		return "no"
+	if x.Listed {
+		x.Read = list.read
 	}
-	return ""
+	return errors.Join(err, aside.Err())
 }
 
 func moment(m facts.Moment) string {
@@ -275,6 +266,14 @@ func moment(m facts.Moment) string {
 		return ""
 	}
 	return m.String()
+}
+
+// Close gives back what accounts are put aside in.
+func (r *Record) Close() error {
+	if r.aside == nil {
+		return nil
+	}
+	return r.aside.Close()
 }
 
 // Rank is how bad a finding is.

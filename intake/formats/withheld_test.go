@@ -198,7 +198,10 @@ func (s *statements) kept() *record.Record {
 
 // better lists what is stated better than before, and what is called gone.
 func (s *statements) better(before *statements) (list []string) {
-	d := drift.Between(before.kept(), s.kept(), nil)
+	d, err := drift.Between(before.kept(), s.kept(), nil)
+	if err != nil {
+		panic(err) // these have no accounts that could not be read
+	}
 	for _, f := range d.In(drift.Fixed) {
 		list = append(list, "it is fixed that "+f.Before.Sentence)
 	}

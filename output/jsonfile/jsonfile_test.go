@@ -36,7 +36,10 @@ func TestCheckIsKept(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	d := drift.Between(kept, now, nil)
+	d, err := drift.Between(kept, now, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
 	if len(d.Findings) == 0 || len(d.In(drift.Same))+len(d.In(drift.StillTaken)) != len(d.Findings) {
 		t.Errorf("%s: %+v", d.Sum(), d.Findings)
 	}
