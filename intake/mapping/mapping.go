@@ -57,6 +57,7 @@ type export struct {
 	accounts []accountReader
 	taken    atomic.Int64         // rows of accounts that were read
 	left     map[string]*leftover // by file
+	lastRead *readRows            // the table of settings that a change was told by last
 }
 
 // leftover is what a file has, and what the tables that read it take.

@@ -87,12 +87,67 @@ type row struct {
 }
 
 func (e *export) rowOf(s *settingsTable, file, policy string) (found row, there bool) {
+	all := e.lastRead
+	if all == nil || all.of != s || all.file != file {
+		if all = e.rowsOf(s, file); all == nil {
+			return row{}, false
+		}
+		e.lastRead = all
+	}
+	found = row{file: e.fileOf(file), texts: map[string]string{}, other: map[string][]string{}}
+	if all.pairs != nil {
+		found.texts = all.pairs
+		return found, true
+	}
+	seen := make([]map[string]bool, len(all.labels))
+	for i := range seen {
+		seen[i] = map[string]bool{}
+	}
+	for i := range all.rows {
+		r := &all.rows[i]
+		mine := !there && (!all.named || r.policy == policy)
+		if mine {
+			there, found.line = true, r.line
+		}
+		for n, text := range r.texts {
+			switch label := all.labels[n]; {
+			case text == table.Absent:
+			case mine:
+				found.texts[label] = text
+			case !seen[n][text]:
+				seen[n][text] = true
+				found.other[label] = append(found.other[label], text)
+			}
+		}
+	}
+	return found, there
+}
+
+// readRows are the rows of a table of settings with what is taken of them: what changes
+// of many policies are told by is read once.
+type readRows struct {
+	of     *settingsTable
+	file   string
+	pairs  map[string]string // of a table of pairs; nil for others
+	labels []string
+	named  bool // each row has its policy
+	rows   []readRow
+}
+
+type readRow struct {
+	policy string
+	line   int
+	texts  []string // by label; table.Absent for none
+}
+
+// rowsOf reads a table; nil where it cannot be read.
+func (e *export) rowsOf(s *settingsTable, file string) *readRows {
 	t, err := e.openTable(e.fileOf(file), shape{s.Form, s.Rows, s.Sheet, s.Heading}, &e.Noted)
 	if err != nil {
-		return row{}, false
+		return nil
 	}
 	defer t.Close()
-	found = row{file: e.fileOf(file), texts: map[string]string{}, other: map[string][]string{}}
+	all := &readRows{of: s, file: file}
 	column := func(name string) int {
 		c, err := t.Column(name)
 		if err != nil {
@@ -101,41 +156,45 @@ func (e *export) rowOf(s *settingsTable, file, policy string) (found row, there 
 		return c
 	}
 	if s.Layout.Value == "pairs" {
+		all.pairs = map[string]string{}
 		key, value := column(s.Key.Value), column(s.Value.Value)
 		for cells, _ := t.Next(); cells != nil && key >= 0 && value >= 0; cells, _ = t.Next() {
-			if name := table.Cell(cells, key); found.texts[name] == "" {
-				found.texts[strings.Clone(name)] = strings.Clone(table.Cell(cells, value))
+			if name := table.Cell(cells, key); all.pairs[name] == "" {
+				all.pairs[strings.Clone(name)] = strings.Clone(table.Cell(cells, value))
 			}
 		}
-		return found, true
+		return all
 	}
-	places := map[string]int{}
+	var places []int
+	place := func(label string) {
+		if c := column(label); c >= 0 && !slices.Contains(all.labels, label) {
+			all.labels, places = append(all.labels, label), append(places, c)
+		}
+	}
 	for _, k := range e.plan.takers(s) {
-		places[k.from.Value] = column(k.from.Value)
+		place(k.from.Value)
 		if only := k.source.Only; only != nil && only.File == nil {
-			places[only.From.Value] = column(only.From.Value)
+			place(only.From.Value)
 		}
 	}
 	name := -1
 	if s.Layout.Value == "rows" {
 		name = column(s.Policy.Value)
 	}
+	all.named = name >= 0
 	for cells, at := t.Next(); cells != nil; cells, at = t.Next() {
-		mine := !there && (name < 0 || table.Cell(cells, name) == policy)
-		if mine {
-			there, found.line = true, at.In(t.Origin()).Line
+		r := readRow{line: at.In(t.Origin()).Line, texts: make([]string, len(places))}
+		if all.named {
+			r.policy = strings.Clone(table.Cell(cells, name))
 		}
-		for label, c := range places {
-			switch {
-			case c < 0 || cells[c] == table.Absent:
-			case mine:
-				found.texts[label] = strings.Clone(table.Cell(cells, c))
-			default:
-				found.other[label] = append(found.other[label], strings.Clone(table.Cell(cells, c)))
+		for n, c := range places {
+			if r.texts[n] = table.Absent; cells[c] != table.Absent {
+				r.texts[n] = strings.Clone(table.Cell(cells, c))
 			}
 		}
+		all.rows = append(all.rows, r)
 	}
-	return found, there
+	return all
 }
 
 // wordFor finds the word that the mapping reads as what is wanted.
