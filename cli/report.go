@@ -169,5 +169,10 @@ func (e *earlier) drift(ctx context.Context, r *finding.Result, o *opened) (*dri
 		return nil, nil, err
 	}
 	d, err := drift.Between(e.point.record, now, e.past.seen(ctx, e.point.at))
+	for _, r := range []*record.Record{e.point.record, now} {
+		for i := range r.Systems {
+			r.Systems[i].Values = nil // those that changed are told, and the whole result is at hand
+		}
+	}
 	return d, trend.Of(sums), err
 }
