@@ -208,9 +208,24 @@ func openEstateIn(c *cli.Command, name string, systems []string, asOf time.Time)
 func scratch() (spool.Scratch, error) {
 	f, err := atomicfile.NewScratch()
 	if err != nil {
-		return nil, fmt.Errorf("what there is no room for in memory cannot be put aside: %w", err)
+		return nil, notAside(err)
 	}
-	return f, nil
+	return putAside{f}, nil
+}
+
+// putAside is such a file, whose errors say what it is for.
+type putAside struct{ spool.Scratch }
+
+func (p putAside) WriteAt(data []byte, at int64) (int, error) {
+	n, err := p.Scratch.WriteAt(data, at)
+	if err != nil {
+		err = notAside(err)
+	}
+	return n, err
+}
+
+func notAside(err error) error {
+	return fmt.Errorf("what there is no room for in memory cannot be put aside: %w; name a folder with room in TMPDIR", err)
 }
 
 // keepsApart refuses to write over what the estate is read from, and two results

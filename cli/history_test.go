@@ -251,6 +251,11 @@ func TestKeepMany(t *testing.T) {
 			t.Errorf("%v: %v %.2000s", args, err, out)
 		}
 	}
+	cmd := tooltest.Command(folder, "keep")
+	cmd.Env = append(cmd.Environ(), "TMPDIR="+filepath.Join(folder, "nowhere"), "TMP="+filepath.Join(folder, "nowhere"))
+	if out, _ := cmd.CombinedOutput(); cmd.ProcessState.ExitCode() != ExitUsage || !strings.Contains(string(out), "name a folder with room in TMPDIR") {
+		t.Errorf("without room for temporary files: %s", out)
+	}
 	run("history", "--format", "jsonl", "--out", "all.jsonl")
 	data, err = os.ReadFile(filepath.Join(folder, "all.jsonl"))
 	if n := bytes.Count(data, []byte(`{"l":`)); err != nil || n != 2*systems*accounts {
