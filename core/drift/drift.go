@@ -81,14 +81,14 @@ type Drift struct {
 	OtherRules    []string // systems that were judged by other rules than now
 	OtherMappings []string // systems that were read by another mapping
 
-	before, after looked
+	then, now looked // Before and After, by what is looked up in them
 }
 
 // Between holds a later record against an earlier one. seen tells when a
 // finding, by its key, was last there before the earlier record; it may be nil. An error is
 // one of reading the accounts of a record.
 func Between(before, after *record.Record, seen func(key string) (string, bool)) (*Drift, error) {
-	d := &Drift{Before: before, After: after, before: lookedAt(before), after: lookedAt(after)}
+	d := &Drift{Before: before, After: after, then: lookedAt(before), now: lookedAt(after)}
 	d.findings(seen)
 	d.values()
 	if err := d.accounts(); err != nil {
@@ -96,7 +96,7 @@ func Between(before, after *record.Record, seen func(key string) (string, bool))
 	}
 	for i := range after.Systems {
 		now := &after.Systems[i]
-		was := d.before.systems[now.Name]
+		was := d.then.systems[now.Name]
 		if was == nil {
 			continue
 		}
@@ -204,7 +204,7 @@ func (d *Drift) both(b, a *record.Finding) Finding {
 		f.State = StillTaken
 		return f
 	}
-	notNow, notThen := d.after.cannotTell(a) != "", d.before.cannotTell(b) != ""
+	notNow, notThen := d.now.cannotTell(a) != "", d.then.cannotTell(b) != ""
 	var worse, better []string
 	note := func(isWorse bool, format string, args ...any) {
 		if text := fmt.Sprintf(format, args...); isWorse {
@@ -285,8 +285,8 @@ func stricter(name, a, b string) (int, bool) {
 // gone tells of a finding that is no longer there.
 func (d *Drift) gone(b *record.Finding) Finding {
 	f := Finding{State: Fixed, Before: b}
-	why := d.after.cannotTell(b)
-	if other := unread(d.Before, &d.after); why == "" && b.Between && other != "" {
+	why := d.now.cannotTell(b)
+	if other := unread(d.Before, &d.now); why == "" && b.Between && other != "" {
 		why = "it needs other systems too, and " + other + " was not read to its end, or not at all"
 	}
 	if why != "" {
@@ -356,7 +356,7 @@ func (l *looked) cannotTell(f *record.Finding) string {
 // fresh tells of a finding that was not there.
 func (d *Drift) fresh(k string, a *record.Finding, seen func(string) (string, bool)) Finding {
 	f := Finding{State: New, After: a}
-	switch why := d.before.cannotTell(a); {
+	switch why := d.then.cannotTell(a); {
 	case a.Accepted != "":
 		f.State = Accepted
 	case why != "" && why != "the rule was not asked":
@@ -366,11 +366,11 @@ func (d *Drift) fresh(k string, a *record.Finding, seen func(string) (string, bo
 			f.Why = []string{"the rule was not asked then"}
 		}
 		if a.Between {
-			if other := unread(d.After, &d.before); other != "" {
+			if other := unread(d.After, &d.then); other != "" {
 				f.State, f.Why = FirstSeen, []string{"it needs other systems too, and " + other + " was not read to its end then, or not at all"}
 				return f
 			}
-			if other := unread(d.Before, &d.after); other != "" {
+			if other := unread(d.Before, &d.now); other != "" {
 				f.Why = append(f.Why, "perhaps only since "+other+" was not read to its end, or not at all")
 			}
 		}
@@ -403,8 +403,8 @@ func (d *Drift) values() {
 		}
 		asked[x.System][valueKey{x.Policy, x.Setting}] = x.To
 	}
-	for name, now := range d.after.systems {
-		old := d.before.systems[name]
+	for name, now := range d.now.systems {
+		old := d.then.systems[name]
 		if old == nil || !old.Valued || !now.Valued {
 			continue
 		}
