@@ -193,7 +193,7 @@ func jsonSamples(r *intake.Request, name, base string) ([]sample, error) {
 	d.UseNumber()
 	var doc any
 	if err := d.Decode(&doc); err != nil {
-		return nil, &intake.Unreadable{File: name, Message: "no JSON: " + err.Error(), Err: err}
+		return nil, &intake.Unreadable{File: name, Message: "no JSON: " + text.ToldJSON(err).Error(), Err: err}
 	}
 	if docs := []any{doc}; d.More() { // an object on each line
 		for len(docs) < sampleRows && d.Decode(&doc) == nil {

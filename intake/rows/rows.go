@@ -123,7 +123,7 @@ func Read(r *intake.Request, file string, notes *facts.Notes, each func(*Row) er
 	case ".csv":
 		err = s.csv()
 	case ".json", ".jsonl", ".ndjson":
-		err = s.json()
+		err = text.ToldJSON(s.json())
 	case ".xml":
 		err = s.xml()
 	default:

@@ -96,11 +96,11 @@ func decode(line string, into *snapshot.Line) error {
 	var syntax *json.SyntaxError
 	switch {
 	case errors.As(err, &syntax):
-		return fmt.Errorf("column %d: %w", syntax.Offset, err)
+		return fmt.Errorf("column %d: %w", syntax.Offset, text.ToldJSON(err))
 	case err == io.ErrUnexpectedEOF:
 		return errors.New("the line ends too early")
 	case err != nil:
-		return fmt.Errorf("column %d: %s", d.InputOffset()+1, strings.TrimPrefix(err.Error(), "json: "))
+		return fmt.Errorf("column %d: %s", d.InputOffset()+1, strings.TrimPrefix(text.ToldJSON(err).Error(), "json: "))
 	case strings.TrimSpace(line[d.InputOffset():]) != "":
 		return fmt.Errorf("column %d: something follows the object", d.InputOffset()+1)
 	}

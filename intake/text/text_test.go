@@ -3,6 +3,7 @@ package text
 import (
 	"bytes"
 	"compress/gzip"
+	"encoding/json"
 	"encoding/xml"
 	"io"
 	"math/rand/v2"
@@ -122,6 +123,32 @@ func TestControls(t *testing.T) {
 				t.Fatalf("%q: the last below a blank is at %d, found %d", p, i, last)
 			}
 		}
+	}
+}
+
+// TestToldJSON: an error of JSON shows nothing that stands in the file, and says what is
+// wrong.
+func TestToldJSON(t *testing.T) {
+	said := map[string]bool{}
+	for _, document := range []string{`{"a": ~}`, `{~}`, `[1 ~]`, `{"a" ~}`, `{"a":1 ~}`, "[\"~\x01\"]", `["\~"]`, `["\u00~z"]`, `[1.~]`, `[1e~]`, `[tru~]`, `[nul~]`, `{"a":1}~`,
+		`[-~]`, `{"a":1`, `"`, `['~']`, `{"n": 4711471147}`, `{"s": 4711471147}`} {
+		var v struct {
+			A any
+			N int8
+			S string
+		}
+		err := json.Unmarshal([]byte(document), &v)
+		told := ToldJSON(err).Error()
+		if strings.ContainsAny(told, "~'\\") || strings.Contains(told, "4711") || strings.Contains(told, "not JSON") || len(told) < 10 {
+			t.Errorf("%s: %s", document, told)
+		}
+		said[told] = true
+	}
+	if len(said) < 12 {
+		t.Errorf("only %d errors are told apart: %v", len(said), said)
+	}
+	if ToldJSON(ErrTooLong) != ErrTooLong || ToldJSON(nil) != nil {
+		t.Error("other errors are told as they are")
 	}
 }
 

@@ -164,7 +164,7 @@ func (r *jsonLineRows) Next() ([]string, table.Place) {
 		if r.last && r.rest == "" && !ended {
 			r.notes.Incomplete(origin, "the file ends in the middle of a row: it was cut off; take the export again")
 		} else {
-			r.notes.Refuse(origin, "the line is no JSON object: %s", err)
+			r.notes.Refuse(origin, "the line is no JSON object: %s", text.ToldJSON(err))
 		}
 	}
 	return nil, table.Place{}

@@ -315,7 +315,7 @@ func (t *jsonTable) end(err error) {
 
 // broken tells that the document cannot be read on.
 func (t *jsonTable) broken(notes *facts.Notes, err error) {
-	notes.Incomplete(facts.Origin{File: t.name, Line: t.lineOf(0)}, "the file cannot be read on as JSON: %s; take the export again", err)
+	notes.Incomplete(facts.Origin{File: t.name, Line: t.lineOf(0)}, "the file cannot be read on as JSON: %s; take the export again", text.ToldJSON(err))
 }
 
 // lineOf is the line of the place so far behind the one that was come to.
