@@ -165,7 +165,13 @@ func asOfFlag() cli.Flag {
 }
 
 func maxRefusedFlag() cli.Flag {
-	return &cli.IntFlag{Name: "bear", Usage: "how many refused rows or values a system may have and still count as read"}
+	return &cli.IntFlag{Name: "bear", Usage: "how many refused rows or values a system may have and still count as read",
+		Validator: func(n int) error {
+			if n < 0 {
+				return fmt.Errorf("how many refused rows or values are borne is 0 or more, not %d", n)
+			}
+			return nil
+		}}
 }
 
 func jobsFlag() cli.Flag {

@@ -127,3 +127,13 @@ func TestOutsideAllowed(t *testing.T) {
 		t.Errorf("exit %d: %s", code, plain)
 	}
 }
+
+// TestBearRefused: fewer than none are borne by nobody.
+func TestBearRefused(t *testing.T) {
+	t.Parallel()
+	for value, wants := range map[string]int{"-1": ExitUsage, "0": ExitFindings} {
+		if _, stderr, code := runTool(t, demoFolder(t), "check", "tills", "--bear", value); code != wants || (code == ExitUsage) != strings.Contains(stderr, "0 or more, not -1") {
+			t.Errorf("--bear %s: exit %d %s", value, code, stderr)
+		}
+	}
+}
