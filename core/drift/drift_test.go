@@ -26,8 +26,8 @@ func random(r *rand.Rand) *record.Record {
 				Value: []string{"8", "5", "90 days", "10"}[n%4], Place: fmt.Sprintf("f:%d", n)})
 		}
 		for n := range 20 {
-			s.People = append(s.People, record.Account{Login: fmt.Sprintf("u%02d", n), Enabled: record.Yes, Privileged: record.No, NeverExpires: record.No,
-				PasswordSet: "2026-01-01"})
+			s.People = append(s.People, record.Account{Login: fmt.Sprintf("u%02d", n), Enabled: record.Yes, Privileged: record.No,
+				NeverExpires: record.No, PasswordSet: "2026-01-01"})
 		}
 		rec.Systems = append(rec.Systems, s)
 		for n := range 8 {
@@ -293,8 +293,10 @@ func TestNotYet(t *testing.T) {
 	at := func(length, attempts, set, rules string) *record.Record {
 		return &record.Record{Systems: []record.System{{Name: "s", Listed: true, Valued: true, Sources: record.Sources{Mapping: rules, Rules: map[string]string{"r": rules}},
 			Values: []record.Value{{Policy: "p", Setting: "min_length", Value: length}, {Policy: "q", Setting: "lockout_attempts", Value: attempts}},
-			People: []record.Account{{Login: "ada", Enabled: record.Yes, Under: "p", PasswordSet: "2026-01-01"}, {Login: "ben", Enabled: record.Yes, Under: "p", PasswordSet: set},
-				{Login: "cat", Enabled: record.Yes, Under: "q", PasswordSet: "2026-01-01"}, {Login: "dee", Enabled: record.No, Under: "p", PasswordSet: "2026-01-01"}}}}}
+			People: []record.Account{{Login: "ada", Enabled: record.Yes, Under: "p", PasswordSet: "2026-01-01"},
+				{Login: "ben", Enabled: record.Yes, Under: "p", PasswordSet: set},
+				{Login: "cat", Enabled: record.Yes, Under: "q", PasswordSet: "2026-01-01"},
+				{Login: "dee", Enabled: record.No, Under: "p", PasswordSet: "2026-01-01"}}}}}
 	}
 	for _, c := range []struct {
 		length, attempts, rules string
