@@ -39,14 +39,14 @@ func ToldJSON(err error) error {
 	case errors.As(err, &kind):
 		what, _, _ := strings.Cut(kind.Value, " ")
 		if kind.Field == "" {
-			return fmt.Errorf("%s stands where another kind of value belongs", a(what))
+			return fmt.Errorf("%s stands where another kind of value belongs", withArticle(what))
 		}
-		return fmt.Errorf("%q is %s, where another kind of value belongs", kind.Field, a(what))
+		return fmt.Errorf("%q is %s, where another kind of value belongs", kind.Field, withArticle(what))
 	}
 	return err
 }
 
-func a(kind string) string {
+func withArticle(kind string) string {
 	if strings.ContainsRune("aeiou", rune(kind[0])) {
 		return "an " + kind
 	}
