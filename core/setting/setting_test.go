@@ -134,6 +134,9 @@ func TestSpans(t *testing.T) {
 	if err != nil || !three.Before(at("2026-11-23 06:00")).Equal(at("2026-08-23 06:00")) {
 		t.Errorf("three months before 23 November are %v (%v)", three.Before(at("2026-11-23 06:00")), err)
 	}
+	if got := (Span{Seconds: 9_999_999_999}).After(at("2026-01-31 12:00")); got.Year() != 2342 {
+		t.Errorf("317 years are too long: %v", got)
+	}
 	if got := (Span{Months: 1}).After(at("2026-01-31 12:00")); !got.Equal(at("2026-02-28 12:00")) {
 		t.Errorf("a month after 31 January is %v", got)
 	}

@@ -61,7 +61,7 @@ func (s Span) shift(t time.Time, sign int) time.Time {
 	if s.Days != 0 {
 		t = t.AddDate(0, 0, sign*int(s.Days))
 	}
-	return t.Add(time.Duration(sign) * time.Duration(s.Seconds) * time.Second)
+	return time.Unix(t.Unix()+int64(sign)*s.Seconds, int64(t.Nanosecond())).In(t.Location()) // a time.Duration ends after 292 years
 }
 
 // String writes the span in words: "3 months", "1 day 12 hours", "90 days".
