@@ -52,7 +52,7 @@ func (e *engine) account(a *facts.Account, place int64) error {
 	if e.options.register != nil && hasPerson(a) {
 		e.enterPerson(a, o)
 	}
-	e.met.remember(a, settings, e.verdicts[settings], o)
+	e.met.remember(e, a, settings, e.verdicts[settings], o)
 	if err := e.record(o, a); err != nil || e.signins.seen == nil {
 		return err
 	}

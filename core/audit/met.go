@@ -20,6 +20,8 @@ type met struct {
 	sketching facts.Sketching
 	texts     []func(*facts.Account) *string // where an account has those of the sketch
 	dated     *condition.Pattern
+	turns     *condition.Turns // of these; nil where they are not known
+	cells     map[cellsKey]*cells
 	tables    map[any]*sortTable
 	table     *sortTable
 	sorts     []*sort         // of the rows at hand; nil for none
@@ -50,6 +52,7 @@ type sort struct {
 	room    [5]uint64 // for them, where they fit
 	first   [2]known  // those that were known first: most accounts are of these
 	known   []known   // the others, by the answers that depend on dates: a power of two of them, at most half taken
+	cells   *cells    // that its dates fall into; nil for none
 	policy  uint64    // what its policy adds to the hash of a name
 	taken   int       // of those that are known
 
@@ -94,6 +97,9 @@ func (m *met) prepare(e *engine) {
 	}
 	m.off = m.off || e.subject.Privileged.Dated()
 	m.off = m.off || !m.dated.Packs()
+	if turns, ok := m.dated.Turns(e.system.AsOf.Unix()); ok {
+		m.turns, m.cells = &turns, map[cellsKey]*cells{}
+	}
 	asked := &condition.Subject{System: e.system}
 	asked.Derived.AsOf, asked.Derived.AsOfKnown = e.system.AsOf.Unix(), !e.system.AsOf.IsZero()
 	m.sketching.Asks = func(fact string) ([]func(*facts.Account) facts.Tri, bool) {
@@ -187,16 +193,21 @@ func (m *met) count(e *engine, s *facts.Sketches, row int) bool {
 			return false
 		}
 	}
-	k := m.outcome(e, t, s.Dates[row*len(s.DateOf):])
+	dates := s.Dates[row*len(s.DateOf):]
+	k := m.outcome(e, t, dates)
 	if k == nil {
 		return false
 	}
 	k.n++
 	e.addName(hashes.Text(hashes.Name, s.Logins[row]) ^ t.policy)
 	if s.StoredMarks != nil && s.StoredMarks[row] != 0 && t.account.Enabled != facts.No {
+		if k.outcome.sighted == 0 {
+			t.date(e, dates)
+		}
 		e.addStored(&t.account, k.outcome, s.StoredMarks[row])
 	}
 	if e.options.register != nil && hasPerson(&t.account) {
+		t.date(e, dates)
 		e.enterSketched(&t.account, s, row, k.outcome)
 	}
 	m.quick++
@@ -206,16 +217,21 @@ func (m *met) count(e *engine, s *facts.Sketches, row int) bool {
 // outcome finds that of an account of a sort with its dates; nil where the account
 // must be filled in.
 func (m *met) outcome(e *engine, t *sort, dates []facts.Moment) *known {
-	for i, field := range t.dates {
-		if field != nil {
-			*field = dates[i]
+	var answers condition.Packed
+	inCell := false
+	if t.cells != nil {
+		if answers, inCell = t.cells.of(dates); inCell {
+			if k := t.knows(answers); k != nil {
+				return k
+			}
 		}
 	}
-	e.about.Account = &t.account
-	effective.DatesOf(&e.about.Derived, &t.account, t.settings, e.system, e.rulesOf())
-	answers := m.dated.Pack(&e.about)
-	if k := t.knows(answers); k != nil {
-		return k
+	t.date(e, dates)
+	if !inCell {
+		answers = m.dated.Pack(&e.about)
+		if k := t.knows(answers); k != nil {
+			return k
+		}
 	}
 	if m.kept >= mostOutcomes || len(e.outcomes) >= outcomesKept {
 		return nil
@@ -239,6 +255,17 @@ func (m *met) outcome(e *engine, t *sort, dates []facts.Moment) *known {
 		return nil
 	}
 	return m.know(t, answers, o)
+}
+
+// date gives the account of the sort other dates, and works out what follows from them.
+func (t *sort) date(e *engine, dates []facts.Moment) {
+	for i, field := range t.dates {
+		if field != nil {
+			*field = dates[i]
+		}
+	}
+	e.about.Account = &t.account
+	effective.DatesOf(&e.about.Derived, &t.account, t.settings, e.system, e.rulesOf())
 }
 
 // work makes the outcome of a sort with its dates, from the clauses that reach some of
@@ -354,7 +381,7 @@ func (t *sortTable) put(s slot) {
 
 // remember keeps the sort of an account that was filled in, for those that are like
 // it.
-func (m *met) remember(a *facts.Account, settings *effective.Settings, v *verdict, o *outcome) {
+func (m *met) remember(e *engine, a *facts.Account, settings *effective.Settings, v *verdict, o *outcome) {
 	if m.of == nil || !o.kept || len(m.table.list) >= mostSorts {
 		return
 	}
@@ -376,12 +403,14 @@ func (m *met) remember(a *facts.Account, settings *effective.Settings, v *verdic
 			t.dates[i] = of(&t.account)
 		}
 	}
+	t.cells = m.cellsOf(e, t)
 	m.table.add(hash, t)
 }
 
 // forget lets go of all sorts, once they are summed up.
 func (m *met) forget() {
 	m.tables, m.table, m.of, m.kept = map[any]*sortTable{}, nil, nil, 0
+	clear(m.cells)
 	clear(m.sorts)
 }
 

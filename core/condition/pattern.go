@@ -25,6 +25,7 @@ type leaf struct {
 	numbers []int64
 	texts   []string
 	plain   bool             // the leaf is a flag that allFlags has
+	still   bool             // whether a fact is known, which it is whatever its date
 	asks    []facts.Question // of the one text or list that it asks, where they can be put so
 }
 
@@ -38,7 +39,7 @@ func (c *compiler) leaf(n ast.Node, ask func(*Subject) facts.Tri, about ...*Fact
 	if len(about) > 1 {
 		for _, f := range about {
 			known, one := func(s *Subject) facts.Tri { return facts.TriOf(f.known(s)) }, []*Fact{f}
-			c.leaves = append(c.leaves, leaf{written: "known " + f.Name, ask: known, about: one, own: one, itself: known,
+			c.leaves = append(c.leaves, leaf{written: "known " + f.Name, ask: known, about: one, own: one, itself: known, still: true,
 				plain: slices.Contains(plainDates, f.Name)})
 		}
 	}
@@ -247,7 +248,7 @@ const flagBits = 18
 // Packs reports whether the answers to all questions that depend on dates fit into
 // a Packed.
 func (p *Pattern) Packs() bool {
-	room := [len(Packed{})]int{}
+	room := [len(Packed{})]int{0, 1} // the highest bit is left to whoever keeps them
 	at := 0
 	need := func(width int) bool {
 		if room[at]+width > 64 {
@@ -269,7 +270,8 @@ func (p *Pattern) Packs() bool {
 	return fits
 }
 
-// Packed are answers in a form that is quick to compare.
+// Packed are answers in a form that is quick to compare; the highest bit of the last
+// is not set.
 type Packed [2]uint64
 
 // Pack are the subject's answers to all questions that depend on dates, where they

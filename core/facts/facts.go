@@ -112,6 +112,9 @@ func (m Moment) Time() (time.Time, bool) {
 // Unix is Time in seconds since 1970.
 func (m Moment) Unix() (int64, bool) { return m.unix, m.state == momentAt }
 
+// Instant is Unix for what is no whole day.
+func (m Moment) Instant() (int64, bool) { return m.unix, m.state == momentAt && !m.day }
+
 // WholeDay reports whether only the day is known.
 func (m Moment) WholeDay() bool { return m.day }
 

@@ -13,6 +13,7 @@ type Sketches struct {
 	Classes     []uint64
 	Words       int
 	DateOf      []func(*Account) *Moment // the fields of the columns with dates
+	DateNames   []string                 // the facts of a mapping that these are
 	Dates       []Moment                 // each row has as many as DateOf, where Dated
 	Dated       []bool                   // whether a column has a date there; its class tells what it has otherwise
 	Texts       []string                 // each row has as many as Sketching.Texts, as they stand; "" where there is none

@@ -158,6 +158,7 @@ func (s *sketcher) add(c *sketchColumn, fills map[string]int, k *facts.Sketching
 		c.as, c.ends = asDate, fact.fact == "account_ends"
 		c.date = len(s.sketch.DateOf)
 		s.sketch.DateOf = append(s.sketch.DateOf, fact.date)
+		s.sketch.DateNames = append(s.sketch.DateNames, fact.fact)
 	case fact.fact == "stored_value":
 		c.as = asStored
 		if fact.only != nil || !one {

@@ -297,6 +297,27 @@ func (m *made) condition() string {
 	return "'" + strings.ReplaceAll(text, "'", "''") + "'"
 }
 
+// dated makes more of an estate depend on dates, and on what follows from them; it draws
+// from another source, so that all else stays as it was.
+func (m *made) dated(seed uint64) {
+	m.Rand = rand.New(rand.NewPCG(seed, 8))
+	parts := []string{"used_after_end", "overdue_for > days(5)", `password_expires < date("2026-12-20")`, "last_sign_in < password_set",
+		"older_than_policy", `password_set > date("2026-01-01")`, "idle == days(30)", "locked_for_ever", "shut", "lasts_for_ever",
+		"days(100) <= password_age", "overdue_open", "created == last_sign_in", "older_than_rules"}
+	clauses := ""
+	for i := range 3 {
+		clauses += fmt.Sprintf("  - id: d%d\n    forbid: '%s%s(%s)'\n    because: it is asked\n", i, m.pick(parts...), m.pick(" and ", " or ", " and not "), m.pick(parts...))
+	}
+	m.files["rules/made.yaml"] += clauses
+	if m.IntN(3) == 0 {
+		m.files["mapping.yaml"] = strings.Replace(m.files["mapping.yaml"], "      account_ends:", "      password_expires:", 1)
+	}
+	if m.IntN(2) == 0 {
+		m.files["estate.yaml"] = strings.Replace(m.files["estate.yaml"], "    rules: made\n", "    rules: made\n    known: "+
+			m.pick("{max_age: 3 months}", "{max_age: 100 days}", "{max_age: 10 days, grace_period: 2 months}", "{max_age: off}", "{max_age: 7 hours, grace_signins: 3}")+"\n", 1)
+	}
+}
+
 // places are numbers that order accounts; they differ with the parts that are read
 // side by side.
 var places = regexp.MustCompile(`"Place": [0-9]+`)
@@ -313,6 +334,9 @@ func quick(t *testing.T, seed uint64) bool {
 	}
 	if seed%7 == 3 {
 		m.document()
+	}
+	if seed%3 == 1 {
+		m.dated(seed)
 	}
 	m.write(t, folder)
 	parts := 0
