@@ -34,18 +34,21 @@ type sketcher struct {
 	key     []byte
 	row     []string
 	text    strings.Builder // of that row
+	joined  []*joinedColumns
+	into    []column // of those at hand
 }
 
 // sketchColumn is a column of which texts are put into classes: those of one class
 // do the same to every account, as far as anything asks.
 type sketchColumn struct {
-	plain bool // nothing but the text matters
-	as    sketchedAs
-	bound *boundColumn // nil for a setting
-	own   *ownColumn   // nil for a fact
-	at    int
-	only  *switcher
-	asks  []func(*facts.Account) facts.Tri
+	plain  bool           // nothing but the text matters
+	joined *joinedColumns // that it is one of; nil for none
+	as     sketchedAs
+	bound  *boundColumn // nil for a setting
+	own    *ownColumn   // nil for a fact
+	at     int
+	only   *switcher
+	asks   []func(*facts.Account) facts.Tri
 	// questions are asked in the place of asks, where what is asked of a text can be
 	// put so; nil where not.
 	questions []textQuestion
@@ -55,6 +58,7 @@ type sketchColumn struct {
 	date      int     // its number among the dates
 	ends      bool    // it is the end of the account
 	answers   []answered
+	usual     [16]uint32 // the classes of the first answers; 0 for none yet
 	classes   map[string]uint32
 	count     int // of classes
 	known     [1 << knownBits]knownText
@@ -198,7 +202,10 @@ func (s *sketcher) take() {
 	}
 	clear(k.Classes[:k.Count*k.Words])
 	for i, c := range s.columns {
-		into := column{s.rows.Texts[c.at : c.at+(k.Count-1)*width+1], width, k.Classes[i/4:], k.Words, uint(i % 4 * 16)}
+		if c.joined != nil && s.rows.Whole {
+			continue
+		}
+		into := s.columnOf(i, c)
 		switch {
 		case c.plain:
 			s.takePlain(c, &into)
@@ -214,6 +221,22 @@ func (s *sketcher) take() {
 			}
 		}
 	}
+	if !s.rows.Whole {
+		return
+	}
+	for _, j := range s.joined {
+		s.into = s.into[:0]
+		for _, c := range j.columns {
+			s.into = append(s.into, s.columnOf(slices.Index(s.columns, c), c))
+		}
+		s.takeJoined(j, s.into)
+	}
+}
+
+// columnOf is one of them, by its number.
+func (s *sketcher) columnOf(i int, c *sketchColumn) column {
+	k, width := &s.sketch, s.rows.Width
+	return column{s.rows.Texts[c.at : c.at+(k.Count-1)*width+1], width, k.Classes[i/4:], k.Words, uint(i % 4 * 16)}
 }
 
 // column is the texts of one column in all rows, and where their classes go.
@@ -361,6 +384,9 @@ func (c *sketchColumn) asked(text string, scratch *facts.Account) uint32 {
 			answers = answers<<2 | uint64(ask(scratch))
 		}
 	}
+	if answers < uint64(len(c.usual)) && c.usual[answers] != 0 {
+		return c.usual[answers]
+	}
 	for i := range c.answers {
 		if c.answers[i].answers == answers {
 			return c.answers[i].class
@@ -368,6 +394,9 @@ func (c *sketchColumn) asked(text string, scratch *facts.Account) uint32 {
 	}
 	class := c.another()
 	c.answers = append(c.answers, answered{answers, class})
+	if answers < uint64(len(c.usual)) {
+		c.usual[answers] = class
+	}
 	return class
 }
 
@@ -495,13 +524,19 @@ func (s *sketcher) own(row []string) []string {
 func (s *sketcher) sketches(p *accountPart, yield func(*facts.Sketches) error) error {
 	var a facts.Account
 	columns := s.r.boundTo(&a)
+	moved := false
 	for _, c := range s.columns {
+		before := c.at
 		if c.bound != nil {
 			c.bound.at = c.bound.factColumn.index
 			c.at = c.bound.at
 		} else {
 			c.at = c.own.index
 		}
+		moved = moved || c.at != before
+	}
+	if moved {
+		s.join()
 	}
 	defer func() { p.e.taken.Add(int64(p.taken)) }()
 	s.sketch.Fill = func(row int) *facts.Account {

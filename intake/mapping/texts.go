@@ -13,7 +13,8 @@ import (
 type textQuestion struct {
 	op      facts.QuestionOp
 	texts   []string
-	lengths uint64 // a bit for each length that one of the texts has; the last for all longer
+	lengths uint64    // a bit for each length that one of the texts has; the last for all longer
+	first   [256]bool // bytes that a text of which it holds may begin with
 }
 
 func newQuestions(list []facts.Question) []textQuestion {
@@ -25,6 +26,9 @@ func newQuestions(list []facts.Question) []textQuestion {
 		t := textQuestion{op: q.Op, texts: q.Texts}
 		for _, text := range q.Texts {
 			t.lengths |= lengthBit(text)
+			for c := range t.first {
+				t.first[c] = t.first[c] || text == "" || text[0] == byte(c) || q.Op == facts.Ends || q.Op == facts.Holds
+			}
 		}
 		out = append(out, t)
 	}
@@ -35,6 +39,9 @@ func lengthBit(s string) uint64 { return 1 << min(len(s), 63) }
 
 // holds answers it. It may tell more texts apart than the condition does.
 func (q *textQuestion) holds(text string) bool {
+	if text != "" && !q.first[text[0]] {
+		return false
+	}
 	switch q.op {
 	case facts.Equals:
 		return q.lengths&lengthBit(text) != 0 && slices.Contains(q.texts, text)

@@ -1,11 +1,15 @@
 package table
 
+import "unsafe"
+
 // A Batch is rows that were read together, one behind the other.
 type Batch struct {
 	Width  int      // texts of each row
 	Texts  []string // of all rows
 	Places []Place
 	Count  int // rows
+	// Whole tells that the texts of each row stand in one text, one behind the other.
+	Whole bool
 }
 
 // rowsInBatch is how many rows a batch has: few enough to stay near while one column
@@ -24,6 +28,14 @@ func (b *Batch) Room() []string {
 		return nil
 	}
 	return b.Row(b.Count)
+}
+
+// Between is what stands in a row of a whole batch from the beginning of one text to the
+// end of another after it.
+func (b *Batch) Between(row, first, last int) string {
+	from, to := b.Texts[row*b.Width+first], b.Texts[row*b.Width+last]
+	length := uintptr(unsafe.Pointer(unsafe.StringData(to))) - uintptr(unsafe.Pointer(unsafe.StringData(from)))
+	return unsafe.String(unsafe.StringData(from), int(length)+len(to))
 }
 
 // Row is one of the rows.
@@ -47,13 +59,14 @@ type Batcher interface {
 // Fill reads the next rows into an empty batch. What rows give cause to note comes
 // before them and after all that were handed over before.
 func (b *Batch) Fill(rows Rows) {
-	b.Count = 0
+	b.Count, b.Whole = 0, false
 	if several, ok := rows.(Batcher); ok {
 		if several.NextRows(b); b.Count > 0 {
 			return
 		}
 	}
 	if row, at := rows.Next(); row != nil {
+		b.Whole = false
 		copy(b.Room(), row)
 		b.Add(at)
 	}

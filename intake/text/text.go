@@ -6,14 +6,13 @@ import (
 	"bufio"
 	"bytes"
 	"compress/gzip"
-	"encoding/binary"
 	"fmt"
 	"io"
 	"io/fs"
 	"os"
-	"slices"
 	"strings"
 	"unicode/utf8"
+	"yewcone/intake/bytescan"
 
 	"github.com/klauspost/compress/zstd"
 	"golang.org/x/text/encoding"
@@ -79,62 +78,6 @@ func (f *File) Odd() int64 { return f.last.odd }
 // Again tells that the file was read before: control characters are not looked for.
 func (f *File) Again() { f.last.unasked = true }
 
-// controls returns the place of the first control character, -1 for none, and that of
-// the last byte below a blank that is no line feed, or one a little behind it. 32 bytes
-// are tested together for one below a blank, and then for one that is no line feed.
-func controls(p []byte) (first, last int) {
-	i := 0
-	for last = -1; i+32 <= len(p); i += 32 {
-		words := p[i : i+32]
-		a, b := binary.LittleEndian.Uint64(words), binary.LittleEndian.Uint64(words[8:])
-		c, d := binary.LittleEndian.Uint64(words[16:]), binary.LittleEndian.Uint64(words[24:])
-		if below(a)|below(b)|below(c)|below(d) == 0 {
-			continue
-		}
-		if below(a)&noLineFeed(a)|below(b)&noLineFeed(b)|below(c)&noLineFeed(c)|below(d)&noLineFeed(d) == 0 {
-			continue
-		}
-		last = i + 31
-		if at := firstControl(words); at >= 0 {
-			return i + at, last
-		}
-	}
-	for j, c := range p[i:] {
-		if c < ' ' && c != '\n' {
-			last = i + j
-		}
-	}
-	if at := firstControl(p[i:]); at >= 0 {
-		return i + at, last
-	}
-	return -1, last
-}
-
-// below has the highest bit of each byte that is below 32, and maybe of some after it.
-func below(word uint64) uint64 { return (word - 0x2020202020202020) &^ word & 0x8080808080808080 }
-
-// noLineFeed has the highest bit of each byte that is no line feed.
-func noLineFeed(word uint64) uint64 {
-	const low = 0x7f7f7f7f7f7f7f7f
-	x := word ^ 0x0a0a0a0a0a0a0a0a
-	return x&low + low | x
-}
-
-func firstControl(p []byte) int {
-	return slices.IndexFunc(p, func(c byte) bool { return controlBytes[c] })
-}
-
-var controlBytes = func() (table [256]bool) {
-	for c := range table {
-		table[c] = control(byte(c))
-	}
-	return table
-}()
-
-// control reports whether a byte is a control character that no text has; an
-// escape begins colours, which some commands print.
-func control(c byte) bool { return c < ' ' && (c < '\t' || c > '\r') && c != 0x1b }
-
 func (l *lastByte) Read(p []byte) (int, error) {
 	if l.marked && l.n-l.mark > MaxRow {
 		return 0, ErrTooLong
@@ -142,7 +85,7 @@ func (l *lastByte) Read(p []byte) (int, error) {
 	n, err := l.r.Read(p)
 	if n > 0 {
 		if l.odd == 0 && !l.unasked {
-			first, last := controls(p[:n])
+			first, last := bytescan.Controls(p[:n])
 			if first >= 0 {
 				l.odd = l.n + int64(first) + 1
 			}

@@ -6,10 +6,8 @@ import (
 	"encoding/json"
 	"encoding/xml"
 	"io"
-	"math/rand/v2"
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 	"testing"
 )
@@ -95,34 +93,6 @@ func TestCounter(t *testing.T) {
 	}
 	if !c.Ended() {
 		t.Error("the end was read")
-	}
-}
-
-// TestControls: the first control character is found among bytes of all sorts,
-// wherever it stands.
-func TestControls(t *testing.T) {
-	r := rand.New(rand.NewPCG(1, 2))
-	all := []byte("aZ,~\x7f\x80\xc3\xbc\xff !\t\r\n\n\n\x1b\x20\x21")
-	for range 20_000 {
-		p := make([]byte, r.IntN(150))
-		for i := range p {
-			p[i] = all[r.IntN(len(all))]
-		}
-		for range r.IntN(3) {
-			if len(p) > 0 {
-				p[r.IntN(len(p))] = byte(r.IntN(40))
-			}
-		}
-		want := slices.IndexFunc(p, control)
-		got, last := controls(p)
-		if got != want {
-			t.Fatalf("%q: %d, expected %d", p, got, want)
-		}
-		for i, c := range p {
-			if c < ' ' && c != '\n' && i > last && (want < 0 || i < want) {
-				t.Fatalf("%q: the last below a blank is at %d, found %d", p, i, last)
-			}
-		}
 	}
 }
 

@@ -1,12 +1,12 @@
 package delimited
 
 import (
-	"encoding/binary"
 	"encoding/csv"
 	"math/bits"
 	"strings"
 	"unsafe"
 
+	"yewcone/intake/bytescan"
 	"yewcone/intake/table"
 )
 
@@ -20,8 +20,11 @@ type records struct {
 	line   int // of pos
 	comma  byte
 	fields []string
-	quote  int // in batch, where the next quote stands or one that was passed
 	ends   [mostCut + 16]int
+
+	// What batch knows of some of the text.
+	commas, quotes, lineEnds bytescan.Finder
+	quote                    int // where the next quote stands, or a place before
 }
 
 // next returns the next record and the line it begins on; ok is false at the
@@ -70,67 +73,81 @@ func (r *records) split(row string) {
 // batch adds records to a batch as long as each is one line with as many fields as
 // it should have, and without doubled quotes.
 func (r *records) batch(b *table.Batch) {
+	b.Whole = true
 	for fields := b.Room(); fields != nil; fields = b.Room() {
-		rest := r.text[r.pos:]
-		end := strings.IndexByte(rest, '\n')
+		end := r.lineEnd()
 		if end < 0 {
 			return // of the last something may have to be said
 		}
-		row := strings.TrimSuffix(rest[:end], "\r")
-		if row == "" {
-			r.advance(end+1, 1)
+		row := end
+		if row > r.pos && r.text[row-1] == '\r' {
+			row--
+		}
+		if row == r.pos {
+			r.advance(end+1-r.pos, 1)
 			continue
 		}
-		if r.quote < r.pos || r.pos == 0 {
-			if r.quote = strings.IndexByte(rest, '"'); r.quote < 0 {
-				r.quote = len(rest)
-			}
-			r.quote += r.pos
+		if r.quote < r.pos {
+			r.quote = r.quotes.Next(r.text[:r.commas.To], r.pos)
 		}
 		n := 0
-		if r.quote >= r.pos+end {
-			n = r.cut(fields, r.pos, r.pos+len(row))
+		if r.quote >= row {
+			n = r.cut(fields, r.pos, row)
 		} else {
-			n = r.cutQuoted(fields, r.pos, r.pos+len(row))
+			n = r.cutQuoted(fields, r.pos, row)
 		}
 		if n != len(fields) {
 			return
 		}
 		b.Add(table.Place{Line: r.line})
-		r.advance(end+1, 1)
+		r.advance(end+1-r.pos, 1)
 	}
+}
+
+// lineEnd is the next place of a line feed; -1 where there is none in as many bytes as
+// are marked together. All delimiters and quotes before it are marked.
+func (r *records) lineEnd() int {
+	if r.pos < r.commas.From || r.pos >= r.commas.To {
+		r.mark()
+	}
+	end := r.lineEnds.Next(r.text[:r.commas.To], r.pos)
+	if end == r.commas.To && r.commas.From < r.pos && r.commas.To < len(r.text) {
+		r.mark()
+		end = r.lineEnds.Next(r.text[:r.commas.To], r.pos)
+	}
+	if end == r.commas.To {
+		return -1
+	}
+	return end
+}
+
+// mark marks what matters in the text at hand.
+func (r *records) mark() {
+	r.commas.Byte, r.commas.Often, r.quotes.Byte, r.lineEnds.Byte = r.comma, true, '"', '\n'
+	r.commas.Mark(r.text, r.pos)
+	r.quotes.Mark(r.text, r.pos)
+	r.lineEnds.Mark(r.text, r.pos)
+	r.quote = -1
 }
 
 // mostCut is how many fields are cut together.
 const mostCut = 1000
 
-// cut cuts what stands between two places, without quotes, into fields, and returns
-// how many there are; fewer than none where they are too many. Fields are short, so that
-// to search for each delimiter on its own would mostly be spent on beginning to search:
-// a bit for each of 64 bytes is made first, then the places of eight of them whether
-// there are so many or not, which is quicker than to ask.
+// cut cuts what stands between two marked places, without quotes, into fields,
+// and returns how many there are; fewer than none where they are too many. The places of
+// eight delimiters are taken whether there are so many or not, which is quicker than to
+// ask.
 func (r *records) cut(fields []string, from, to int) int {
-	commas := 0x0101010101010101 * uint64(r.comma)
-	bytes := unsafe.Slice(unsafe.StringData(r.text), len(r.text)) // only read
 	n := 0
-	for i := from; i < to; i += 64 {
-		var found uint64
-		if i+64 <= len(bytes) {
-			b := (*[64]byte)(bytes[i:])
-			found = same(binary.LittleEndian.Uint64(b[0:]), commas) | same(binary.LittleEndian.Uint64(b[8:]), commas)<<8 |
-				same(binary.LittleEndian.Uint64(b[16:]), commas)<<16 | same(binary.LittleEndian.Uint64(b[24:]), commas)<<24 |
-				same(binary.LittleEndian.Uint64(b[32:]), commas)<<32 | same(binary.LittleEndian.Uint64(b[40:]), commas)<<40 |
-				same(binary.LittleEndian.Uint64(b[48:]), commas)<<48 | same(binary.LittleEndian.Uint64(b[56:]), commas)<<56
-			if i+64 > to {
-				found &= 1<<(to-i) - 1
-			}
-		} else {
-			for j, c := range bytes[i:to] {
-				if c == r.comma {
-					found |= 1 << j
-				}
-			}
+	last := to - r.commas.From
+	within := ^uint64(0) << ((from - r.commas.From) % 64)
+	for word := (from - r.commas.From) / 64; word*64 < last; word++ {
+		found := r.commas.Marks[word] & within
+		within = ^uint64(0)
+		if left := last - word*64; left < 64 {
+			found &= 1<<left - 1
 		}
+		i := r.commas.From + word*64
 		count := bits.OnesCount64(found)
 		if n+count >= len(fields) || n+count > mostCut {
 			return -1
@@ -159,51 +176,61 @@ func (r *records) cut(fields []string, from, to int) int {
 		}
 		n += count
 	}
-	for k, end := range r.ends[:n] {
-		fields[k] = r.text[from:end]
-		from = end + 1
-	}
-	fields[n] = r.text[from:to]
+	r.ends[n] = to
+	put(fields[:n+1], r.text, from, r.ends[:])
 	return n + 1
 }
 
-// same has a bit for each of eight bytes that is the same in both.
-func same(bytes, as uint64) uint64 {
-	const low = 0x7f7f7f7f7f7f7f7f
-	x := bytes ^ as
-	return ^(x&low + low | x | low) >> 7 * 0x0102040810204080 >> 56
+// put makes fields of the text from a place on up to their ends, with a byte between them.
+// All ends lie in the text, which is known to the caller and not tested for each again;
+// one without a byte keeps its place, for table.Batch.Between.
+func put(fields []string, text string, from int, ends []int) {
+	type header struct { // of a string, as reflect.StringHeader describes it
+		data unsafe.Pointer
+		len  int
+	}
+	base := unsafe.Pointer(unsafe.StringData(text))
+	headers := unsafe.Slice((*header)(unsafe.Pointer(unsafe.SliceData(fields))), len(fields))
+	ends = ends[:len(headers)]
+	for k := range headers {
+		end := ends[k]
+		headers[k] = header{unsafe.Add(base, from), end - from}
+		from = end + 1
+	}
 }
 
 // cutQuoted is cut with quotes; fewer than none also where one stands elsewhere than
 // around a field, or is doubled.
 func (r *records) cutQuoted(fields []string, from, to int) int {
-	n := 0
-	for {
-		row := r.text[from:to]
-		quote := strings.IndexByte(row, '"')
+	n, marked := 0, r.text[:r.commas.To]
+	for quote := r.quote; ; {
 		switch {
 		case n == len(fields):
 			return -1
-		case quote < 0:
+		case quote >= to:
+			r.quote = quote
 			return n + r.cut(fields[n:], from, to)
-		case quote > 0 && row[quote-1] != r.comma:
+		case quote > from && r.text[quote-1] != r.comma:
 			return -1
-		case quote > 0:
-			more := r.cut(fields[n:], from, from+quote-1)
+		case quote > from:
+			more := r.cut(fields[n:], from, quote-1)
 			if n += more; more < 0 {
 				return -1
 			}
 		}
-		end := strings.IndexByte(row[quote+1:], '"')
-		after := quote + 1 + end + 1
-		if n == len(fields) || end < 0 || after < len(row) && row[after] != r.comma {
+		end := r.quotes.Next(marked, quote+1)
+		if n == len(fields) || end >= to || end+1 < to && r.text[end+1] != r.comma {
 			return -1
 		}
-		fields[n] = row[quote+1 : after-1]
-		if n++; after == len(row) {
+		r.ends[0] = end
+		put(fields[n:n+1], r.text, quote+1, r.ends[:1])
+		n++
+		quote = r.quotes.Next(marked, end+1)
+		if end+1 == to {
+			r.quote = quote
 			return n
 		}
-		from += after + 1
+		from = end + 2
 	}
 }
 

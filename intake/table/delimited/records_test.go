@@ -22,7 +22,8 @@ type record struct {
 
 // byRecords reads records one by one and, where a width is given, those that have it
 // together.
-func byRecords(whole string, step, width int) []record {
+func byRecords(t *testing.T, whole string, step, width int) []record {
+	t.Helper()
 	var list []record
 	line := 1
 	for whole != "" {
@@ -47,6 +48,7 @@ func byRecords(whole string, step, width int) []record {
 				r.batch(b)
 				for i := range b.Count {
 					list = append(list, record{strings.Join(b.Row(i), "\x00"), b.Places[i].Line, nil})
+					between(t, b, i)
 				}
 			}
 			fields, at, ok, err := r.next()
@@ -59,6 +61,20 @@ func byRecords(whole string, step, width int) []record {
 		whole = whole[len(piece):]
 	}
 	return list
+}
+
+// between checks what stands between the texts of a row.
+func between(t *testing.T, b *table.Batch, row int) {
+	t.Helper()
+	for last := range b.Width {
+		for first := range last {
+			got := b.Between(row, first, last)
+			if from, to := b.Row(row)[first], b.Row(row)[last]; len(got) < len(from)+len(to)+last-first || len(got) > len(strings.Join(b.Row(row), `","`)) ||
+				!strings.HasPrefix(got, from) || !strings.HasSuffix(got, to) {
+				t.Fatalf("between %q and %q stands %q", from, to, got)
+			}
+		}
+	}
 }
 
 func byLibrary(whole string) []record {
@@ -84,7 +100,7 @@ func compareRecords(t *testing.T, whole string) {
 	t.Helper()
 	want := byLibrary(whole)
 	for i, step := range []int{len(whole) + 1, 1, 3, 17, len(whole) + 1, len(whole) + 1, 5} {
-		got := byRecords(whole, step, i%4)
+		got := byRecords(t, whole, step, i%4)
 		for i := range got {
 			if got[i].err != nil {
 				got[i].fields = ""
@@ -105,6 +121,8 @@ func TestRecords(t *testing.T) {
 		"\"open,a\nb\n", "a,\"open\nb,c\n\"\nd\n", "\"a\n\"b\",c\nd\n", "a,b\r", "\"a\"\r", "a\rb,c\n", `""` + "\n",
 		`"",""` + "\n", "x,\"\"\"\"\n", "\r\n\r\n",
 		"a,\"b\r\n\"\r\n", "\"a,b\",\"\"\n-,,-\n\"a\",\nb\"c,d\n" + strings.Repeat("wide,", 70) + "\nx,\"y\"z\n",
+		strings.Repeat("a,b,c\n\"x\",\"\",y\r\n", 1000), "a,b\n" + strings.Repeat("x", 20_000) + ",y\nc,d\n",
+		strings.Repeat("-", 8189) + ",\na,\"b\"\nc,d\n", strings.Repeat("-", 8180) + ",a\n\"b,c\",\"\"\nd,e\n",
 	} {
 		compareRecords(t, whole)
 	}

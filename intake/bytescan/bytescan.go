@@ -1,0 +1,112 @@
+// Package bytescan finds all places of a byte in a text at once: a bit for each. Fields
+// are short, so that a search for each of them is mostly spent on beginning to search.
+package bytescan
+
+import (
+	"encoding/binary"
+	"math/bits"
+	"strings"
+	"unsafe"
+)
+
+// A Finder finds one place of a byte after the other in a text that is gone through
+// from its beginning on. The zero Finder with a byte is ready for any text.
+type Finder struct {
+	Byte  byte
+	Often bool // the byte stands every few bytes
+	// Marks are of the text from From to To, a bit for each byte.
+	Marks    [Stretch / 64]uint64
+	From, To int
+}
+
+// Stretch is how many bytes are marked at a time: few enough to stay near until they
+// are looked at.
+const Stretch = 1 << 13
+
+// Begin forgets the text, for another.
+func (f *Finder) Begin() { f.From, f.To = 0, 0 }
+
+// Next returns the first place of the byte from one on, the length of the text where
+// there is none.
+func (f *Finder) Next(text string, at int) int {
+	for {
+		if at >= f.From && at < f.To {
+			for word, rest := (at-f.From)/64, ^uint64(0)<<((at-f.From)%64); word < len(f.Marks); word, rest = word+1, ^uint64(0) {
+				if found := f.Marks[word] & rest; found != 0 {
+					return f.From + word*64 + bits.TrailingZeros64(found)
+				}
+			}
+			at = f.To
+		}
+		if at >= len(text) {
+			return len(text)
+		}
+		f.Mark(text, at)
+	}
+}
+
+// Mark marks the text from a place on.
+func (f *Finder) Mark(text string, from int) {
+	f.From, f.To = from, min(from+Stretch, len(text))
+	Mark(f.Marks[:], text[f.From:f.To], f.Byte, f.Often)
+	clear(f.Marks[(f.To-f.From+63)/64:])
+}
+
+// Mark sets the bits of marks for the places of text, from the lowest of the first on,
+// where the byte stands, and clears those of all others. There must be one of marks for
+// each 64 bytes of text, or begun 64. often tells that it stands every few bytes.
+func Mark(marks []uint64, text string, b byte, often bool) {
+	whole := 0
+	if vectors {
+		if whole = len(text) / 64; whole > 0 {
+			_ = marks[whole-1]
+			mark(&marks[0], unsafe.StringData(text), whole, b)
+		}
+	}
+	if marks, text = marks[whole:], text[whole*64:]; often {
+		markWords(marks, text, b)
+	} else {
+		markEach(marks, text, b)
+	}
+}
+
+// markEach searches for one after the other.
+func markEach(marks []uint64, text string, b byte) {
+	clear(marks[:(len(text)+63)/64])
+	for from := 0; ; from++ {
+		at := strings.IndexByte(text[from:], b)
+		if at < 0 {
+			return
+		}
+		from += at
+		marks[from/64] |= 1 << (from % 64)
+	}
+}
+
+// markWords looks at eight bytes at a time.
+func markWords(marks []uint64, text string, b byte) {
+	all := 0x0101010101010101 * uint64(b)
+	bytes := unsafe.Slice(unsafe.StringData(text), len(text)) // only read
+	for ; len(bytes) >= 64; marks, bytes = marks[1:], bytes[64:] {
+		found := uint64(0)
+		for i := 0; i < 64; i += 8 {
+			found |= same(binary.LittleEndian.Uint64(bytes[i:]), all) << i
+		}
+		marks[0] = found
+	}
+	if len(bytes) > 0 {
+		marks[0] = 0
+		for i, c := range bytes {
+			if c == b {
+				marks[0] |= 1 << i
+			}
+		}
+	}
+}
+
+// same has a bit for each of eight bytes that is the same in both.
+func same(bytes, as uint64) uint64 {
+	const low = 0x7f7f7f7f7f7f7f7f
+	x := bytes ^ as
+	return ^(x&low + low | x | low) >> 7 * 0x0102040810204080 >> 56
+}

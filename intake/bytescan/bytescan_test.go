@@ -1,0 +1,118 @@
+package bytescan
+
+import (
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+)
+
+// TestMark: every way of marking marks the same, whatever the length and the place of
+// the text.
+func TestMark(t *testing.T) {
+	text := strings.Repeat("a,bb,,\x2d,\xac,\"\x00\n", 80)
+	for from := range 70 {
+		for n := range 300 {
+			part := text[from : from+n]
+			for _, b := range []byte(",\"\n\x00\xff") {
+				for _, way := range []func([]uint64, string, byte){
+					markEach, markWords,
+					func(m []uint64, s string, b byte) { Mark(m, s, b, true) },
+					func(m []uint64, s string, b byte) { Mark(m, s, b, false) },
+				} {
+					marks := make([]uint64, (n+63)/64+1)
+					for i := range marks {
+						marks[i] = 0xa5a5a5a5a5a5a5a5
+					}
+					way(marks, part, b)
+					if marks[len(marks)-1] != 0xa5a5a5a5a5a5a5a5 {
+						t.Fatalf("%d bytes: what follows is written to", n)
+					}
+					for i := range (len(marks) - 1) * 64 {
+						if got, want := marks[i/64]>>(i%64)&1 == 1, i < n && part[i] == b; got != want {
+							t.Fatalf("%q, byte %q: place %d is marked: %v", part, b, i, got)
+						}
+					}
+				}
+			}
+		}
+	}
+}
+
+// TestControls: the first control character is found among bytes of all sorts, wherever
+// it stands, and the last byte below a blank before it.
+func TestControls(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 2))
+	all := []byte("aZ,~\x7f\x80\xc3\xbc\xff !\t\r\n\n\n\x1b\x20\x21")
+	for range 20_000 {
+		text := make([]byte, r.IntN(150))
+		for i := range text {
+			text[i] = all[r.IntN(len(all))]
+		}
+		for range r.IntN(3) {
+			if len(text) > 0 {
+				text[r.IntN(len(text))] = byte(r.IntN(256))
+			}
+		}
+		first, low := slices.IndexFunc(text, Control), -1
+		for i, c := range text {
+			if c < ' ' && c != '\n' && (first < 0 || i <= first) {
+				low = i
+			}
+		}
+		for name, way := range map[string]func([]byte) (int, int){"Controls": Controls, "controls": controls} {
+			if gotFirst, gotLow := way(text); gotFirst != first || first < 0 && gotLow != low {
+				t.Fatalf("%s: %q: %d, %d, expected %d, %d", name, text, gotFirst, gotLow, first, low)
+			}
+		}
+	}
+}
+
+// FuzzScan holds the quick ways against the plain one.
+func FuzzScan(f *testing.F) {
+	f.Add("a,b\n", byte(','))
+	f.Fuzz(func(t *testing.T, text string, b byte) {
+		gotFirst, gotLow := Controls([]byte(text))
+		if first, low := controls([]byte(text)); gotFirst != first || first < 0 && gotLow != low {
+			t.Fatalf("%q: %d, %d, expected %d, %d", text, gotFirst, gotLow, first, low)
+		}
+		finder, at := Finder{Byte: b}, 0
+		for i := range len(text) {
+			if text[i] == b {
+				if got := finder.Next(text, at); got != i {
+					t.Fatalf("%q in %q from %d on: %d, expected %d", b, text, at, got, i)
+				}
+				at = i + 1
+			}
+		}
+		if got := finder.Next(text, at); got != len(text) {
+			t.Fatalf("%q in %q from %d on: %d, expected none", b, text, at, got)
+		}
+	})
+}
+
+func BenchmarkControls(b *testing.B) {
+	text := []byte(strings.Repeat("LJet000002,Lowri Jettison,yes,no\n", 250))
+	for name, way := range map[string]func([]byte) (int, int){"Controls": Controls, "controls": controls} {
+		b.Run(name, func(b *testing.B) {
+			b.SetBytes(int64(len(text)))
+			for b.Loop() {
+				way(text)
+			}
+		})
+	}
+}
+
+func BenchmarkMark(b *testing.B) {
+	text := strings.Repeat("LJet000002,Lowri Jettison,yes,no,", 250)
+	marks := make([]uint64, len(text)/64+1)
+	for name, way := range map[string]func([]uint64, string, byte){"each": markEach, "words": markWords,
+		"mark": func(m []uint64, s string, b byte) { Mark(m, s, b, true) }} {
+		b.Run(name, func(b *testing.B) {
+			b.SetBytes(int64(len(text)))
+			for b.Loop() {
+				way(marks, text, ',')
+			}
+		})
+	}
+}

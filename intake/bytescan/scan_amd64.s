@@ -1,0 +1,84 @@
+#include "textflag.h"
+
+// func mark(marks *uint64, text *byte, words int, b byte)
+// Two halves of 64 bytes are compared with 32 copies of b; the highest bit of each byte
+// of what comes out is its bit.
+TEXT ·mark(SB), NOSPLIT, $0-25
+	MOVQ         marks+0(FP), DI
+	MOVQ         text+8(FP), SI
+	MOVQ         words+16(FP), CX
+	VPBROADCASTB b+24(FP), Y0
+
+next:
+	VPCMPEQB  (SI), Y0, Y1
+	VPCMPEQB  32(SI), Y0, Y2
+	VPMOVMSKB Y1, AX
+	VPMOVMSKB Y2, BX
+	SHLQ      $32, BX
+	ORQ       AX, BX
+	MOVQ      BX, (DI)
+	ADDQ      $64, SI
+	ADDQ      $8, DI
+	DECQ      CX
+	JNZ       next
+	VZEROUPPER
+	RET
+
+// func odd(text *byte, blocks int) (first, low int)
+// Of 32 bytes those are low that are the smaller of themselves and 31, and no line feed;
+// of these those are odd that are not 9 to 13, less 9 the smaller of that and 4, nor an
+// escape.
+TEXT ·odd(SB), NOSPLIT, $0-32
+	MOVQ         text+0(FP), SI
+	MOVQ         blocks+8(FP), CX
+	MOVQ         $-1, R8
+	MOVQ         $-1, R9
+	XORQ         R10, R10
+	MOVQ         $0x1f0a09041b, AX
+	MOVQ         AX, X0
+	VPBROADCASTB X0, Y5            // escape
+	VPSRLDQ      $1, X0, X0
+	VPBROADCASTB X0, Y4            // 4
+	VPSRLDQ      $1, X0, X0
+	VPBROADCASTB X0, Y3            // 9
+	VPSRLDQ      $1, X0, X0
+	VPBROADCASTB X0, Y2            // line feed
+	VPSRLDQ      $1, X0, X0
+	VPBROADCASTB X0, Y1            // 31
+
+next:
+	VMOVDQU   (SI)(R10*1), Y6
+	VPMINUB   Y6, Y1, Y7
+	VPCMPEQB  Y6, Y7, Y7
+	VPCMPEQB  Y6, Y2, Y8
+	VPANDN    Y7, Y8, Y7
+	VPTEST    Y7, Y7
+	JNZ       found
+
+after:
+	ADDQ $32, R10
+	DECQ CX
+	JNZ  next
+
+done:
+	VZEROUPPER
+	MOVQ R8, first+16(FP)
+	MOVQ R9, low+24(FP)
+	RET
+
+found:
+	VPMOVMSKB Y7, AX
+	BSRL      AX, AX
+	LEAQ      (R10)(AX*1), R9
+	VPSUBB    Y3, Y6, Y8
+	VPMINUB   Y8, Y4, Y9
+	VPCMPEQB  Y8, Y9, Y9
+	VPANDN    Y7, Y9, Y7
+	VPCMPEQB  Y6, Y5, Y9
+	VPANDN    Y7, Y9, Y7
+	VPMOVMSKB Y7, AX
+	TESTL     AX, AX
+	JZ        after
+	BSFL      AX, AX
+	LEAQ      (R10)(AX*1), R8
+	JMP       done

@@ -1,0 +1,9 @@
+//go:build !amd64
+
+package bytescan
+
+const vectors = false
+
+func mark(*uint64, *byte, int, byte) {}
+
+func odd(*byte, int) (first, low int) { return -1, -1 }
