@@ -45,6 +45,33 @@ func (f *Finder) Next(text string, at int) int {
 	}
 }
 
+// Following puts the next places of the byte from one on into list, and returns how many
+// there are: fewer than the list has room for only where the text ends.
+func (f *Finder) Following(text string, at int, list []int) int {
+	n := 0
+	for n < len(list) && at < len(text) {
+		if at < f.From || at >= f.To {
+			f.Mark(text, at)
+		}
+		word := (at - f.From) / 64
+		rest := f.Marks[word] &^ (1<<((at-f.From)%64) - 1)
+		for n < len(list) {
+			for rest == 0 && word+1 < len(f.Marks) {
+				word++
+				rest = f.Marks[word]
+			}
+			if rest == 0 {
+				break
+			}
+			list[n] = f.From + word*64 + bits.TrailingZeros64(rest)
+			rest &= rest - 1
+			n++
+		}
+		at = f.To
+	}
+	return n
+}
+
 // Mark marks the text from a place on.
 func (f *Finder) Mark(text string, from int) {
 	f.From, f.To = from, min(from+Stretch, len(text))

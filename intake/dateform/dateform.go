@@ -259,5 +259,17 @@ func (f *Form) Counts() string {
 	return f.special
 }
 
+// Second returns what reads the dates that most exports in the form have, in full and in
+// UTC, as seconds since 1970, and leaves all others; nil for forms of which there is none.
+func (f *Form) Second() func(text string) (int64, bool) {
+	switch {
+	case f.special == "iso 8601":
+		return stamp.Second
+	case f.special == "generalized time":
+		return stamp.GeneralSecond
+	}
+	return nil
+}
+
 // ISO reports whether the form is ISO 8601, whatever is tried after it.
 func (f *Form) ISO() bool { return f.special == "iso 8601" }

@@ -16,12 +16,15 @@ type Shape struct {
 	kept    int         // so many of these bytes are of entries before, whose rows are still looked at
 	late    []lateValue
 	raw     []byte
-	failed  int  // entries that did not fit one after the other
-	strange bool // the last of them has an attribute that the shape has not
+	failed  int            // entries that did not fit one after the other
+	strange bool           // the last of them has an attribute that the shape has not
+	bent    int            // entries that were not straight one after the other
+	ends    [mostLines]int // of the lines at hand
 }
 
 type shapeLine struct {
 	begin  string // the name, the colon and, where it is wanted, the blank
+	starts beginning
 	idle   bool   // nobody wants it
 	value  string // of the object class, which must be the same
 	column int    // -1 for none
@@ -71,6 +74,9 @@ func (r *Entries) Learn(s *Shape, columnOf func(name string) (int, bool)) {
 		at++
 		s.lines = slices.Insert(s.lines, at, shapeLine{begin: k.begin, idle: k.name == "", column: column, flag: k.flag, class: k.class})
 	}
+	for i := range s.lines {
+		s.lines[i].starts = beginningOf(s.lines[i].begin)
+	}
 	var classes []string
 	for i := range r.entry.Attrs {
 		if a := &r.entry.Attrs[i]; a.Name == "objectclass" {
@@ -95,6 +101,9 @@ func (s *Shape) Release() { s.kept = 0 }
 func (r *Entries) Again(s *Shape, row []string) int {
 	if len(s.lines) == 0 {
 		return 0
+	}
+	if line := r.straight(s, row); line > 0 {
+		return line
 	}
 	text, pos, lines, next, met := r.text, r.pos, 0, 0, uint64(0)
 	s.joined, s.late = s.joined[:s.kept], s.late[:0]
@@ -126,8 +135,8 @@ func (r *Entries) Again(s *Shape, row []string) int {
 			pos, lines = pos+passed, lines+feeds
 			continue
 		}
-		end := strings.IndexByte(rest, '\n')
-		if end < 0 || end+1 >= len(rest) || rest[len(l.begin)] == ' ' && !encoded {
+		end := r.feeds.Next(text, pos) - pos
+		if end+1 >= len(rest) || rest[len(l.begin)] == ' ' && !encoded {
 			return 0
 		}
 		from, value, several := len(s.joined), "", false

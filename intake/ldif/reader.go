@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"yewcone/core/facts"
+	"yewcone/intake/bytescan"
 	"yewcone/intake/text"
 )
 
@@ -147,6 +148,7 @@ type Entries struct {
 
 	text  string
 	pos   int
+	feeds bytescan.Finder // of line feeds
 	entry Entry
 	start knownName    // what stands before the first attribute
 	last  *knownName   // the one before
@@ -197,12 +199,13 @@ func AfterEntry(s string) int {
 
 // NewEntries returns the entries of a file's first piece.
 func NewEntries(wanted map[string]bool) *Entries {
-	return &Entries{Wanted: wanted, Skipped: map[string]bool{}, names: map[string]*knownName{}, Told: -1}
+	return &Entries{feeds: bytescan.Finder{Byte: '\n'}, Wanted: wanted, Skipped: map[string]bool{}, names: map[string]*knownName{}, Told: -1}
 }
 
 // Begin goes on with a piece, which begins behind an empty line.
 func (r *Entries) Begin(piece text.Piece) {
 	r.text, r.pos, r.Line, r.Closed = piece.Text, 0, piece.Line-1, true
+	r.feeds.Begin()
 }
 
 // A BadEntry is an entry that cannot be read; the reading goes on after it.

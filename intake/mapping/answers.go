@@ -10,7 +10,6 @@ import (
 	"yewcone/core/setting"
 	"yewcone/core/strictyaml"
 	"yewcone/intake/dateform"
-	"yewcone/intake/stamp"
 	"yewcone/intake/table"
 )
 
@@ -237,7 +236,8 @@ func (p *plan) triWords(c *factColumn, source *factSource) {
 // dateWords read a date, or a word or nothing in its place.
 type dateWords struct {
 	form  *dateform.Form
-	iso   bool // the form is ISO 8601, mostly written in full
+	iso   bool                       // the form is ISO 8601
+	usual func(string) (int64, bool) // see dateform.Form.Second
 	zone  *time.Location
 	zero  func(*facts.Account) // what the 0 of a count means
 	words map[string]func(*facts.Account)
@@ -252,8 +252,8 @@ func (d *dateWords) take(a *facts.Account, field *facts.Moment, text string) boo
 			return true
 		}
 	}
-	if d.iso {
-		if second, ok := stamp.Second(text); ok {
+	if d.usual != nil {
+		if second, ok := d.usual(text); ok {
 			*field = facts.AtSecond(second)
 			return true
 		}
@@ -288,7 +288,7 @@ func (p *plan) dateWords(c *factColumn, key strictyaml.Text, source *factSource)
 	if source.Zero != nil {
 		d.zero = p.answer(key, *source.Zero)
 	}
-	d.iso = d.form.ISO()
+	d.iso, d.usual = d.form.ISO(), d.form.Second()
 	c.dates = d
 	return true
 }

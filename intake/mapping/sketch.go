@@ -5,7 +5,6 @@ import (
 	"strings"
 
 	"yewcone/core/facts"
-	"yewcone/intake/stamp"
 	"yewcone/intake/stored"
 	"yewcone/intake/table"
 )
@@ -282,10 +281,10 @@ func (s *sketcher) takePlain(c *sketchColumn, into *column) {
 // takeDates takes a column of dates.
 func (s *sketcher) takeDates(c *sketchColumn, into *column) {
 	k, d := &s.sketch, &c.bound.dates
-	simple := len(d.words) == 0 && d.iso && !c.ends && c.bound.fact != "locked_since" && c.bound.fact != "locked_until"
+	simple := len(d.words) == 0 && d.usual != nil && !c.ends && c.bound.fact != "locked_since" && c.bound.fact != "locked_until"
 	for row, at, date := 0, 0, c.date; at < len(into.texts); row, at, date = row+1, at+into.width, date+len(k.DateOf) {
 		if simple {
-			if second, ok := stamp.Second(into.texts[at]); ok {
+			if second, ok := d.usual(into.texts[at]); ok {
 				k.Dated[date], k.Dates[date] = true, facts.AtSecond(second)
 				into.classes[row*into.words] |= plainDate << into.shift
 				continue
@@ -413,8 +412,8 @@ func (c *sketchColumn) another() uint32 {
 func (s *sketcher) dated(c *sketchColumn, text string, row int) uint32 {
 	d, date := &c.bound.dates, row*len(s.sketch.DateOf)+c.date
 	var at facts.Moment
-	if len(d.words) == 0 && d.iso {
-		if second, ok := stamp.Second(text); ok {
+	if len(d.words) == 0 && d.usual != nil {
+		if second, ok := d.usual(text); ok {
 			at = facts.AtSecond(second)
 		}
 	}

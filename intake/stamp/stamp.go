@@ -36,6 +36,10 @@ func ISO(text string, zone *time.Location) (facts.Moment, bool) {
 // other text, of which some are dates to ISO.
 func Second(text string) (int64, bool) { return utcSecond(text, 1) }
 
+// GeneralSecond reads 20261120060000Z as seconds since 1970; false for every other text,
+// of which some are dates to Generalized.
+func GeneralSecond(text string) (int64, bool) { return utcSecond(text, 0) }
+
 // generalLayouts are the ways of generalized time (RFC 4517, 3.3.13); the
 // parser takes a fraction after the seconds by itself.
 var generalLayouts = []string{"20060102150405Z0700", "20060102150405Z07", "200601021504Z0700", "200601021504Z07",
@@ -73,8 +77,8 @@ func digits(text string) bool {
 }
 
 // utcSecond reads what most exports hold, 2026-11-20T06:00:00Z with gap 1 and
-// 20261120060000Z with gap 0, as seconds since 1970. Years before 1970 and all
-// other forms are left to others.
+// 20261120060000Z with gap 0, as seconds since 1970. Years before 1970 or from 2170 on
+// and all other forms are left to others.
 func utcSecond(text string, gap int) (int64, bool) {
 	var year, month, day, hour, minute, second, wrong uint64
 	switch {
@@ -94,17 +98,29 @@ func utcSecond(text string, gap int) (int64, bool) {
 	default:
 		return 0, false
 	}
-	if wrong != 0 || year < 1970 || month-1 > 11 || day-1 > 27 && (day == 0 || day > daysIn(year, month)) || hour > 23 ||
-		minute > 59 || second > 59 {
+	if wrong != 0 || month-1 > 11 || hour > 23 || minute > 59 || second > 59 {
 		return 0, false
 	}
-	// Days since 1970-01-01, with years that begin in March.
-	if month <= 2 {
-		year, month = year-1, month+12
+	n := (year-1970)*12 + month - 1 // very many before 1970
+	if n >= mostMonths {
+		return 0, false
 	}
-	days := year*365 + year/4 - year/100 + year/400 + (153*(month-3)+2)/5 + day - 719469
+	days := uint64(monthDays[n]) + day - 1
+	if day == 0 || days >= uint64(monthDays[n+1]) {
+		return 0, false
+	}
 	return int64(((days*24+hour)*60+minute)*60 + second), true
 }
+
+// monthDays are the days from 1970-01-01 to the first of each month up to the year 2170.
+const mostMonths = 200 * 12
+
+var monthDays = func() (table [mostMonths + 1]uint32) {
+	for n := range table {
+		table[n] = uint32(time.Date(1970, time.January+time.Month(n), 1, 0, 0, 0, 0, time.UTC).Unix() / 86400)
+	}
+	return table
+}()
 
 // A form is eight bytes of which some are digits and the others fixed. To
 // look at them together takes a third of the time of one by one.
@@ -147,16 +163,4 @@ func Four(s string) uint32 {
 func Eight(s string) uint64 {
 	s = s[:8]
 	return uint64(s[0]) | uint64(s[1])<<8 | uint64(s[2])<<16 | uint64(s[3])<<24 | uint64(s[4])<<32 | uint64(s[5])<<40 | uint64(s[6])<<48 | uint64(s[7])<<56
-}
-
-func daysIn(year, month uint64) uint64 {
-	switch {
-	case month == 2 && year%4 == 0 && (year%100 != 0 || year%400 == 0):
-		return 29
-	case month == 2:
-		return 28
-	case month == 4 || month == 6 || month == 9 || month == 11:
-		return 30
-	}
-	return 31
 }

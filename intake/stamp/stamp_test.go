@@ -54,10 +54,10 @@ func TestGeneralized(t *testing.T) {
 	}
 }
 
-// TestUTCSecond: every day from 1970 to 2400, at odd times, comes out as
+// TestUTCSecond: every day from 1970 to 2169, at odd times, comes out as
 // package time has it.
 func TestUTCSecond(t *testing.T) {
-	for at := time.Date(1970, 1, 1, 0, 0, 0, 0, time.UTC); at.Year() < 2400; at = at.Add(23*time.Hour + 59*time.Minute + 13*time.Second) {
+	for at := time.Date(1970, 1, 1, 0, 0, 0, 0, time.UTC); at.Year() < 2170; at = at.Add(23*time.Hour + 59*time.Minute + 13*time.Second) {
 		for gap, layout := range []string{"20060102150405Z", time.RFC3339} {
 			if got, ok := utcSecond(at.Format(layout), gap); !ok || got != at.Unix() {
 				t.Fatalf("%s is %d, %v", at.Format(layout), got, ok)
@@ -77,7 +77,7 @@ func TestUTCSecondSpoilt(t *testing.T) {
 					text[i] = byte(b)
 					want, err := time.Parse(layout, string(text))
 					got, ok := utcSecond(string(text), gap)
-					if ok != (err == nil && want.Year() >= 1970) || ok && got != want.Unix() {
+					if ok != (err == nil && want.Year() >= 1970 && want.Year() < 2170) || ok && got != want.Unix() {
 						t.Fatalf("%q is %d, %v, expected %v, %v", text, got, ok, want, err)
 					}
 				}

@@ -49,6 +49,7 @@ var someEntries = []string{
 	"dn: uid=a\nobjectClass: person\nuid: a\ncn: x\nmemberOf: p\nmemberOf: q\n\ndn: uid=b\ncn: y\nmemberOf: p\nuid: b\nobjectClass: person\n\n" +
 		"dn: uid=c\ncn:: eQ==\nmemberOf: p\nuid: c\nmemberOf: q\nobjectClass: person\n\ndn: uid=d\ncn: y\nuid: d\n\ncn: y\ndn: uid=e\n\n",
 	"dn:0\nuid:\ncn:\n\ndn: \ncn: 0\nuid: \ncn: \n\n",
+	"dn:000000000000000000000000\n\n\n",
 	"dn:0\nobjectClass:person\n\ndn: 0\nobjectClass::\n\n0", "dn: a\nobjectClass: person\n\ndn: b\nobjectClass:: Z3JvdXA=\n\n",
 	"dn:\ncn:0\nuid:\nCn:\n\ndn: \ncn: 0\nCn: 0\n\ndn:\nuid:0000000\n\ndn: \nuid::\n0", "dn: \nuid: a\nuid;lang-en: b\n\ndn: \nuid: c\nuid;lang-en: d\n\n",
 	"dn: a\ncn: x\nuid: 1\ncn: y\n\ndn: b\ncn: x\nuid: 1\ncn: y\n\ndn: c\nuid: 2\n\ndn: d\ndn: e\n\nresult: 4 Size limit exceeded\n",
