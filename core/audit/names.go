@@ -4,16 +4,20 @@ import (
 	"math/bits"
 	"slices"
 	"sync"
+	"sync/atomic"
 
 	"yewcone/core/facts"
 	"yewcone/core/hashes"
+
+	"golang.org/x/sync/errgroup"
 )
 
 // names finds accounts that stand in an export twice: a file that was named or
 // appended twice. Up to a million it knows each; of more it knows a share, which
 // shows whether a file is doubled.
 type names struct {
-	blocks [][]uint64      // of hashes, all but the last full
+	parts  [nameParts]hashesOf
+	room   []uint64        // for blocks to come
 	count  int             // of hashes
 	shift  int             // only hashes that begin with so many zeros are kept
 	fresh  byZeros         // hashes that the census does not count yet
@@ -23,9 +27,16 @@ type names struct {
 	more   int             // others
 }
 
-// nameBlock is how many hashes are kept together: a list that grows would be
-// copied again and again.
-const nameBlock = 1 << 14
+// hashesOf are hashes that end alike, in blocks: a list that grows would be copied again
+// and again.
+type hashesOf [][]uint64
+
+const (
+	nameParts = 64      // so that the marks of one stay near
+	nameBlock = 1 << 9  // hashes in a block
+	nameRoom  = 1 << 14 // that are made room for together
+	settledBy = 1 << 14 // after so many names the others are told of them
+)
 
 // mostNames bounds how many names are kept of an export.
 const mostNames = 1 << 20
@@ -80,15 +91,25 @@ func (n *names) addHash(h uint64) {
 	if h<<n.shift>>n.shift != h {
 		return
 	}
-	if n.count%nameBlock == 0 {
-		n.blocks = append(n.blocks, make([]uint64, 0, nameBlock))
+	part := &n.parts[h%nameParts]
+	if last := len(*part) - 1; last < 0 || len((*part)[last]) == nameBlock {
+		n.begin(part)
 	}
-	last := &n.blocks[len(n.blocks)-1]
-	*last = append(*last, h)
+	block := &(*part)[len(*part)-1]
+	*block = append(*block, h)
 	n.fresh[bits.LeadingZeros64(h)]++
-	if n.count++; n.count%nameBlock == 0 {
+	if n.count++; n.count%settledBy == 0 {
 		n.settle()
 	}
+}
+
+// begin adds an empty block.
+func (n *names) begin(part *hashesOf) {
+	if len(n.room) == 0 {
+		n.room = make([]uint64, nameRoom)
+	}
+	*part = append(*part, n.room[:0:nameBlock])
+	n.room = n.room[nameBlock:]
 }
 
 // settle has the names counted, and keeps of them what all leave room for.
@@ -104,20 +125,23 @@ func (n *names) settle() {
 
 // thin keeps only the hashes that the shift leaves, in blocks that are full.
 func (n *names) thin() {
-	before := n.blocks
-	n.blocks, n.count = nil, 0
-	for _, block := range before { // each is read before it is written to
-		for _, h := range block {
-			if h<<n.shift>>n.shift != h {
-				continue
+	n.count = 0
+	for i, before := range n.parts {
+		var kept hashesOf
+		for _, block := range before { // each is read before it is written to
+			for _, h := range block {
+				if h<<n.shift>>n.shift != h {
+					continue
+				}
+				if last := len(kept) - 1; last < 0 || len(kept[last]) == nameBlock {
+					kept = append(kept, before[len(kept)][:0:nameBlock])
+				}
+				last := &kept[len(kept)-1]
+				*last = append(*last, h)
+				n.count++
 			}
-			at := n.count / nameBlock
-			if n.count%nameBlock == 0 {
-				n.blocks = append(n.blocks, before[at][:0:nameBlock])
-			}
-			n.blocks[at] = append(n.blocks[at], h)
-			n.count++
 		}
+		n.parts[i] = kept
 	}
 }
 
@@ -125,27 +149,36 @@ func (n *names) thin() {
 func (n *names) merge(o *names) {
 	o.settle()
 	n.settle()
-	n.blocks = append(n.blocks, o.blocks...)
-	n.thin()
+	for i := range n.parts {
+		n.parts[i] = append(n.parts[i], o.parts[i]...)
+	}
+	if n.count += o.count; n.shift != o.shift {
+		n.thin()
+	}
 }
 
-// doubled returns the names that stand twice.
-func (n *names) doubled() map[uint64]bool {
+// doubled returns the names that stand twice, and lets go of all. It looks for them in as
+// many goroutines as there are jobs.
+func (n *names) doubled(jobs int) map[uint64]bool {
 	n.settle()
-	blocks := n.blocks
-	n.blocks, n.count = nil, 0
-	first := newMarks(blocks, 0x9e3779b97f4a7c15)
-	suspects := first.again(blocks)
-	if len(suspects) == 0 {
-		return nil
+	parts := n.parts
+	n.parts, n.room, n.count = [nameParts]hashesOf{}, nil, 0
+	var found [nameParts][]uint64
+	var next atomic.Int32
+	var group errgroup.Group
+	for range max(1, jobs) {
+		group.Go(func() error {
+			var m marks
+			for i := next.Add(1) - 1; i < nameParts; i = next.Add(1) - 1 {
+				found[i] = parts[i].doubled(&m)
+			}
+			return nil
+		})
 	}
-	second := first.anew(0xd6e8feb86659fd93)
-	second.again([][]uint64{suspects})
-	suspects = second.marked(blocks)
-	slices.Sort(suspects)
+	_ = group.Wait() // none fails
 	var list map[uint64]bool
-	for i := 1; i < len(suspects); i++ {
-		if h := suspects[i]; h == suspects[i-1] {
+	for _, part := range found {
+		for _, h := range part {
 			if list == nil {
 				list = map[uint64]bool{}
 			}
@@ -153,6 +186,25 @@ func (n *names) doubled() map[uint64]bool {
 		}
 	}
 	return list
+}
+
+// doubled returns the hashes that stand twice; m is marks to begin with.
+func (p hashesOf) doubled(m *marks) (list []uint64) {
+	m.begin(p, 0x9e3779b97f4a7c15)
+	suspects := m.again(p)
+	if len(suspects) == 0 {
+		return nil
+	}
+	m.begin(p, 0xd6e8feb86659fd93)
+	m.again(hashesOf{suspects})
+	suspects = m.marked(p)
+	slices.Sort(suspects)
+	for i := 1; i < len(suspects); i++ {
+		if h := suspects[i]; h == suspects[i-1] {
+			list = append(list, h)
+		}
+	}
+	return slices.Compact(list)
 }
 
 // marks are bits that hashes are marked by: one of which the bit is not marked is not
@@ -163,29 +215,25 @@ type marks struct {
 	shift  int
 }
 
-func newMarks(blocks [][]uint64, factor uint64) marks {
+// begin makes marks of their own for some hashes, of which none is marked.
+func (m *marks) begin(hashes hashesOf, factor uint64) {
 	count := 64
-	for _, block := range blocks {
+	for _, block := range hashes {
 		count += len(block)
 	}
 	wide := bits.Len(uint(count)) - 2
-	return marks{make([]uint64, 1<<wide), factor, 64 - wide - 6}
-}
-
-// anew takes all marks away, and marks other bits from then on.
-func (m marks) anew(factor uint64) marks {
+	m.words, m.factor, m.shift = slices.Grow(m.words[:0], 1<<wide)[:1<<wide], factor, 64-wide-6
 	clear(m.words)
-	return marks{m.words, factor, m.shift}
 }
 
-func (m marks) bit(h uint64) (word *uint64, bit uint64) {
+func (m *marks) bit(h uint64) (word *uint64, bit uint64) {
 	at := h * m.factor >> m.shift
 	return &m.words[at>>6], 1 << (at & 63)
 }
 
 // again marks hashes, and returns those whose bit was marked already.
-func (m marks) again(blocks [][]uint64) (list []uint64) {
-	for _, block := range blocks {
+func (m *marks) again(hashes hashesOf) (list []uint64) {
+	for _, block := range hashes {
 		for _, h := range block {
 			word, bit := m.bit(h)
 			if *word&bit != 0 {
@@ -198,8 +246,8 @@ func (m marks) again(blocks [][]uint64) (list []uint64) {
 }
 
 // marked returns hashes whose bit is marked.
-func (m marks) marked(blocks [][]uint64) (list []uint64) {
-	for _, block := range blocks {
+func (m *marks) marked(hashes hashesOf) (list []uint64) {
+	for _, block := range hashes {
 		for _, h := range block {
 			if word, bit := m.bit(h); *word&bit != 0 {
 				list = append(list, h)
@@ -253,7 +301,7 @@ func readOnce(e *engine, jobs int) (*engine, error) {
 	if err := e.read(jobs); err != nil {
 		return e, err
 	}
-	twice := e.names.doubled()
+	twice := e.names.doubled(jobs)
 	switch {
 	case twice == nil:
 		return e, nil

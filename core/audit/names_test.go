@@ -27,7 +27,7 @@ func TestNamesTwice(t *testing.T) {
 				add(h)
 			}
 			maps.DeleteFunc(times, func(_ uint64, n int) bool { return n == 1 })
-			got := n.doubled()
+			got := n.doubled(1)
 			if len(got) != len(times) {
 				t.Errorf("%d names: %d stand twice, found %d", count, len(times), len(got))
 			}
@@ -69,13 +69,13 @@ func TestNamesShared(t *testing.T) {
 			for i := range all {
 				kept += all[i].count
 			}
-			if most := mostNames + engines*2*nameBlock; kept > most {
+			if most := mostNames + engines*2*settledBy; kept > most {
 				t.Errorf("%d names, %d engines: %d are kept, and %d may be", count, engines, kept, most)
 			}
 			for i := range all[1:] {
 				all[0].merge(&all[1+i])
 			}
-			twice := all[0].doubled()
+			twice := all[0].doubled(engines)
 			if try == 0 {
 				shift, found = all[0].shift, twice
 			}
