@@ -521,12 +521,15 @@ func (c *compiler) numbers(n *ast.BinaryNode, left, right value) (value, error) 
 	}
 	switch {
 	case left.fact != nil && right.whole != nil:
-		return c.leafOnNumber(n, ask, left.fact, *right.whole), nil
+		return c.leafOnNumber(n, ask, left.fact, n.Operator, *right.whole), nil
 	case left.whole != nil && right.fact != nil:
-		return c.leafOnNumber(n, ask, right.fact, *left.whole), nil
+		return c.leafOnNumber(n, ask, right.fact, turned[n.Operator], *left.whole), nil
 	}
 	return c.leaf(n, ask, left.fact, right.fact), nil
 }
+
+// turned are comparisons as they are written from the other side.
+var turned = map[string]string{"==": "==", "!=": "!=", "<": ">", "<=": ">=", ">": "<", ">=": "<="}
 
 func (c *compiler) texts(n *ast.BinaryNode, left, right value) (value, error) {
 	var holds func(a, b string) bool

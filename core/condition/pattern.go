@@ -23,6 +23,7 @@ type leaf struct {
 	// the fact and that.
 	fact    *Fact
 	numbers []int64
+	turns   []int64 // the numbers from which on the answer is another than before
 	texts   []string
 	plain   bool             // the leaf is a flag that allFlags has
 	still   bool             // whether a fact is known, which it is whatever its date
@@ -85,8 +86,17 @@ func (c *compiler) guardedLeaf(n ast.Node, ask func(*Subject) facts.Tri) value {
 }
 
 // leafOnNumber is leaf for one fact that is compared with a number.
-func (c *compiler) leafOnNumber(n ast.Node, ask func(*Subject) facts.Tri, f *Fact, number int64) value {
-	c.leaves = append(c.leaves, leaf{written: n.String(), ask: ask, about: []*Fact{f}, own: []*Fact{f}, itself: ask, fact: f, numbers: []int64{number}})
+func (c *compiler) leafOnNumber(n ast.Node, ask func(*Subject) facts.Tri, f *Fact, op string, number int64) value {
+	l := leaf{written: n.String(), ask: ask, about: []*Fact{f}, own: []*Fact{f}, itself: ask, fact: f, numbers: []int64{number}}
+	switch op {
+	case ">", "<=":
+		l.turns = []int64{number + 1}
+	case ">=", "<":
+		l.turns = []int64{number}
+	default:
+		l.turns = []int64{number, number + 1}
+	}
+	c.leaves = append(c.leaves, l)
 	return value{tri: ask}
 }
 
@@ -141,7 +151,8 @@ type Pattern struct {
 type numberQuestion struct {
 	fact    *Fact
 	numbers []int64
-	width   int // in bits, of its answer
+	turns   []int64 // see leaf
+	width   int     // in bits, of its answer
 }
 
 // A textQuestion asks a fact which of some texts it is.
@@ -192,7 +203,7 @@ func (p *Pattern) addNumber(l leaf) {
 		p.numbers = append(p.numbers, numberQuestion{fact: l.fact})
 	}
 	q := &p.numbers[i]
-	q.numbers = append(q.numbers, l.numbers...)
+	q.numbers, q.turns = append(q.numbers, l.numbers...), append(q.turns, l.turns...)
 	slices.Sort(q.numbers)
 	q.numbers = slices.Compact(q.numbers)
 	q.width = bits.Len(uint(2*len(q.numbers) + 1))

@@ -19,16 +19,13 @@ type Turns struct {
 	UsedAfterEnd bool
 }
 
-// Both are the first seconds of what follows before a second, and of what follows it.
-func both(second int64) []int64 { return []int64{second, second + 1} }
-
 // Turns works out where answers turn, for exports that speak for a second since 1970;
 // false where the pattern asks something of which that is not known.
 func (p *Pattern) Turns(asOf int64) (Turns, bool) {
 	t := Turns{At: map[string][]int64{}}
 	for i := range p.numbers {
 		q := &p.numbers[i]
-		for _, n := range q.numbers {
+		for _, n := range q.turns {
 			if !t.number(q.fact.Name, n, asOf) {
 				return t, false
 			}
@@ -42,23 +39,23 @@ func (p *Pattern) Turns(asOf int64) (Turns, bool) {
 	return t, len(p.texts) == 0
 }
 
-// number takes in that a fact is compared with a number.
+// number takes in that an answer turns where a fact reaches a number.
 func (t *Turns) number(fact string, n, asOf int64) bool {
 	switch fact {
 	case "password_expires":
-		t.Ends = append(t.Ends, both(n)...)
+		t.Ends = append(t.Ends, n)
 	case "overdue_for":
-		t.Ends = append(t.Ends, both(asOf-n)...)
+		t.Ends = append(t.Ends, asOf-n+1)
 	case "created", "password_set", "last_sign_in", "locked_since", "account_ends":
 		t.add(n, fact)
 	case "account_age":
-		t.add(asOf-n, "created")
+		t.add(asOf-n+1, "created")
 	case "password_age":
-		t.add(asOf-n, "password_set", "created")
+		t.add(asOf-n+1, "password_set", "created")
 	case "idle":
-		t.add(asOf-n, "last_sign_in", "created")
+		t.add(asOf-n+1, "last_sign_in", "created")
 	case "locked_for":
-		t.add(asOf-n, "locked_since")
+		t.add(asOf-n+1, "locked_since")
 	default:
 		return false
 	}
@@ -67,7 +64,7 @@ func (t *Turns) number(fact string, n, asOf int64) bool {
 
 func (t *Turns) add(second int64, dates ...string) {
 	for _, date := range dates {
-		t.At[date] = append(t.At[date], both(second)...)
+		t.At[date] = append(t.At[date], second)
 	}
 }
 
@@ -85,7 +82,7 @@ func (t *Turns) leaf(l *leaf, asOf int64) bool {
 	switch l.own[0].Name {
 	case "locked_for_ever": // whether a lock ends at all
 	case "dated_in_future":
-		t.add(asOf, "password_set", "last_sign_in", "created")
+		t.add(asOf+1, "password_set", "last_sign_in", "created")
 	case "never_changed":
 		t.Pairs = append(t.Pairs, [2]string{"password_set", "created"})
 	case "used_after_end":
