@@ -278,8 +278,8 @@ func (r *Entries) plain(e *Entry) {
 			r.pass()
 			continue
 		}
-		end := strings.IndexByte(rest, '\n')
-		if end < 0 || end+1 >= len(rest) || rest[end+1] == ' ' {
+		end := r.lineEnd()
+		if end+1 >= len(rest) || rest[end+1] == ' ' {
 			return
 		}
 		line := end
@@ -331,11 +331,7 @@ func (r *Entries) meet(k *knownName) {
 // pass passes over a line with those that continue it.
 func (r *Entries) pass() {
 	for begun := false; r.pos < len(r.text) && (!begun || r.text[r.pos] == ' '); begun = true {
-		end := strings.IndexByte(r.text[r.pos:], '\n')
-		if end < 0 {
-			end = len(r.text) - r.pos - 1
-		}
-		r.pos += end + 1
+		r.pos = min(r.pos+r.lineEnd()+1, len(r.text))
 		r.Line++
 	}
 }
@@ -568,19 +564,17 @@ func (r *Entries) logical() bool {
 	return true
 }
 
+// lineEnd is how many bytes there are to the next line feed, or to the end of the piece.
+func (r *Entries) lineEnd() int { return r.feeds.Next(r.text, r.pos) - r.pos }
+
 // physical reads one line without its end.
 func (r *Entries) physical() (string, bool) {
 	if r.pos >= len(r.text) {
 		return "", false
 	}
 	rest := r.text[r.pos:]
-	end := strings.IndexByte(rest, '\n')
-	if end < 0 {
-		end = len(rest)
-		r.pos = len(r.text)
-	} else {
-		r.pos += end + 1
-	}
+	end := r.lineEnd()
+	r.pos = min(r.pos+end+1, len(r.text))
 	r.Line++
 	for end > 0 && rest[end-1] == '\r' {
 		end--
