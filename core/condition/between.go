@@ -55,6 +55,9 @@ func rewritten(text string) (string, []int) {
 // betweenAt is how many characters "between", or "not between", takes here; 0 where
 // there is another thing, or a text in quotes.
 func betweenAt(runes []rune, at int) (length int, negated bool) {
+	if runes[at] != 'b' && runes[at] != 'n' { // to look closer takes long
+		return 0, false
+	}
 	if at > 0 && (unicode.IsLetter(runes[at-1]) || unicode.IsDigit(runes[at-1]) || runes[at-1] == '_') || quoted(runes, at) {
 		return 0, false
 	}
