@@ -88,7 +88,60 @@ func FuzzScan(f *testing.F) {
 		if got := finder.Next(text, at); got != len(text) {
 			t.Fatalf("%q in %q from %d on: %d, expected none", b, text, at, got)
 		}
+		comparePlaces(t, text, b)
 	})
+}
+
+// comparePlaces asks for places as readers do: some way on each time.
+func comparePlaces(t *testing.T, text string, b byte) {
+	t.Helper()
+	p := Places{A: b, B: '\n'}
+	for at, step := 0, 1; at <= len(text); at, step = at+step, step*3%97 {
+		want := appendEach(nil, text[at:], uint32(at), b, '\n')
+		if got := p.From(text, at, step); !slices.Equal(got, want[:min(len(got), len(want))]) || len(got) < min(step, len(want)) {
+			t.Fatalf("from %d on %d of %v: %v", at, step, want, got)
+		}
+		end := min(at+7*step, len(text))
+		if got, want := p.Through(text, at, end), appendEach(nil, text[at:end], uint32(at), b, '\n'); !slices.Equal(got, want) {
+			t.Fatalf("from %d on before %d are %v, not %v", at, end, want, got)
+		}
+	}
+}
+
+// TestPlaces: places are found in texts of all lengths, few and many.
+func TestPlaces(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 4))
+	for _, some := range []string{",", ",\n", "a,\n", "abcdefgh,\n", "abcdefghijklmnopqrstuvwxyz\xac,"} {
+		for _, n := range []int{0, 1, 7, 63, 64, 65, 300, ahead - 1, ahead, 3*ahead + 70} {
+			text := make([]byte, n)
+			for i := range text {
+				text[i] = some[r.IntN(len(some))]
+			}
+			comparePlaces(t, string(text), ',')
+			want := []uint32(nil)
+			for i, c := range text {
+				if c == ',' || c == '\n' {
+					want = append(want, uint32(i))
+				}
+			}
+			if got := appendEach(nil, string(text), 0, ',', '\n'); !slices.Equal(got, want) {
+				t.Fatalf("%q: %v", text, got)
+			}
+		}
+	}
+}
+
+func BenchmarkPlaces(b *testing.B) {
+	text := strings.Repeat("LJet000002,Lowri Jettison,yes,no\n", 120)
+	var list []uint32
+	for name, way := range map[string]func([]uint32, string, uint32, byte, byte) []uint32{"each": appendEach, "places": appendPlaces} {
+		b.Run(name, func(b *testing.B) {
+			b.SetBytes(int64(len(text)))
+			for b.Loop() {
+				list = way(list[:0], text, 0, ',', '\n')
+			}
+		})
+	}
 }
 
 func BenchmarkControls(b *testing.B) {

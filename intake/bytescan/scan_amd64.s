@@ -82,3 +82,79 @@ found:
 	BSFL      AX, AX
 	LEAQ      (R10)(AX*1), R8
 	JMP       done
+
+// func places(list *uint32, text *byte, words int, at uint32, a, b byte) int
+// The bits of 64 bytes are taken from the lowest on: its number is a place, and the bit
+// goes. Eight are taken whether there are so many or not, which is quicker than to ask.
+TEXT ·places(SB), NOSPLIT, $0-40
+	MOVQ         list+0(FP), DI
+	MOVQ         text+8(FP), SI
+	MOVQ         words+16(FP), CX
+	MOVL         at+24(FP), R10
+	VPBROADCASTB a+28(FP), Y0
+	VPBROADCASTB b+29(FP), Y1
+	MOVQ         DI, R12
+
+next:
+	VMOVDQU   (SI), Y2
+	VMOVDQU   32(SI), Y3
+	VPCMPEQB  Y2, Y0, Y4
+	VPCMPEQB  Y2, Y1, Y5
+	VPOR      Y4, Y5, Y4
+	VPCMPEQB  Y3, Y0, Y6
+	VPCMPEQB  Y3, Y1, Y7
+	VPOR      Y6, Y7, Y6
+	VPMOVMSKB Y4, AX
+	VPMOVMSKB Y6, BX
+	SHLQ      $32, BX
+	ORQ       BX, AX
+	POPCNTQ   AX, DX
+	MOVQ      DI, R11
+
+more:
+	TZCNTQ AX, R9
+	ADDL   R10, R9
+	MOVL   R9, (R11)
+	BLSRQ  AX, AX
+	TZCNTQ AX, R9
+	ADDL   R10, R9
+	MOVL   R9, 4(R11)
+	BLSRQ  AX, AX
+	TZCNTQ AX, R9
+	ADDL   R10, R9
+	MOVL   R9, 8(R11)
+	BLSRQ  AX, AX
+	TZCNTQ AX, R9
+	ADDL   R10, R9
+	MOVL   R9, 12(R11)
+	BLSRQ  AX, AX
+	TZCNTQ AX, R9
+	ADDL   R10, R9
+	MOVL   R9, 16(R11)
+	BLSRQ  AX, AX
+	TZCNTQ AX, R9
+	ADDL   R10, R9
+	MOVL   R9, 20(R11)
+	BLSRQ  AX, AX
+	TZCNTQ AX, R9
+	ADDL   R10, R9
+	MOVL   R9, 24(R11)
+	BLSRQ  AX, AX
+	TZCNTQ AX, R9
+	ADDL   R10, R9
+	MOVL   R9, 28(R11)
+	BLSRQ  AX, AX
+	ADDQ   $32, R11
+	TESTQ  AX, AX
+	JNZ    more
+
+	LEAQ (DI)(DX*4), DI
+	ADDL $64, R10
+	ADDQ $64, SI
+	DECQ CX
+	JNZ  next
+	VZEROUPPER
+	SUBQ R12, DI
+	SHRQ $2, DI
+	MOVQ DI, ret+32(FP)
+	RET

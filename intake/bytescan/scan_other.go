@@ -7,3 +7,5 @@ const vectors = false
 func mark(*uint64, *byte, int, byte) {}
 
 func odd(*byte, int) (first, low int) { return -1, -1 }
+
+func places(*uint32, *byte, int, uint32, byte, byte) int { return 0 }

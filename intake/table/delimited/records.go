@@ -2,7 +2,6 @@ package delimited
 
 import (
 	"encoding/csv"
-	"math/bits"
 	"strings"
 	"unsafe"
 
@@ -20,11 +19,10 @@ type records struct {
 	line   int // of pos
 	comma  byte
 	fields []string
-	ends   [mostCut + 16]int
-
 	// What batch knows of some of the text.
-	commas, quotes, lineEnds bytescan.Finder
-	quote                    int // where the next quote stands, or a place before
+	ends   bytescan.Places // of fields
+	quotes bytescan.Finder
+	quote  int // where the next quote stands, or a place before
 }
 
 // next returns the next record and the line it begins on; ok is false at the
@@ -74,29 +72,26 @@ func (r *records) split(row string) {
 // it should have, and without doubled quotes.
 func (r *records) batch(b *table.Batch) {
 	b.Whole = true
+	r.ends.A, r.ends.B, r.quotes.Byte = r.comma, '\n', '"'
 	for fields := b.Room(); fields != nil; fields = b.Room() {
-		end := r.lineEnd()
-		if end < 0 {
-			return // of the last something may have to be said
-		}
-		row := end
-		if row > r.pos && r.text[row-1] == '\r' {
-			row--
-		}
-		if row == r.pos {
-			r.advance(end+1-r.pos, 1)
+		if rest := r.text[r.pos:]; strings.HasPrefix(rest, "\n") || strings.HasPrefix(rest, "\r\n") {
+			r.advance(strings.IndexByte(rest, '\n')+1, 1)
 			continue
 		}
-		if r.quote < r.pos {
-			r.quote = r.quotes.Next(r.text[:r.commas.To], r.pos)
+		if r.quote < r.pos || r.pos == 0 {
+			r.quote = r.quotes.Next(r.text, r.pos)
 		}
-		n := 0
-		if r.quote >= row {
-			n = r.cut(fields, r.pos, row)
-		} else {
-			n = r.cutQuoted(fields, r.pos, row)
+		ends := r.ends.From(r.text, r.pos, len(fields))
+		if len(ends) < len(fields) {
+			return // of the last something may have to be said
 		}
-		if n != len(fields) {
+		end := int(ends[len(fields)-1])
+		if r.quote < end {
+			end = r.withQuotes(fields)
+		} else if !put(fields, r.text, r.pos, ends[:len(fields)], r.comma) {
+			return
+		}
+		if end < 0 {
 			return
 		}
 		b.Add(table.Place{Line: r.line})
@@ -104,134 +99,92 @@ func (r *records) batch(b *table.Batch) {
 	}
 }
 
-// lineEnd is the next place of a line feed; -1 where there is none in as many bytes as
-// are marked together. All delimiters and quotes before it are marked.
-func (r *records) lineEnd() int {
-	if r.pos < r.commas.From || r.pos >= r.commas.To {
-		r.mark()
+// put makes fields of the text from a place on up to their ends: delimiters, and behind
+// the last a line feed; else it is no row of so many fields, and false is returned. All
+// ends lie in the text, which is known to the caller and not tested for each again.
+func put(fields []string, text string, from int, ends []uint32, comma byte) bool {
+	base, last := unsafe.Pointer(unsafe.StringData(text)), len(fields)-1
+	between, others := headersOf(fields)[:last], byte(0)
+	for k := range between {
+		end := int(ends[k])
+		between[k] = header{unsafe.Add(base, from), end - from}
+		others |= *(*byte)(unsafe.Add(base, end)) ^ comma
+		from = end + 1
 	}
-	end := r.lineEnds.Next(r.text[:r.commas.To], r.pos)
-	if end == r.commas.To && r.commas.From < r.pos && r.commas.To < len(r.text) {
-		r.mark()
-		end = r.lineEnds.Next(r.text[:r.commas.To], r.pos)
+	end := int(ends[last])
+	if others != 0 || text[end] != '\n' {
+		return false
 	}
-	if end == r.commas.To {
-		return -1
+	putOne(&fields[last], text, from, withoutReturn(text, from, end))
+	return true
+}
+
+// A header is a string as reflect.StringHeader describes it.
+type header struct {
+	data unsafe.Pointer
+	len  int
+}
+
+func headersOf(fields []string) []header {
+	return unsafe.Slice((*header)(unsafe.Pointer(unsafe.SliceData(fields))), len(fields))
+}
+
+// putOne makes one field, which keeps its place also where it has no byte, for
+// table.Batch.Between.
+func putOne(field *string, text string, from, to int) {
+	*(*header)(unsafe.Pointer(field)) = header{unsafe.Add(unsafe.Pointer(unsafe.StringData(text)), from), to - from}
+}
+
+// withoutReturn is where a row ends before its line end.
+func withoutReturn(text string, from, end int) int {
+	if end > from && text[end-1] == '\r' {
+		return end - 1
 	}
 	return end
 }
 
-// mark marks what matters in the text at hand.
-func (r *records) mark() {
-	r.commas.Byte, r.commas.Often, r.quotes.Byte, r.lineEnds.Byte = r.comma, true, '"', '\n'
-	r.commas.Mark(r.text, r.pos)
-	r.quotes.Mark(r.text, r.pos)
-	r.lineEnds.Mark(r.text, r.pos)
-	r.quote = -1
-}
-
-// mostCut is how many fields are cut together.
-const mostCut = 1000
-
-// cut cuts what stands between two marked places, without quotes, into fields,
-// and returns how many there are; fewer than none where they are too many. The places of
-// eight delimiters are taken whether there are so many or not, which is quicker than to
-// ask.
-func (r *records) cut(fields []string, from, to int) int {
-	n := 0
-	last := to - r.commas.From
-	within := ^uint64(0) << ((from - r.commas.From) % 64)
-	for word := (from - r.commas.From) / 64; word*64 < last; word++ {
-		found := r.commas.Marks[word] & within
-		within = ^uint64(0)
-		if left := last - word*64; left < 64 {
-			found &= 1<<left - 1
-		}
-		i := r.commas.From + word*64
-		count := bits.OnesCount64(found)
-		if n+count >= len(fields) || n+count > mostCut {
-			return -1
-		}
-		for ; ; n, count = n+8, count-8 {
-			at := (*[8]int)(r.ends[n:])
-			at[0] = i + bits.TrailingZeros64(found)
-			found &= found - 1
-			at[1] = i + bits.TrailingZeros64(found)
-			found &= found - 1
-			at[2] = i + bits.TrailingZeros64(found)
-			found &= found - 1
-			at[3] = i + bits.TrailingZeros64(found)
-			found &= found - 1
-			at[4] = i + bits.TrailingZeros64(found)
-			found &= found - 1
-			at[5] = i + bits.TrailingZeros64(found)
-			found &= found - 1
-			at[6] = i + bits.TrailingZeros64(found)
-			found &= found - 1
-			at[7] = i + bits.TrailingZeros64(found)
-			if count <= 8 {
-				break
-			}
-			found &= found - 1
-		}
-		n += count
+// withQuotes is put for the row at hand, which has quotes, and returns where its line
+// ends; fewer than none also where a quote stands elsewhere than around a field, or is
+// doubled.
+func (r *records) withQuotes(fields []string) int {
+	text, from, n := r.text, r.pos, 0
+	end := r.quote + strings.IndexByte(text[r.quote:], '\n')
+	if end < r.quote {
+		return -1
 	}
-	r.ends[n] = to
-	put(fields[:n+1], r.text, from, r.ends[:])
-	return n + 1
-}
-
-// put makes fields of the text from a place on up to their ends, with a byte between them.
-// All ends lie in the text, which is known to the caller and not tested for each again;
-// one without a byte keeps its place, for table.Batch.Between.
-func put(fields []string, text string, from int, ends []int) {
-	type header struct { // of a string, as reflect.StringHeader describes it
-		data unsafe.Pointer
-		len  int
-	}
-	base := unsafe.Pointer(unsafe.StringData(text))
-	headers := unsafe.Slice((*header)(unsafe.Pointer(unsafe.SliceData(fields))), len(fields))
-	ends = ends[:len(headers)]
-	for k := range headers {
-		end := ends[k]
-		headers[k] = header{unsafe.Add(base, from), end - from}
-		from = end + 1
-	}
-}
-
-// cutQuoted is cut with quotes; fewer than none also where one stands elsewhere than
-// around a field, or is doubled.
-func (r *records) cutQuoted(fields []string, from, to int) int {
-	n, marked := 0, r.text[:r.commas.To]
-	for quote := r.quote; ; {
-		switch {
-		case n == len(fields):
-			return -1
-		case quote >= to:
-			r.quote = quote
-			return n + r.cut(fields[n:], from, to)
-		case quote > from && r.text[quote-1] != r.comma:
-			return -1
-		case quote > from:
-			more := r.cut(fields[n:], from, quote-1)
-			if n += more; more < 0 {
+	to := withoutReturn(text, from, end)
+	for ends := r.ends.Through(text, from, end); ; {
+		for len(ends) > 0 && int(ends[0]) < r.quote { // of fields without quotes
+			if n == len(fields) || text[ends[0]] != r.comma {
 				return -1
 			}
+			putOne(&fields[n], text, from, int(ends[0]))
+			n, from, ends = n+1, int(ends[0])+1, ends[1:]
 		}
-		end := r.quotes.Next(marked, quote+1)
-		if n == len(fields) || end >= to || end+1 < to && r.text[end+1] != r.comma {
+		if n == len(fields) {
 			return -1
 		}
-		r.ends[0] = end
-		put(fields[n:n+1], r.text, quote+1, r.ends[:1])
-		n++
-		quote = r.quotes.Next(marked, end+1)
-		if end+1 == to {
-			r.quote = quote
-			return n
+		if r.quote >= to {
+			putOne(&fields[n], text, from, to)
+			break
 		}
-		from = end + 2
+		close := r.quotes.Next(text, r.quote+1)
+		if r.quote != from || close >= to || close+1 < to && text[close+1] != r.comma {
+			return -1
+		}
+		putOne(&fields[n], text, from+1, close)
+		if r.quote = r.quotes.Next(text, close+1); close+1 == to {
+			break
+		}
+		for len(ends) > 0 && int(ends[0]) <= close+1 {
+			ends = ends[1:]
+		}
+		n, from = n+1, close+2
 	}
+	if n+1 != len(fields) {
+		return -1
+	}
+	return end
 }
 
 func (r *records) advance(bytes, lines int) { r.pos, r.line = r.pos+bytes, r.line+lines }
