@@ -20,8 +20,9 @@ func compareTogether(t *testing.T, entries string) {
 	for _, class := range []string{"", "person"} {
 		told := func(together bool) string {
 			whole := &ldifTable{class: class, ending: ldif.NewEntries(nil), skipped: map[string]bool{},
-				wanted: map[string]bool{"dn": true, "version": true, "search": true, "result": true, "changetype": true, "objectclass": true}}
-			for _, c := range []string{"uid", "dn", "cn", "memberOf", "locked", "pwdReset", "never", "cn"}[:7+len(class)/6] {
+				wanted: map[string]bool{"dn": true, "version": true, "search": true, "result": true, "changetype": true, "objectclass": true,
+					"descriptiononeaccount": true, "descriptiontwoaccount": true}}
+			for _, c := range []string{"uid", "dn", "cn", "memberOf", "locked", "pwdReset", "descriptionOneAccount", "never", "cn"}[:8+len(class)/6] {
 				if _, err := whole.Column(c); err != nil {
 					t.Fatal(err)
 				}
@@ -89,11 +90,17 @@ func atRandom(r *rand.Rand) string {
 		return pick(strings.ToUpper(usual), usual+";lang-en", usual+"x", "# "+usual, " "+usual, usual+" ", "", "other", "version", "result", "changetype")
 	}
 	var text strings.Builder
+	single := r.IntN(2) == 0 // each attribute has one value
 	for range 1 + r.IntN(30) {
 		lines := []string{name("dn") + value("uid=a"), name("objectClass") + value("top"), name("objectClass") + value(pick("person", "person", "group")),
 			name("uid") + value(pick("a", "b")),
 			name("cn") + value("Ada"), name("memberOf") + value("x"), name("memberOf") + value("y"), name("pwdReset") + value("TRUE"), name("locked") + value("no"),
 			name("free") + value("w")}
+		if single {
+			lines = slices.Delete(slices.Delete(lines, 6, 7), 1, 2)
+			lines[1] = name("objectClass") + value("person")
+			lines = append(lines, pick("descriptionOneAccount", "descriptionTwoAccount")+value("v"), "descriptionTwoAccount"+value("v"))[:len(lines)+r.IntN(3)]
+		}
 		if r.IntN(odd) == 0 {
 			rest := lines[1:]
 			r.Shuffle(len(rest), func(i, j int) { rest[i], rest[j] = rest[j], rest[i] })
