@@ -13,13 +13,13 @@ import (
 // TestJoined: five columns of yes and no side by side, which are looked at together, say
 // of each account what each of them says, whatever stands there and however it is written.
 func TestJoined(t *testing.T) {
-	words := []string{"yes", "no", "", "null", " yes", "perhaps"}
+	words := []string{"yes", "no", "", "null", " yes"}
 	var table strings.Builder
 	table.WriteString("login,active,locked,must,never,second,set\n")
-	for range 2 { // the first of each is learned
-		for n := range 6 * 6 * 6 * 6 * 6 {
-			name := fmt.Sprint("u", n)
-			switch n % 11 {
+	for pass := range 3 { // what is learned is met again
+		for n := range 5 * 5 * 5 * 5 * 5 {
+			name := fmt.Sprint("u", n, "-", pass)
+			switch (n + pass) % 11 {
 			case 1:
 				name = `"u""` + name + `"`
 			case 2:
@@ -27,8 +27,11 @@ func TestJoined(t *testing.T) {
 			}
 			fmt.Fprint(&table, name)
 			for i := range 5 {
-				word := words[[]int{n, n / 6, n / 36, n / 216, n / 1296}[i]%6]
-				if n%13 == i {
+				word := words[[]int{n, n / 5, n / 25, n / 125, n / 625}[i]%5]
+				if (n+pass)%61 == 10*i {
+					word = "perhaps"
+				}
+				if (n+pass)%13 == i {
 					word = `"` + word + `"`
 				}
 				fmt.Fprint(&table, ",", word)
