@@ -104,7 +104,7 @@ func (r *records) batch(b *table.Batch) {
 // ends lie in the text, which is known to the caller and not tested for each again.
 func put(fields []string, text string, from int, ends []uint32, comma byte) bool {
 	base, last := unsafe.Pointer(unsafe.StringData(text)), len(fields)-1
-	between, others := headersOf(fields)[:last], byte(0)
+	between, others := unsafe.Slice((*header)(unsafe.Pointer(unsafe.SliceData(fields))), last), byte(0)
 	for k := range between {
 		end := int(ends[k])
 		between[k] = header{unsafe.Add(base, from), end - from}
@@ -123,10 +123,6 @@ func put(fields []string, text string, from int, ends []uint32, comma byte) bool
 type header struct {
 	data unsafe.Pointer
 	len  int
-}
-
-func headersOf(fields []string) []header {
-	return unsafe.Slice((*header)(unsafe.Pointer(unsafe.SliceData(fields))), len(fields))
 }
 
 // putOne makes one field, which keeps its place also where it has no byte, for
@@ -168,18 +164,18 @@ func (r *records) withQuotes(fields []string) int {
 			putOne(&fields[n], text, from, to)
 			break
 		}
-		close := r.quotes.Next(text, r.quote+1)
-		if r.quote != from || close >= to || close+1 < to && text[close+1] != r.comma {
+		closing := r.quotes.Next(text, r.quote+1)
+		if r.quote != from || closing >= to || closing+1 < to && text[closing+1] != r.comma {
 			return -1
 		}
-		putOne(&fields[n], text, from+1, close)
-		if r.quote = r.quotes.Next(text, close+1); close+1 == to {
+		putOne(&fields[n], text, from+1, closing)
+		if r.quote = r.quotes.Next(text, closing+1); closing+1 == to {
 			break
 		}
-		for len(ends) > 0 && int(ends[0]) <= close+1 {
+		for len(ends) > 0 && int(ends[0]) <= closing+1 {
 			ends = ends[1:]
 		}
-		n, from = n+1, close+2
+		n, from = n+1, closing+2
 	}
 	if n+1 != len(fields) {
 		return -1
