@@ -72,6 +72,27 @@ func (f *Finder) Following(text string, at int, list []int) int {
 	return n
 }
 
+// Count is how often the byte stands between two places, of which the second comes not
+// more than a stretch behind the first.
+func (f *Finder) Count(text string, from, to int) int {
+	if from < f.From || to > f.To {
+		f.Mark(text, from)
+	}
+	from, to = from-f.From, to-f.From
+	first, last := from/64, to/64
+	if first == last {
+		return bits.OnesCount64(f.Marks[first] >> (from % 64) << (from % 64) & (1<<(to%64) - 1))
+	}
+	n := bits.OnesCount64(f.Marks[first] >> (from % 64))
+	for _, word := range f.Marks[first+1 : last] {
+		n += bits.OnesCount64(word)
+	}
+	if to%64 > 0 {
+		n += bits.OnesCount64(f.Marks[last] & (1<<(to%64) - 1))
+	}
+	return n
+}
+
 // Mark marks the text from a place on.
 func (f *Finder) Mark(text string, from int) {
 	f.From, f.To = from, min(from+Stretch, len(text))

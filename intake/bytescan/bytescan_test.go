@@ -76,6 +76,14 @@ func FuzzScan(f *testing.F) {
 		if first, low := controls([]byte(text)); gotFirst != first || first < 0 && gotLow != low {
 			t.Fatalf("%q: %d, %d, expected %d, %d", text, gotFirst, gotLow, first, low)
 		}
+		for from := 0; from < len(text); from += 1 + from/3 {
+			counted := Finder{Byte: b}
+			counted.Next(text, from/2)
+			to := min(from+len(text)/3+1, from+Stretch, len(text))
+			if got, want := counted.Count(text, from, to), strings.Count(text[from:to], string([]byte{b})); got != want {
+				t.Fatalf("%q in %q: %d times, expected %d", b, text[from:to], got, want)
+			}
+		}
 		finder, at := Finder{Byte: b}, 0
 		for i := range len(text) {
 			if text[i] == b {

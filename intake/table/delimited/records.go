@@ -87,7 +87,9 @@ func (r *records) batch(b *table.Batch) {
 		}
 		end := int(ends[len(fields)-1])
 		if r.quote < end {
-			end = r.withQuotes(fields)
+			if !r.putInQuotes(fields, ends[:len(fields)]) {
+				end = r.withQuotes(fields)
+			}
 		} else if !put(fields, r.text, r.pos, ends[:len(fields)], r.comma) {
 			return
 		}
@@ -116,6 +118,37 @@ func put(fields []string, text string, from int, ends []uint32, comma byte) bool
 		return false
 	}
 	putOne(&fields[last], text, from, withoutReturn(text, from, end))
+	return true
+}
+
+// putInQuotes is put for the row at hand, with quotes around some fields or all and
+// nowhere else, also not around a delimiter; false where it is not so.
+func (r *records) putInQuotes(fields []string, ends []uint32) bool {
+	last, quotes, from := len(fields)-1, 0, r.pos
+	line := int(ends[last])
+	if line-from > bytescan.Stretch || r.text[line] != '\n' {
+		return false
+	}
+	for k := range fields {
+		end := int(ends[k])
+		to := end
+		if k == last {
+			to = withoutReturn(r.text, from, end)
+		} else if r.text[end] != r.comma {
+			return false
+		}
+		if to-from > 1 && r.text[from] == '"' && r.text[to-1] == '"' {
+			quotes += 2
+			putOne(&fields[k], r.text, from+1, to-1)
+		} else {
+			putOne(&fields[k], r.text, from, to)
+		}
+		from = end + 1
+	}
+	if r.quotes.Count(r.text, r.pos, line) != quotes {
+		return false
+	}
+	r.quote = r.quotes.Next(r.text, line)
 	return true
 }
 
