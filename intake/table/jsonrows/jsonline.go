@@ -35,6 +35,9 @@ type jsonLine struct {
 	usual  []usualMember // of the line that was learned; none before
 	lacks  []int         // the columns that it does not bring
 	others int           // lines since that were not like it
+
+	patience int  // after so many of these another is learned
+	used     bool // some line was like it
 }
 
 // maxNesting bounds how deep values may lie, as encoding/json does.

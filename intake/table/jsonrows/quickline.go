@@ -101,16 +101,23 @@ type usualMember struct {
 	object bool      // columns ask for what is in it, where another line has an object
 }
 
-// learnAgain is after how many lines that are not like it another line is learned.
-const learnAgain = 8
+// learnAgain is after how many lines that are not like it another line is learned; where
+// no other was like the one before, after twice as many each time, up to learnSeldom.
+const (
+	learnAgain  = 8
+	learnSeldom = 1 << 12
+)
 
 // learn makes the line that was read last the shape of those to come, where there is
 // none or it does not fit any more.
 func (p *jsonLine) learn() {
-	if p.others++; len(p.usual) > 0 && p.others < learnAgain {
+	if p.others++; len(p.usual) > 0 && p.others < p.patience {
 		return
 	}
-	p.others = 0
+	if p.patience = max(learnAgain, min(2*p.patience, learnSeldom)); p.used {
+		p.patience = learnAgain
+	}
+	p.others, p.used = 0, false
 	p.lacks = p.lacks[:0]
 	for c, text := range p.row {
 		if text == table.Absent {
@@ -203,7 +210,7 @@ func (p *jsonLine) again(s string, escapes bool) bool {
 		return false
 	}
 	p.settle()
-	p.others = 0
+	p.others, p.used = 0, true
 	return true
 }
 
