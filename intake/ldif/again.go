@@ -15,7 +15,6 @@ type Shape struct {
 	joined  []byte      // of attributes with several values
 	kept    int         // so many of these bytes are of entries before, whose rows are still looked at
 	late    []lateValue
-	raw     []byte
 	failed  int            // entries that did not fit one after the other
 	strange bool           // the last of them has an attribute that the shape has not
 	bent    int            // entries that were not straight one after the other
@@ -177,16 +176,22 @@ func (r *Entries) Again(s *Shape, row []string) int {
 			return 0
 		}
 	}
-	if len(s.late) > 0 {
-		s.kept = len(s.joined)
-		all := unsafe.String(unsafe.SliceData(s.joined), len(s.joined)) // nobody writes to it before Release
-		for _, v := range s.late {
-			row[v.attr] = all[v.from:v.to]
-		}
-	}
+	s.placeLate(row)
 	line := r.Line + 1
 	r.pos, r.Line, r.Closed, s.failed = pos+end, r.Line+lines+1, true, 0
 	return line
+}
+
+// placeLate puts the values that were joined or decoded into their columns.
+func (s *Shape) placeLate(row []string) {
+	if len(s.late) == 0 {
+		return
+	}
+	s.kept = len(s.joined)
+	all := unsafe.String(unsafe.SliceData(s.joined), len(s.joined)) // nobody writes to it before Release
+	for _, v := range s.late {
+		row[v.attr] = all[v.from:v.to]
+	}
 }
 
 // together joins the values of an attribute, unfolded: up to where their last line ends,
@@ -276,9 +281,10 @@ func (l *shapeLine) encoded(line string) bool {
 
 // decode puts a value in base64 behind those that are joined; false where it is none.
 func (s *Shape) decode(encoded string) bool {
-	s.raw = append(s.raw[:0], strings.TrimSpace(encoded)...)
+	encoded = strings.TrimSpace(encoded)
+	raw := unsafe.Slice(unsafe.StringData(encoded), len(encoded)) // only read
 	before, err := len(s.joined), error(nil)
-	if s.joined, err = base64.StdEncoding.AppendDecode(s.joined, s.raw); err != nil {
+	if s.joined, err = base64.StdEncoding.AppendDecode(s.joined, raw); err != nil {
 		s.joined = s.joined[:before]
 	}
 	return err == nil

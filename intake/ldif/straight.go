@@ -38,7 +38,7 @@ const (
 )
 
 // straight is Again for an entry whose attributes have one value each, on one line each,
-// in the order of the shape, of which some may lack; 0 for every other.
+// in the order of the shape, of which some may lack, also in base64; 0 for every other.
 func (r *Entries) straight(s *Shape, row []string) int {
 	if s.bent >= mostBent && s.bent%tryAgain != 0 {
 		s.bent++
@@ -47,6 +47,7 @@ func (r *Entries) straight(s *Shape, row []string) int {
 	s.bent++
 	text, pos, lines, met := r.text, r.pos, 0, uint64(0)
 	ends := s.ends[:r.feeds.Following(text, pos, s.ends[:len(s.lines)])]
+	s.joined, s.late = s.joined[:s.kept], s.late[:0]
 	clear(row)
 	for at := range s.lines {
 		l := &s.lines[at]
@@ -59,6 +60,17 @@ func (r *Entries) straight(s *Shape, row []string) int {
 			if at == 0 {
 				return 0 // an entry begins with its name
 			}
+			if l.idle || !l.encoded(text[pos:]) {
+				continue
+			}
+			before := len(s.joined)
+			if l.flag || l.class || !s.decode(text[from:max(from, ends[lines])]) {
+				return 0
+			}
+			if l.column >= 0 {
+				s.late = append(s.late, lateValue{l.column, before, len(s.joined)})
+			}
+			pos, lines, met = ends[lines]+1, lines+1, met|1<<at
 			continue
 		}
 		end := ends[lines]
@@ -87,6 +99,7 @@ func (r *Entries) straight(s *Shape, row []string) int {
 	if met == 0 || s.classes&^met != 0 {
 		return 0
 	}
+	s.placeLate(row)
 	line := r.Line + 1
 	r.pos, r.Line, r.Closed, s.failed, s.bent = pos+end, r.Line+lines+1, true, 0, 0
 	return line
