@@ -15,10 +15,11 @@ type Shape struct {
 	joined  []byte      // of attributes with several values
 	kept    int         // so many of these bytes are of entries before, whose rows are still looked at
 	late    []lateValue
-	failed  int            // entries that did not fit one after the other
-	strange bool           // the last of them has an attribute that the shape has not
-	bent    int            // entries that were not straight one after the other
-	ends    [mostLines]int // of the lines at hand
+	failed  int                // entries that did not fit one after the other
+	strange bool               // the last of them has an attribute that the shape has not
+	bent    int                // entries that were not straight one after the other
+	ends    [2 * mostLines]int // of the lines at hand
+	more    int                // so many lines more than attributes are looked at
 }
 
 type shapeLine struct {

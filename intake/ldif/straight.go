@@ -37,8 +37,15 @@ const (
 	tryAgain = 32 // after so many it is tried whether one is
 )
 
-// straight is Again for an entry whose attributes have one value each, on one line each,
-// in the order of the shape, of which some may lack, also in base64; 0 for every other.
+// stands reports whether a line at a place begins so, where the text has eight bytes more.
+func (b *beginning) stands(text string, at int) bool {
+	from := at + b.n
+	return from+8 <= len(text) && (eight(text, at)^b.first)&b.mask == 0 &&
+		(b.n <= 8 || eight(text, from-8) == b.last && (b.n <= 16 || text[at+8:from-8] == b.middle))
+}
+
+// straight is Again for an entry whose attributes have their values on one line each, in
+// the order of the shape, of which some may lack or be in base64; 0 for every other.
 func (r *Entries) straight(s *Shape, row []string) int {
 	if s.bent >= mostBent && s.bent%tryAgain != 0 {
 		s.bent++
@@ -46,10 +53,11 @@ func (r *Entries) straight(s *Shape, row []string) int {
 	}
 	s.bent++
 	text, pos, lines, met := r.text, r.pos, 0, uint64(0)
-	ends := s.ends[:r.feeds.Following(text, pos, s.ends[:len(s.lines)])]
+	ends := s.ends[:r.feeds.Following(text, pos, s.ends[:min(len(s.lines)+s.more, len(s.ends))])]
+	last, classes := 0, "" // the attribute of the line before, 0 where it can have no other value; classes to come
 	s.joined, s.late = s.joined[:s.kept], s.late[:0]
 	clear(row)
-	for at := range s.lines {
+	for at := 0; at < len(s.lines); at++ {
 		l := &s.lines[at]
 		b := &l.starts
 		from := pos + b.n
@@ -59,6 +67,13 @@ func (r *Entries) straight(s *Shape, row []string) int {
 		if (eight(text, pos)^b.first)&b.mask != 0 || b.n > 8 && eight(text, from-8) != b.last || b.n > 16 && text[pos+8:from-8] != b.middle {
 			if at == 0 {
 				return 0 // an entry begins with its name
+			}
+			if before := &s.lines[last]; last > 0 && before.starts.stands(text, pos) {
+				if !s.another(before, row, text[pos+before.starts.n:max(pos+before.starts.n, ends[lines])], &classes) {
+					return 0
+				}
+				pos, lines, at = ends[lines]+1, lines+1, at-1
+				continue
 			}
 			if l.idle || !l.encoded(text[pos:]) {
 				continue
@@ -70,7 +85,7 @@ func (r *Entries) straight(s *Shape, row []string) int {
 			if l.column >= 0 {
 				s.late = append(s.late, lateValue{l.column, before, len(s.joined)})
 			}
-			pos, lines, met = ends[lines]+1, lines+1, met|1<<at
+			pos, lines, met, last = ends[lines]+1, lines+1, met|1<<at, 0
 			continue
 		}
 		end := ends[lines]
@@ -82,13 +97,25 @@ func (r *Entries) straight(s *Shape, row []string) int {
 			end--
 		}
 		value := text[from:max(from, end)]
-		if l.flag && value != "TRUE" && value != "FALSE" || l.class && value != l.value {
+		if l.class {
+			classes = l.value
+		}
+		if l.flag && value != "TRUE" && value != "FALSE" || l.class && !cutValue(&classes, value) {
 			return 0
 		}
 		if l.column >= 0 {
 			row[l.column] = value
 		}
-		lines, met = lines+1, met|1<<at
+		lines, met, last = lines+1, met|1<<at, at
+	}
+	for before := &s.lines[last]; last > 0 && lines < len(ends) && before.starts.stands(text, pos); lines++ {
+		if !s.another(before, row, text[pos+before.starts.n:max(pos+before.starts.n, ends[lines])], &classes) {
+			return 0
+		}
+		pos = ends[lines] + 1
+	}
+	if lines == len(ends) && len(ends) == len(s.lines)+s.more {
+		s.more = min(s.more+8, mostLines)
 	}
 	end := 1
 	if strings.HasPrefix(text[pos:], "\r\n") {
@@ -96,11 +123,46 @@ func (r *Entries) straight(s *Shape, row []string) int {
 	} else if !strings.HasPrefix(text[pos:], "\n") {
 		return 0
 	}
-	if met == 0 || s.classes&^met != 0 {
+	if met == 0 || s.classes&^met != 0 || classes != "" {
 		return 0
 	}
 	s.placeLate(row)
 	line := r.Line + 1
 	r.pos, r.Line, r.Closed, s.failed, s.bent = pos+end, r.Line+lines+1, true, 0, 0
 	return line
+}
+
+// another takes one more value of an attribute; false where it is not plainly written.
+func (s *Shape) another(l *shapeLine, row []string, value string, classes *string) bool {
+	if l.idle {
+		return true
+	}
+	value = withoutReturns(value)
+	if value == "" || value[0] == ' ' || l.flag || l.class && !cutValue(classes, value) {
+		return false
+	}
+	if l.column < 0 {
+		return true
+	}
+	if n := len(s.late); n == 0 || s.late[n-1].attr != l.column {
+		first := row[l.column]
+		if first == "" {
+			return false
+		}
+		s.late = append(s.late, lateValue{l.column, len(s.joined), 0})
+		s.joined = append(s.joined, first...)
+	}
+	s.joined = append(append(s.joined, '\n'), value...)
+	s.late[len(s.late)-1].to = len(s.joined)
+	return true
+}
+
+// cutValue takes the first of values that stand on a line each; false where it is another.
+func cutValue(values *string, value string) bool {
+	rest, is := strings.CutPrefix(*values, value)
+	if !is || rest != "" && rest[0] != '\n' {
+		return false
+	}
+	*values = strings.TrimPrefix(rest, "\n")
+	return true
 }
