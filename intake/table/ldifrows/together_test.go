@@ -92,7 +92,7 @@ func atRandom(r *rand.Rand) string {
 	var text strings.Builder
 	single := r.IntN(2) == 0 // each attribute has one value
 	for range 1 + r.IntN(30) {
-		lines := []string{name("dn") + value("uid=a"), name("objectClass") + value("top"), name("objectClass") + value(pick("person", "person", "group")),
+		lines := []string{name("dn") + value("uid=a"), name("objectClass") + value("top"), name("objectClass") + value(pick("person", "person", "person", "person", "personal", "group")),
 			name("uid") + value(pick("a", "b")),
 			name("cn") + value("Ada"), name("memberOf") + value("x"), name("memberOf") + value("y"), name("pwdReset") + value("TRUE"), name("locked") + value("no"),
 			name("free") + value("w")}
@@ -110,6 +110,13 @@ func atRandom(r *rand.Rand) string {
 		}
 		if r.IntN(odd) == 0 {
 			lines = append(lines, lines[r.IntN(len(lines))])
+		}
+		for range r.IntN(3) { // one line less, or one twice
+			if i := r.IntN(len(lines)); i > 0 && r.IntN(odd) < 2 {
+				if lines = slices.Insert(lines, i, lines[i]); r.IntN(2) == 0 {
+					lines = slices.Delete(lines, i, i+2)
+				}
+			}
 		}
 		for _, line := range lines {
 			text.WriteString(line + end)
