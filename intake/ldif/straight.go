@@ -64,12 +64,13 @@ func (r *Entries) straight(s *Shape, row []string) int {
 		if from+8 > len(text) || lines == len(ends) {
 			break
 		}
+		// Written out, since it is asked of each line: whether l.starts stands here.
 		if (eight(text, pos)^b.first)&b.mask != 0 || b.n > 8 && eight(text, from-8) != b.last || b.n > 16 && text[pos+8:from-8] != b.middle {
 			if at == 0 {
 				return 0 // an entry begins with its name
 			}
 			if before := &s.lines[last]; last > 0 && before.starts.stands(text, pos) {
-				if !s.another(before, row, text[pos+before.starts.n:max(pos+before.starts.n, ends[lines])], &classes) {
+				if !s.another(before, row, text[pos:ends[lines]], &classes) {
 					return 0
 				}
 				pos, lines, at = ends[lines]+1, lines+1, at-1
@@ -109,7 +110,7 @@ func (r *Entries) straight(s *Shape, row []string) int {
 		lines, met, last = lines+1, met|1<<at, at
 	}
 	for before := &s.lines[last]; last > 0 && lines < len(ends) && before.starts.stands(text, pos); lines++ {
-		if !s.another(before, row, text[pos+before.starts.n:max(pos+before.starts.n, ends[lines])], &classes) {
+		if !s.another(before, row, text[pos:ends[lines]], &classes) {
 			return 0
 		}
 		pos = ends[lines] + 1
@@ -132,12 +133,13 @@ func (r *Entries) straight(s *Shape, row []string) int {
 	return line
 }
 
-// another takes one more value of an attribute; false where it is not plainly written.
-func (s *Shape) another(l *shapeLine, row []string, value string, classes *string) bool {
+// another takes a line with one more value of an attribute; false where it is not plainly
+// written.
+func (s *Shape) another(l *shapeLine, row []string, line string, classes *string) bool {
 	if l.idle {
 		return true
 	}
-	value = withoutReturns(value)
+	value := withoutReturns(line[min(l.starts.n, len(line)):])
 	if value == "" || value[0] == ' ' || l.flag || l.class && !cutValue(classes, value) {
 		return false
 	}
