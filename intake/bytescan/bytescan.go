@@ -3,7 +3,6 @@
 package bytescan
 
 import (
-	"encoding/binary"
 	"math/bits"
 	"strings"
 	"unsafe"
@@ -12,8 +11,7 @@ import (
 // A Finder finds one place of a byte after the other in a text that is gone through
 // from its beginning on. The zero Finder with a byte is ready for any text.
 type Finder struct {
-	Byte  byte
-	Often bool // the byte stands every few bytes
+	Byte byte
 	// Marks are of the text from From to To, a bit for each byte.
 	Marks    [Stretch / 64]uint64
 	From, To int
@@ -96,14 +94,14 @@ func (f *Finder) Count(text string, from, to int) int {
 // Mark marks the text from a place on.
 func (f *Finder) Mark(text string, from int) {
 	f.From, f.To = from, min(from+Stretch, len(text))
-	Mark(f.Marks[:], text[f.From:f.To], f.Byte, f.Often)
+	Mark(f.Marks[:], text[f.From:f.To], f.Byte)
 	clear(f.Marks[(f.To-f.From+63)/64:])
 }
 
 // Mark sets the bits of marks for the places of text, from the lowest of the first on,
 // where the byte stands, and clears those of all others. There must be one of marks for
-// each 64 bytes of text, or begun 64. often tells that it stands every few bytes.
-func Mark(marks []uint64, text string, b byte, often bool) {
+// each 64 bytes of text, or begun 64.
+func Mark(marks []uint64, text string, b byte) {
 	whole := 0
 	if vectors {
 		if whole = len(text) / 64; whole > 0 {
@@ -111,11 +109,7 @@ func Mark(marks []uint64, text string, b byte, often bool) {
 			mark(&marks[0], unsafe.StringData(text), whole, b)
 		}
 	}
-	if marks, text = marks[whole:], text[whole*64:]; often {
-		markWords(marks, text, b)
-	} else {
-		markEach(marks, text, b)
-	}
+	markEach(marks[whole:], text[whole*64:], b)
 }
 
 // markEach searches for one after the other.
@@ -128,27 +122,6 @@ func markEach(marks []uint64, text string, b byte) {
 		}
 		from += at
 		marks[from/64] |= 1 << (from % 64)
-	}
-}
-
-// markWords looks at eight bytes at a time.
-func markWords(marks []uint64, text string, b byte) {
-	all := 0x0101010101010101 * uint64(b)
-	bytes := unsafe.Slice(unsafe.StringData(text), len(text)) // only read
-	for ; len(bytes) >= 64; marks, bytes = marks[1:], bytes[64:] {
-		found := uint64(0)
-		for i := 0; i < 64; i += 8 {
-			found |= same(binary.LittleEndian.Uint64(bytes[i:]), all) << i
-		}
-		marks[0] = found
-	}
-	if len(bytes) > 0 {
-		marks[0] = 0
-		for i, c := range bytes {
-			if c == b {
-				marks[0] |= 1 << i
-			}
-		}
 	}
 }
 

@@ -15,11 +15,7 @@ func TestMark(t *testing.T) {
 		for n := range 300 {
 			part := text[from : from+n]
 			for _, b := range []byte(",\"\n\x00\xff") {
-				for _, way := range []func([]uint64, string, byte){
-					markEach, markWords,
-					func(m []uint64, s string, b byte) { Mark(m, s, b, true) },
-					func(m []uint64, s string, b byte) { Mark(m, s, b, false) },
-				} {
+				for _, way := range []func([]uint64, string, byte){markEach, Mark} {
 					marks := make([]uint64, (n+63)/64+1)
 					for i := range marks {
 						marks[i] = 0xa5a5a5a5a5a5a5a5
@@ -167,8 +163,7 @@ func BenchmarkControls(b *testing.B) {
 func BenchmarkMark(b *testing.B) {
 	text := strings.Repeat("LJet000002,Lowri Jettison,yes,no,", 250)
 	marks := make([]uint64, len(text)/64+1)
-	for name, way := range map[string]func([]uint64, string, byte){"each": markEach, "words": markWords,
-		"mark": func(m []uint64, s string, b byte) { Mark(m, s, b, true) }} {
+	for name, way := range map[string]func([]uint64, string, byte){"each": markEach, "mark": Mark} {
 		b.Run(name, func(b *testing.B) {
 			b.SetBytes(int64(len(text)))
 			for b.Loop() {

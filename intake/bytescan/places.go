@@ -22,9 +22,6 @@ type Places struct {
 // they are looked at.
 const ahead = 1 << 12
 
-// Begin forgets the text, for another.
-func (p *Places) Begin() { p.list, p.next, p.from, p.to = p.list[:0], 0, 0, 0 }
-
 // From returns places from one on, in rising order: as many as are wanted or more, fewer
 // where the text ends. They are good until the next call.
 func (p *Places) From(text string, at, want int) []uint32 {
