@@ -5,14 +5,11 @@ package parquetrows
 import (
 	"encoding/json"
 	"errors"
-	"fmt"
 	"io"
 	"os"
 	"slices"
 	"strings"
 	"sync/atomic"
-	"unicode/utf8"
-	"unsafe"
 
 	"github.com/parquet-go/parquet-go"
 
@@ -43,9 +40,6 @@ type fileTable struct {
 	using    atomic.Int32 // who needs the file open
 	notes    *facts.Notes
 }
-
-// valuesAtATime are how many values of a column are decoded together.
-const valuesAtATime = 512
 
 func open(s *table.Source) (t table.Table, err error) {
 	if err := text.Regular(s.File); err != nil {
@@ -261,43 +255,23 @@ func (r *groupRows) NextRows(b *table.Batch) {
 	}
 	before, all := b.Count, b.Count
 	for left := r.group.NumRows() - r.rows; left > 0 && b.Room() != nil; left-- {
-		clear(b.Room())
 		b.Add(table.Place{Line: int(r.before+r.rows) + 1 + b.Count - before})
 		all = b.Count
 	}
 	for i, c := range r.columns {
+		texts := b.Texts[before*b.Width+i:]
 		if c == nil {
+			for row := range all - before {
+				texts[row*b.Width] = ""
+			}
 			continue
 		}
-		if n, err := c.fill(b, before, all, i); err != nil {
-			all, r.ends = n, err
+		if n, err := c.fill(texts, b.Width, all-before); err != nil {
+			all, r.ends = before+n, err
 		}
 	}
 	b.Count = all
 	r.rows += int64(all - before)
-}
-
-// fill reads the values of some rows of a batch; with an error, up to which row.
-func (c *column) fill(b *table.Batch, from, to, at int) (row int, err error) {
-	row = from
-	defer func() {
-		if wrong := recover(); wrong != nil {
-			err = damaged(wrong)
-		}
-	}()
-	for row < to {
-		if !c.quick.left() || len(c.ready) > 0 {
-			if b.Row(row)[at], err = c.next(); err != nil {
-				return row, err
-			}
-			row++
-			continue
-		}
-		for ; row < to && c.quick.left(); row++ {
-			b.Texts[row*b.Width+at] = c.quick.next()
-		}
-	}
-	return row, nil
 }
 
 // Next returns the next row and its number in the file.
@@ -388,149 +362,4 @@ func (t *fileTable) Unread() facts.Unread {
 	}
 	slices.Sort(u.Names)
 	return u
-}
-
-// column reads the values of one column, row by row.
-type column struct {
-	leaf   *parquet.Column
-	write  func(parquet.Value) string
-	texts  bool // what is written is what is kept
-	repeat int  // the definition level of the repeated node; 0 for none
-
-	pages  parquet.Pages
-	page   parquet.ValueReader
-	buffer []parquet.Value
-	ready  []parquet.Value // of buffer
-	many   []byte
-	quick  quickPage
-}
-
-func newColumn(leaf *parquet.Column, root *parquet.Column) *column {
-	write := writerOf(leaf.Type())
-	c := &column{write: write, texts: write == nil, buffer: make([]parquet.Value, valuesAtATime)}
-	if c.texts {
-		c.write = plain
-	}
-	c.leaf = leaf
-	level, node := 0, root
-	for _, name := range leaf.Path() {
-		if node = node.Column(name); node == nil {
-			break
-		}
-		if node.Optional() || node.Repeated() {
-			level++
-		}
-		if node.Repeated() && c.repeat == 0 {
-			c.repeat = level
-		}
-	}
-	return c
-}
-
-func (c *column) close() {
-	if c.pages != nil {
-		c.pages.Close()
-		c.pages = nil
-	}
-}
-
-// more decodes further values; io.EOF where there are none.
-func (c *column) more() error {
-	for {
-		if c.page != nil {
-			n, err := c.page.ReadValues(c.buffer)
-			if n > 0 {
-				c.ready = c.buffer[:n]
-				return nil
-			}
-			if err != nil && !errors.Is(err, io.EOF) {
-				return err
-			}
-			c.page = nil
-		}
-		page, err := c.pages.ReadPage()
-		if err != nil {
-			return err
-		}
-		if c.quick.begin(c, page); c.quick.left() {
-			return errQuick
-		}
-		c.page = page.Values()
-	}
-}
-
-// errQuick tells that the next values are read by a quickPage.
-var errQuick = errors.New("quick")
-
-// next is the text of the next row.
-func (c *column) next() (string, error) {
-	if c.quick.left() {
-		return c.quick.next(), nil
-	}
-	if len(c.ready) == 0 {
-		if err := c.more(); err == errQuick {
-			return c.quick.next(), nil
-		} else if err != nil {
-			return "", err
-		}
-	}
-	v := c.ready[0]
-	c.ready = c.ready[1:]
-	if c.repeat == 0 {
-		return c.text(v), nil
-	}
-	c.many = c.many[:0]
-	count := 1
-	first := c.element(v)
-	for {
-		if len(c.ready) == 0 {
-			if err := c.more(); errors.Is(err, io.EOF) {
-				break
-			} else if err != nil {
-				return "", err
-			}
-		}
-		v := c.ready[0]
-		if v.RepetitionLevel() == 0 {
-			break
-		}
-		c.ready = c.ready[1:]
-		if count++; count == 2 {
-			c.many = append(c.many, first...)
-		}
-		if c.many = append(append(c.many, '\n'), c.element(v)...); len(c.many) > text.MaxEntry {
-			return "", fmt.Errorf("a list is longer than %d MB, and is not read", text.MaxEntry>>20)
-		}
-	}
-	if count == 1 {
-		return first, nil
-	}
-	return string(c.many), nil
-}
-
-// element is a value of a list: a list without any is there and empty.
-func (c *column) element(v parquet.Value) string {
-	if v.IsNull() && v.DefinitionLevel() == c.repeat-1 {
-		return ""
-	}
-	return c.text(v)
-}
-
-// text writes a value. Texts are not copied: a row is only good until the next call,
-// and pages are never given back to the library while they are read.
-func (c *column) text(v parquet.Value) string {
-	if v.IsNull() {
-		return "null"
-	}
-	if v.Kind() != parquet.ByteArray {
-		return c.write(v)
-	}
-	raw := v.ByteArray()
-	switch {
-	case len(raw) > text.MaxRow:
-		panic(text.ErrTooLong)
-	case c.texts && utf8.Valid(raw):
-		return unsafe.String(unsafe.SliceData(raw), len(raw))
-	}
-	return c.write(v)
 }

@@ -3,6 +3,7 @@ package parquetrows
 import (
 	"bytes"
 	"fmt"
+	"math"
 	"math/rand/v2"
 	"os"
 	"path/filepath"
@@ -39,6 +40,9 @@ type account struct {
 	Role    *string    `parquet:"role,optional,dict"`
 	Power   *bool      `parquet:"power,optional"`
 	Day     int32      `parquet:"day,date,dict"`
+	Count   uint32     `parquet:"count"`
+	Lots    []int64    `parquet:"lots,list"`
+	Some    *int32     `parquet:"some,optional"`
 }
 
 // written makes a file of so many accounts in row groups of a thousand, and what its
@@ -55,6 +59,17 @@ func written(t *testing.T, count int) (path string, rows [][]string) {
 			fmt.Sprint(a.Fails), "", "1.5", "Süd", fmt.Sprintf("00000000-0000-0000-0000-0000000000%02x", a.ID[15]), a.Kind, "null",
 			"null", "null", time.Unix(int64(i%7)*86400, 0).UTC().Format(time.DateOnly)}
 		a.Day = int32(i % 7)
+		a.Count = math.MaxUint32 - uint32(i)
+		lots, some := "", "null"
+		for range r.IntN(4) {
+			a.Lots = append(a.Lots, int64(r.Uint64())>>r.IntN(64))
+			lots += fmt.Sprintf("\n%d", a.Lots[len(a.Lots)-1])
+		}
+		if r.IntN(3) > 0 {
+			n := int32(r.Uint32())
+			a.Some, some = &n, fmt.Sprint(n)
+		}
+		row = append(row, fmt.Sprint(a.Count), strings.TrimPrefix(lots, "\n"), some)
 		if role, power := []string{"master", "mate", "Lotsin Süd"}[r.IntN(3)], r.IntN(2) == 0; r.IntN(4) > 0 {
 			a.Role, a.Power, row[14], row[15] = &role, &power, role, fmt.Sprint(power)
 		}
@@ -99,7 +114,7 @@ func written(t *testing.T, count int) (path string, rows [][]string) {
 }
 
 var columns = []string{"login", "name", "enabled", "set", "born", "groups", "marks", "fails", "score", "weight", "home.city", "id",
-	"kind", "seen", "role", "power", "day"}
+	"kind", "seen", "role", "power", "day", "count", "lots", "some"}
 
 // readAll reads the rows of the columns that are asked for, one by one or together.
 func readAll(t *testing.T, path string, asked []string, together bool) (rows [][]string, notes *facts.Notes, err error) {
@@ -156,7 +171,7 @@ func readAll(t *testing.T, path string, asked []string, together bool) (rows [][
 		last = place.Line
 		var picked []string
 		for _, i := range at {
-			picked = append(picked, row[i])
+			picked = append(picked, strings.Clone(row[i])) // good until the next rows
 		}
 		rows = append(rows, picked)
 	}
@@ -183,6 +198,37 @@ func TestRows(t *testing.T) {
 	}
 	if _, _, err := readAll(t, path, []string{"logni"}, true); err == nil || !strings.Contains(err.Error(), `did you mean "login"`) {
 		t.Error(err)
+	}
+}
+
+// TestMoments: dates and moments are written as the library of the language writes them.
+func TestMoments(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 7))
+	for i := range 200_000 {
+		seconds := int64(i-100_000) * 86400 / 2 // from 1833 to 2106
+		if i%4 == 0 {
+			seconds = r.Int64N(4e11) - 2e11
+		}
+		at := time.Unix(seconds, 0).UTC()
+		if got, want := string(appendMoment(nil, seconds, true)), at.Format(time.RFC3339); got != want {
+			t.Fatalf("%d seconds: %s, want %s", seconds, got, want)
+		}
+		if got, want := string(appendMoment(nil, seconds, false)), at.Format("2006-01-02T15:04:05"); got != want {
+			t.Fatalf("%d seconds: %s, want %s", seconds, got, want)
+		}
+	}
+	for _, edge := range []string{"0001-01-01", "0000-12-31", "9999-12-31", "-0001-03-01", "1900-02-28", "2000-02-29", "2100-03-01"} {
+		at, err := time.Parse(time.DateOnly, strings.TrimPrefix(edge, "-"))
+		if edge[0] == '-' {
+			at = at.AddDate(-2, 0, 0)
+		}
+		days := at.Unix() / 86400
+		if got := string(appendDate(nil, days)); err != nil || got != at.Format(time.DateOnly) {
+			t.Errorf("%s: %s, %v", edge, got, err)
+		}
+	}
+	if got := string(appendDate(nil, 2932897)); got != "10000-01-01" {
+		t.Error(got)
 	}
 }
 

@@ -10,13 +10,16 @@ import (
 )
 
 // A quickPage hands over the values of a page without making a value of the library's
-// for each: of flags, of texts that stand one behind the other, and of values that stand
-// in a dictionary, which are written as texts once.
+// for each: of flags, of texts that stand one behind the other, of whole numbers, dates and
+// moments, and of values that stand in a dictionary, which are written as texts once.
 type quickPage struct {
-	count, at int
-	levels    []byte // of definition, where a value may be null; it is where the level is not the highest
-	highest   byte
-	value     int // the next that is not null
+	whole      bool // it is one of those
+	count, at  int
+	repetition []byte // of lists: 0 where a row begins
+	levels     []byte // of definition, where a value may be null; it is where the level is not the highest
+	highest    byte
+	empty      byte // the level of a list without elements; the highest where there are none
+	value      int  // the next that is not null
 
 	dictionary parquet.Dictionary // that texts are of; nil for none
 	texts      []string
@@ -26,6 +29,9 @@ type quickPage struct {
 	offsets []uint32
 
 	bits []byte // of flags, the first of them lowest
+
+	small []int32
+	large []int64
 }
 
 // mostTexts is the largest dictionary of which all values are written as texts.
@@ -35,17 +41,19 @@ func (q *quickPage) left() bool { return q.at < q.count }
 
 // begin takes in a page, where it is one of those.
 func (q *quickPage) begin(c *column, page parquet.Page) {
-	q.count, q.at, q.value = 0, 0, 0
-	if c.repeat > 0 {
-		return
-	}
-	rows := int(page.NumRows())
+	q.whole, q.count, q.at, q.value = false, 0, 0, 0
+	count := int(page.NumValues())
 	q.levels, q.highest = page.DefinitionLevels(), byte(c.leaf.MaxDefinitionLevel())
-	if len(q.levels) > 0 && len(q.levels) != rows {
+	q.repetition, q.empty = page.RepetitionLevels(), q.highest
+	if c.repeat > 0 {
+		q.empty = byte(c.repeat - 1)
+	}
+	if len(q.levels) > 0 && len(q.levels) != count || c.repeat > 0 && len(q.repetition) != count {
 		return
 	}
-	data := page.Data()
-	q.indexes, q.offsets, q.bits = nil, nil, nil
+	data, values := page.Data(), count-q.nulls()
+	q.indexes, q.offsets, q.bits, q.small, q.large = nil, nil, nil, nil, nil
+	kind := page.Type().Kind()
 	switch d := page.Dictionary(); {
 	case d != nil && d.Len() <= mostTexts:
 		if d != q.dictionary {
@@ -55,18 +63,23 @@ func (q *quickPage) begin(c *column, page parquet.Page) {
 			}
 		}
 		q.indexes = data.Int32()
-		if rows-q.nulls() == len(q.indexes) {
-			q.count = rows
-		}
-	case d == nil && c.texts && page.Type().Kind() == parquet.ByteArray:
+		q.whole = values == len(q.indexes)
+	case d != nil:
+	case c.write.number != nil && kind == parquet.Int32:
+		q.small = data.Int32()
+		q.whole = values == len(q.small)
+	case c.write.number != nil && kind == parquet.Int64:
+		q.large = data.Int64()
+		q.whole = values == len(q.large)
+	case c.write.asIs && kind == parquet.ByteArray:
 		q.bytes, q.offsets = data.ByteArray()
-		if rows-q.nulls() == len(q.offsets)-1 && q.sound() {
-			q.count = rows
-		}
-	case d == nil && c.texts && page.Type().Kind() == parquet.Boolean:
-		if q.bits = data.Boolean(); rows-q.nulls() <= 8*len(q.bits) {
-			q.count = rows
-		}
+		q.whole = values == len(q.offsets)-1 && q.sound()
+	case kind == parquet.Boolean:
+		q.bits = data.Boolean()
+		q.whole = values <= 8*len(q.bits)
+	}
+	if q.whole {
+		q.count = count
 	}
 }
 
@@ -95,26 +108,85 @@ func (q *quickPage) sound() bool {
 	return true
 }
 
-// next is the text of the next row.
-func (q *quickPage) next() string {
+// fill hands over the values of some rows of a column without lists, which are a width apart, and
+// says of how many.
+func (q *quickPage) fill(c *column, texts []string, width, count int) int {
+	count = min(count, q.count-q.at)
+	from := q.value
+	switch {
+	case len(q.levels) > 0:
+		for i := range count {
+			texts[i*width] = q.next(c)
+		}
+		return count
+	case q.indexes != nil:
+		for i, index := range q.indexes[from : from+count] {
+			texts[i*width] = q.texts[index]
+		}
+	case q.offsets != nil:
+		for i := range count {
+			texts[i*width] = q.textAt(from + i)
+		}
+	case q.bits != nil:
+		for i := range count {
+			texts[i*width] = q.flagAt(from + i)
+		}
+	default:
+		for i := range count {
+			texts[i*width] = q.numberAt(c, from+i)
+		}
+	}
+	q.at, q.value = q.at+count, q.value+count
+	return count
+}
+
+// next is the text of the next value.
+func (q *quickPage) next(c *column) string {
 	at := q.at
 	q.at++
 	if len(q.levels) > 0 && q.levels[at] != q.highest {
+		if q.levels[at] == q.empty {
+			return ""
+		}
 		return "null"
 	}
 	n := q.value
 	q.value++
 	switch {
-	case q.bits != nil && q.bits[n/8]>>(n%8)&1 == 1:
-		return "true"
-	case q.bits != nil:
-		return "false"
-	case q.offsets == nil:
+	case q.indexes != nil:
 		return q.texts[q.indexes[n]]
+	case q.offsets != nil:
+		return q.textAt(n)
+	case q.bits != nil:
+		return q.flagAt(n)
 	}
+	return q.numberAt(c, n)
+}
+
+func (q *quickPage) textAt(n int) string {
 	from, to := q.offsets[n], q.offsets[n+1]
 	if from == to {
 		return ""
 	}
 	return unsafe.String(&q.bytes[from], int(to-from))
+}
+
+func (q *quickPage) flagAt(n int) string {
+	if q.bits[n/8]>>(n%8)&1 == 1 {
+		return "true"
+	}
+	return "false"
+}
+
+// numberAt writes a number into the memory of the column.
+func (q *quickPage) numberAt(c *column, n int) string {
+	var number int64
+	if q.large != nil {
+		number = q.large[n]
+	} else {
+		number = int64(q.small[n])
+	}
+	from := len(c.digits)
+	c.digits = c.write.number(c.digits, number)
+	return c.kept(&c.digits, from)
 }

@@ -11,51 +11,75 @@ import (
 	"github.com/parquet-go/parquet-go/format"
 )
 
-// writerOf writes values of a type as texts; nil for what plain writes.
-func writerOf(t parquet.Type) func(parquet.Value) string {
+// A writer writes the values of a column as texts.
+type writer struct {
+	// number adds the text of a whole number, a date or a moment; nil for other types.
+	number func([]byte, int64) []byte
+	other  func(parquet.Value) string // nil for what plain writes
+	asIs   bool                       // texts are what is kept
+}
+
+// text writes a value that is not null.
+func (w *writer) text(v parquet.Value) string {
+	switch {
+	case w.number != nil && v.Kind() == parquet.Int32:
+		return string(w.number(nil, int64(v.Int32())))
+	case w.number != nil:
+		return string(w.number(nil, v.Int64()))
+	case w.other != nil:
+		return w.other(v)
+	}
+	return plain(v)
+}
+
+func writerOf(t parquet.Type) writer {
+	kind, whole := t.Kind(), func(b []byte, n int64) []byte { return strconv.AppendInt(b, n, 10) }
 	if logical := t.LogicalType(); logical != nil {
 		switch l := logical.Value.(type) {
 		case *format.DateType:
-			return func(v parquet.Value) string { return time.Unix(int64(v.Int32())*86400, 0).UTC().Format(time.DateOnly) }
+			if kind == parquet.Int32 {
+				return writer{number: appendDate}
+			}
 		case *format.TimestampType:
-			return timestamp(l)
+			if kind == parquet.Int64 {
+				return writer{number: timestamp(l)}
+			}
 		case *format.DecimalType:
-			return func(v parquet.Value) string { return decimal(v, int(l.Scale)) }
+			return writer{other: func(v parquet.Value) string { return decimal(v, int(l.Scale)) }}
 		case *format.IntType:
-			if !l.IsSigned {
-				return func(v parquet.Value) string {
-					if v.Kind() == parquet.Int32 {
-						return strconv.FormatUint(uint64(v.Uint32()), 10)
-					}
-					return strconv.FormatUint(v.Uint64(), 10)
-				}
+			if l.IsSigned {
+				break
+			}
+			if whole = appendUnsigned; kind == parquet.Int32 {
+				whole = func(b []byte, n int64) []byte { return appendUnsigned(b, int64(uint32(n))) }
 			}
 		case *format.UUIDType:
-			return func(v parquet.Value) string {
+			return writer{other: func(v parquet.Value) string {
 				s := hex.EncodeToString(v.ByteArray())
 				if len(s) != 32 {
 					return s
 				}
 				return s[:8] + "-" + s[8:12] + "-" + s[12:16] + "-" + s[16:20] + "-" + s[20:]
-			}
+			}}
 		}
 	}
-	return nil
+	if kind == parquet.Int32 || kind == parquet.Int64 {
+		return writer{number: whole}
+	}
+	return writer{asIs: true}
 }
+
+func appendUnsigned(b []byte, n int64) []byte { return strconv.AppendUint(b, uint64(n), 10) }
 
 func plain(v parquet.Value) string {
 	switch v.Kind() {
 	case parquet.Boolean:
 		return strconv.FormatBool(v.Boolean())
-	case parquet.Int32:
-		return strconv.FormatInt(int64(v.Int32()), 10)
-	case parquet.Int64:
-		return strconv.FormatInt(v.Int64(), 10)
 	case parquet.Int96:
 		const julianOf1970 = 2440588
 		i := v.Int96()
 		nanos := int64(i[0]) | int64(i[1])<<32
-		return moment(time.Unix((int64(i[2])-julianOf1970)*86400, nanos).UTC(), true)
+		return string(appendMoment(nil, time.Unix((int64(i[2])-julianOf1970)*secondsOfDay, nanos).Unix(), true))
 	case parquet.Float:
 		return strconv.FormatFloat(float64(v.Float()), 'f', -1, 32)
 	case parquet.Double:
@@ -64,29 +88,62 @@ func plain(v parquet.Value) string {
 	return strings.ToValidUTF8(string(v.ByteArray()), "\ufffd")
 }
 
-func timestamp(l *format.TimestampType) func(parquet.Value) string {
+func timestamp(l *format.TimestampType) func([]byte, int64) []byte {
 	unit := time.Nanosecond
 	if l.Unit.Value != nil {
 		unit = l.Unit.Value.Duration()
 	}
 	perSecond := int64(time.Second / unit)
-	return func(v parquet.Value) string {
-		n := v.Int64()
-		seconds, rest := n/perSecond, n%perSecond
-		if rest < 0 {
-			seconds, rest = seconds-1, rest+perSecond
+	return func(b []byte, n int64) []byte {
+		seconds := n / perSecond
+		if n%perSecond < 0 {
+			seconds--
 		}
-		return moment(time.Unix(seconds, rest*int64(unit)).UTC(), l.IsAdjustedToUTC)
+		return appendMoment(b, seconds, l.IsAdjustedToUTC)
 	}
 }
 
-// moment writes whole seconds; one that is of no zone says none.
-func moment(at time.Time, utc bool) string {
-	if utc {
-		return at.Format(time.RFC3339)
+const secondsOfDay = 86400
+
+// appendMoment writes a moment in whole seconds since 1970; one that is of no zone says none.
+func appendMoment(b []byte, seconds int64, utc bool) []byte {
+	day, second := seconds/secondsOfDay, seconds%secondsOfDay
+	if second < 0 {
+		day, second = day-1, second+secondsOfDay
 	}
-	return at.Format("2006-01-02T15:04:05")
+	b = append(appendDate(b, day), 'T')
+	b = append(appendTwo(b, second/3600), ':')
+	b = append(appendTwo(b, second/60%60), ':')
+	if b = appendTwo(b, second%60); utc {
+		b = append(b, 'Z')
+	}
+	return b
 }
+
+// appendDate writes a day, counted from 1970.
+func appendDate(b []byte, day int64) []byte {
+	const days400, from0 = 146097, 719468  // days of 400 years, and from March 1 of the year 0 to 1970
+	if day < -from0+306 || day > 2932896 { // not of the years 1 to 9999
+		return time.Unix(day*secondsOfDay, 0).UTC().AppendFormat(b, time.DateOnly)
+	}
+	// Years begin with March here, so that the day more of a leap year is their last.
+	d := uint32(day + from0)
+	era := d / days400
+	d %= days400
+	year := (d - d/1460 + d/36524 - d/(days400-1)) / 365
+	d -= 365*year + year/4 - year/100
+	month := (5*d + 2) / 153
+	d -= (153*month + 2) / 5
+	if year += 400 * era; month >= 10 {
+		month, year = month-12, year+1
+	}
+	b = appendTwo(b, int64(year/100))
+	b = append(appendTwo(b, int64(year%100)), '-')
+	b = append(appendTwo(b, int64(month+3)), '-')
+	return appendTwo(b, int64(d+1))
+}
+
+func appendTwo(b []byte, n int64) []byte { return append(b, byte('0'+n/10), byte('0'+n%10)) }
 
 // decimal writes a number that is kept without its point.
 func decimal(v parquet.Value, scale int) string {
