@@ -14,7 +14,7 @@ import (
 // shapes are the ways to write the same accounts, by form. The first of each
 // form is the clean one.
 var shapes = map[string][]string{
-	"parquet": {"clean", "lived"},
+	"parquet": {"clean", "lived", "texts"},
 	"csv":     {"clean", "lived", "quoted", "crlf"},
 	"ndjson":  {"clean", "lived", "blanks", "reordered", "escaped"},
 	"ldif":    {"clean", "lived", "folded", "base64", "crlf", "reordered"},
@@ -36,7 +36,7 @@ func generate(path, form, shape string, count int) error {
 	write, ok := map[string]func(io.Writer, string, []string, int){"csv": writeCSV, "ndjson": writeJSON, "ldif": writeLDIF}[form]
 	var columnar *parquetWriter
 	if form == "parquet" {
-		columnar, ok = newParquetWriter(w, count), true
+		columnar, ok = newParquetWriter(w, shape, count), true
 	}
 	if !ok {
 		return fmt.Errorf("no form %q", form)
@@ -57,7 +57,7 @@ func generate(path, form, shape string, count int) error {
 		}
 	}
 	if columnar != nil {
-		if err := columnar.w.Close(); err != nil {
+		if err := columnar.close(); err != nil {
 			return err
 		}
 	}
@@ -189,7 +189,11 @@ func writeEstate(folder, file, form, shape string) error {
 	} {
 		mapping += fmt.Sprintf("      %s: %q\n", pair[0], column(pair[1]))
 	}
-	mapping += fmt.Sprintf("      last_sign_in: {from: %q, empty: never}\n", column("last_sign_in"))
+	never := "empty"
+	if form == "parquet" && shape != "texts" {
+		never = "null"
+	}
+	mapping += fmt.Sprintf("      last_sign_in: {from: %q, %s: never}\n", column("last_sign_in"), never)
 	if shape == "lived" {
 		split := ""
 		if form == "csv" {
