@@ -18,7 +18,7 @@ func TestMain(m *testing.M) { tooltest.Main(m, cli.Main) }
 // under each rule as the yardstick counts, and says so on any number of
 // processors in the same bytes.
 func TestSameCounts(t *testing.T) {
-	var first *counts
+	var first *counts // of all forms that count the same
 	for form, list := range shapes {
 		for _, shape := range list {
 			t.Run(form+" "+shape, func(t *testing.T) {
@@ -30,10 +30,10 @@ func TestSameCounts(t *testing.T) {
 				if err != nil {
 					t.Fatal(err)
 				}
-				if first == nil {
+				if first == nil && form != "directory" {
 					first = want
 				}
-				if *want != *first {
+				if form != "directory" && *want != *first {
 					t.Errorf("the yardstick counts %v here and %v elsewhere", *want, *first)
 				}
 				one := checked(t, folder, "1")
@@ -41,7 +41,7 @@ func TestSameCounts(t *testing.T) {
 					t.Error("the result on four processors is not that on one")
 				}
 				got := reaches(t, one)
-				for i, c := range conditions {
+				for i, c := range conditionsOf(form) {
 					if want[i] == 0 || got["bench/"+c.name] != want[i] {
 						t.Errorf("%s reaches %d accounts, the yardstick counts %d", c.name, got["bench/"+c.name], want[i])
 					}

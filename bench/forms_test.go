@@ -11,10 +11,10 @@ import (
 // BenchmarkForms checks accounts as houses have them in each form, on one worker.
 func BenchmarkForms(b *testing.B) {
 	const rows = 200_000
-	for _, form := range []string{"csv", "ndjson", "ldif", "parquet"} {
+	for _, form := range []string{"csv", "ndjson", "ldif", "directory", "parquet"} {
 		b.Run(form, func(b *testing.B) {
 			folder := b.TempDir()
-			if err := prepare(folder, form, "lived", rows); err != nil {
+			if err := prepare(folder, form, shapes[form][min(1, len(shapes[form])-1)], rows); err != nil {
 				b.Fatal(err)
 			}
 			for b.Loop() {

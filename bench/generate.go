@@ -14,10 +14,11 @@ import (
 // shapes are the ways to write the same accounts, by form. The first of each
 // form is the clean one.
 var shapes = map[string][]string{
-	"parquet": {"clean", "lived", "texts"},
-	"csv":     {"clean", "lived", "quoted", "crlf"},
-	"ndjson":  {"clean", "lived", "blanks", "reordered", "escaped"},
-	"ldif":    {"clean", "lived", "folded", "base64", "crlf", "reordered"},
+	"parquet":   {"clean", "lived", "texts"},
+	"csv":       {"clean", "lived", "quoted", "crlf"},
+	"ndjson":    {"clean", "lived", "blanks", "reordered", "escaped"},
+	"ldif":      {"clean", "lived", "folded", "base64", "crlf", "reordered"},
+	"directory": {"clean"},
 }
 
 // generate writes an export of so many accounts.
@@ -29,7 +30,7 @@ func generate(path, form, shape string, count int) error {
 	defer f.Close()
 	w := bufio.NewWriterSize(f, 1<<20)
 	date := func(t time.Time) string { return t.Format(time.RFC3339) }
-	if form == "ldif" {
+	if form == "ldif" || form == "directory" {
 		date = func(t time.Time) string { return t.Format("20060102150405Z") }
 	}
 	names := columnsOf(shape)
@@ -38,13 +39,17 @@ func generate(path, form, shape string, count int) error {
 	if form == "parquet" {
 		columnar, ok = newParquetWriter(w, shape, count), true
 	}
+	var m, more maker
+	if form == "directory" {
+		writeDirectory(w, date)
+		write, ok = func(w io.Writer, _ string, fields []string, _ int) { writePerson(w, fields, &more) }, true
+	}
 	if !ok {
 		return fmt.Errorf("no form %q", form)
 	}
 	if form == "csv" {
 		writeCSV(w, shape, names, 0)
 	}
-	var m, more maker
 	fields := make([]string, len(names))
 	for i := range count {
 		if m.account(i+1, fields, date); shape == "lived" {
@@ -210,15 +215,20 @@ func writeEstate(folder, file, form, shape string) error {
 		mapping += "}}\n"
 	}
 	rules := "rules: bench\ntitle: Twelve conditions\nclauses:\n"
-	for _, c := range conditions {
+	for _, c := range conditionsOf(form) {
 		rules += fmt.Sprintf("  - id: %s\n    forbid: %s\n    severity: low\n    because: the yardstick counts the same\n", c.name, c.text)
 	}
 	estate := "estate: Bench\nas_of: 2026-11-23 06:00\nsystems:\n  accounts:\n    export: {read: mapping, from: " + file +
 		", mapping: mapping.yaml}\n    privileged: '\"administrator\" in roles'\n    rules: bench\n"
+	files := map[string]string{"estate.yaml": estate, "mapping.yaml": mapping, "rules/bench.yaml": rules}
+	if form == "directory" {
+		files = map[string]string{"config.ldif": directoryConfig, "rules/bench.yaml": rules, "estate.yaml": "estate: Bench\nas_of: 2026-11-23 06:00\n" +
+			"systems:\n  accounts:\n    export: {read: ldif, from: [" + file + ", config.ldif]}\n    privileged: '\"admins\" in groups'\n    kinds: {person: 'login != \"\"'}\n    rules: bench\n"}
+	}
 	if err := os.MkdirAll(filepath.Join(folder, "rules"), 0o755); err != nil {
 		return err
 	}
-	for name, text := range map[string]string{"estate.yaml": estate, "mapping.yaml": mapping, "rules/bench.yaml": rules} {
+	for name, text := range files {
 		if err := os.WriteFile(filepath.Join(folder, name), []byte(text), 0o644); err != nil {
 			return err
 		}

@@ -37,7 +37,7 @@ func run(args []string) error {
 		if err != nil {
 			return err
 		}
-		c.print(os.Stdout)
+		c.print(os.Stdout, conditionsOf(args[1]))
 		return nil
 	case len(args) == 4 && args[0] == "measure":
 		n, err := numbers(args[2:])

@@ -32,7 +32,7 @@ func measure(folder string, rows, times int) error {
 	}
 	fmt.Println("| form | shape | MB | check wall s | cpu s | peak MB | yardstick wall s | cpu s | wall ratio | cpu ratio | reading alone, wall s |")
 	fmt.Println("|---|---|---|---|---|---|---|---|---|---|---|")
-	for _, form := range []string{"csv", "ndjson", "ldif", "parquet"} {
+	for _, form := range []string{"csv", "ndjson", "ldif", "directory", "parquet"} {
 		for _, shape := range shapes[form] {
 			place := filepath.Join(folder, form)
 			if err := prepare(place, form, shape, rows); err != nil {

@@ -145,7 +145,7 @@ func countRows[T any](f *os.File, take func(*T, *row) error) (*counts, error) {
 			if err := take(&rows[i], &one); err != nil {
 				return nil, err
 			}
-			c.add(&one)
+			c.add(&one, conditions)
 		}
 		if errors.Is(err, io.EOF) {
 			return &c, nil

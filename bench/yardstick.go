@@ -32,6 +32,7 @@ type row struct {
 	LastSignIn   string `json:"last_sign_in"`
 
 	made, set, seen time.Time
+	weak, member    bool // of a directory: stored without a salt; in the group of administrators
 }
 
 const day = 24 * time.Hour
@@ -48,11 +49,20 @@ func (r *row) lastUse() time.Time {
 	return r.seen
 }
 
-// conditions are what is counted: as a rule for the program, and in Go.
-var conditions = []struct {
+// A condition is counted: as a rule for the program, and in Go.
+type condition struct {
 	name, text string
 	holds      func(*row) bool
-}{
+}
+
+func conditionsOf(form string) []condition {
+	if form == "directory" {
+		return directoryConditions
+	}
+	return conditions
+}
+
+var conditions = []condition{
 	{"never-expires", `enabled and never_expires and kind == "person"`,
 		func(r *row) bool { return r.Active && r.NeverExpires && r.Type == "person" }},
 	{"old-password", `enabled and kind == "person" and password_age > days(365)`,
@@ -76,17 +86,17 @@ var conditions = []struct {
 // counts are how many accounts meet each condition, in their order.
 type counts [12]int
 
-func (c *counts) add(r *row) {
-	for i := range conditions {
-		if conditions[i].holds(r) {
+func (c *counts) add(r *row, of []condition) {
+	for i := range of {
+		if of[i].holds(r) {
 			c[i]++
 		}
 	}
 }
 
-func (c *counts) print(w io.Writer) {
-	for i := range conditions {
-		fmt.Fprintf(w, "%s %d\n", conditions[i].name, c[i])
+func (c *counts) print(w io.Writer, of []condition) {
+	for i := range of {
+		fmt.Fprintf(w, "%s %d\n", of[i].name, c[i])
 	}
 }
 
@@ -106,6 +116,8 @@ func count(path, form string) (*counts, error) {
 		return countLDIF(f)
 	case "parquet":
 		return countParquet(f)
+	case "directory":
+		return countDirectory(f)
 	}
 	return nil, fmt.Errorf("no form %q", form)
 }
@@ -147,7 +159,7 @@ func countCSV(f io.Reader) (*counts, error) {
 		if err := r.readDates(time.RFC3339); err != nil {
 			return nil, err
 		}
-		c.add(&r)
+		c.add(&r, conditions)
 	}
 }
 
@@ -164,16 +176,32 @@ func countJSON(f io.Reader) (*counts, error) {
 		if err := r.readDates(time.RFC3339); err != nil {
 			return nil, err
 		}
-		c.add(&r)
+		c.add(&r, conditions)
 	}
 }
 
 func countLDIF(f io.Reader) (*counts, error) {
-	lines := bufio.NewScanner(bufio.NewReaderSize(f, 1<<16))
 	var c counts
 	var r row
+	err := eachAttribute(f, r.take, func() error {
+		if r.Login == "" {
+			return nil
+		}
+		if err := r.readDates("20060102150405Z"); err != nil {
+			return err
+		}
+		c.add(&r, conditions)
+		r = row{}
+		return nil
+	})
+	return &c, err
+}
+
+// eachAttribute calls take for each attribute and finish at the end of each entry.
+func eachAttribute(f io.Reader, take func(name, value string), finish func() error) error {
+	lines := bufio.NewScanner(bufio.NewReaderSize(f, 1<<16))
 	pending := ""
-	take := func() error {
+	whole := func() error {
 		name, value, ok := strings.Cut(pending, ":")
 		if !ok {
 			return nil
@@ -185,44 +213,36 @@ func countLDIF(f io.Reader) (*counts, error) {
 			}
 			value = string(decoded)
 		}
-		r.take(name, strings.TrimSpace(value))
+		take(name, strings.TrimSpace(value))
 		return nil
 	}
-	finish := func() error {
-		if err := take(); err != nil {
+	end := func() error {
+		if err := whole(); err != nil {
 			return err
 		}
 		pending = ""
-		if r.Login == "" {
-			return nil
-		}
-		if err := r.readDates("20060102150405Z"); err != nil {
-			return err
-		}
-		c.add(&r)
-		r = row{}
-		return nil
+		return finish()
 	}
 	for lines.Scan() {
 		line := strings.TrimSuffix(lines.Text(), "\r")
 		switch {
 		case line == "":
-			if err := finish(); err != nil {
-				return nil, err
+			if err := end(); err != nil {
+				return err
 			}
 		case line[0] == ' ':
 			pending += line[1:]
 		default:
-			if err := take(); err != nil {
-				return nil, err
+			if err := whole(); err != nil {
+				return err
 			}
 			pending = line
 		}
 	}
 	if err := lines.Err(); err != nil {
-		return nil, err
+		return err
 	}
-	return &c, finish()
+	return end()
 }
 
 // take puts an attribute of LDIF into the row.

@@ -42,36 +42,36 @@ func (e *export) isAccount(x *ldif.Entry) bool {
 		return false
 	case isConfig(x):
 		return e.isRoot(x)
-	case x.Seen&watch.Of("userpassword", "pwdchangedtime") != 0 || x.Is("simpleSecurityObject"):
+	case x.Seen&(seenPassword|seenChanged) != 0 || x.Is("simpleSecurityObject"):
 		return true
-	case x.Seen&watch["pwdpolicysubentry"] != 0:
+	case x.Seen&seenPolicy != 0:
 		return mayBind(x)
 	}
-	return x.Seen&watch["uid"] != 0 && (x.Is("inetOrgPerson") || x.Is("posixAccount") || x.Is("account"))
+	return x.Seen&seenUID != 0 && (x.Is("inetOrgPerson") || x.Is("posixAccount") || x.Is("account"))
 }
 
 // mayBind: an entry of a class that people and programs have, or one whose
 // password is visible.
 func mayBind(x *ldif.Entry) bool {
-	if x.Seen&watch.Of("userpassword", "pwdchangedtime") != 0 {
+	if x.Seen&(seenPassword|seenChanged) != 0 {
 		return true
 	}
 	return x.MayBind()
 }
 
 func (e *export) fill(a *facts.Account, file string, x *ldif.Entry) {
-	dn := ldif.NormalDN(x.DN)
+	dn := x.NormalDN()
 	if isConfig(x) {
 		e.root(a, file, x)
 		return
 	}
-	ldif.Name(a, x, dn)
+	ldif.Name(a, x)
 	a.DN = x.DN
 	// The schema has no such marks.
 	if !e.foreign {
 		a.NeverExpires, a.CannotChange, a.BlankAllowed = facts.No, facts.No, facts.No
 	}
-	a.Groups, a.GroupsKnown = e.groups.Of(a.Groups, dn, "uid:"+a.Login), e.Read.View.Shows("member")
+	a.Groups, a.GroupsKnown = e.groups.OfEither(a.Groups, dn, a.Login), e.Read.View.Shows("member")
 
 	a.Privileged = e.privileged(dn)
 	p := e.policyOf(a, x, dn)
@@ -157,12 +157,12 @@ func (e *export) defaultOf(db *database) string {
 // passwordShown: some account's is in the export. Dumps are often handed on
 // without them, so that a whole one proves nothing here.
 func (e *export) passwordShown() bool {
-	return ldif.Seen(e.look.people.Load())&watch["userpassword"] != 0 && e.absent("userpassword") == facts.No
+	return ldif.Seen(e.look.people.Load())&seenPassword != 0 && e.absent("userpassword") == facts.No
 }
 
 func (e *export) password(a *facts.Account, x *ldif.Entry) {
 	schema := setting.At(setting.Storage)
-	if x.Seen&watch["userpassword"] != 0 || e.passwordShown() && x.Seen&watch["pwdchangedtime"] == 0 {
+	if x.Seen&seenPassword != 0 || e.passwordShown() && x.Seen&seenChanged == 0 {
 		a.PasswordUsable = facts.No
 	}
 	for i := range x.Attrs {
@@ -188,7 +188,7 @@ func (e *export) dates(a *facts.Account, x *ldif.Entry) {
 	if a.LastSignIn = ldif.Moment(x.Text("pwdlastsuccess")); x.Text("pwdlastsuccess") == "" {
 		a.LastSignIn = ldif.Moment(x.Text("authtimestamp"))
 	}
-	if x.Text("pwdchangedtime") == "" && e.absent("pwdchangedtime") == facts.No && x.Seen&watch["userpassword"] != 0 {
+	if x.Text("pwdchangedtime") == "" && e.absent("pwdchangedtime") == facts.No && x.Seen&seenPassword != 0 {
 		a.PasswordExpires = facts.Never
 	}
 }
@@ -243,7 +243,7 @@ func (e *export) idle(a *facts.Account, x *ldif.Entry, p *policy) {
 		return
 	}
 	if x.Text("pwdlastsuccess") == "" {
-		db := e.config.of(ldif.NormalDN(x.DN))
+		db := e.config.of(x.NormalDN())
 		if e.absent("pwdlastsuccess") == facts.No && db != nil && !db.lastBind {
 			return
 		}

@@ -140,8 +140,8 @@ func (e *export) tells(x *ldif.Entry) bool {
 	e.latest.See(x, "modifytimestamp", "createtimestamp")
 	if !isConfig(x) {
 		e.look.at(x, !x.Is("pwdPolicy") && mayBind(x))
-		if x.Seen&watch["userpassword"] != 0 {
-			e.passwords.Add(ldif.NormalDN(x.DN))
+		if x.Seen&seenPassword != 0 {
+			e.passwords.Add(x.NormalDN())
 		}
 	}
 	if x.Is("passwordPolicy") || x.Is("nsPwPolicyContainer") || x.Is("nsContainer") {

@@ -44,6 +44,9 @@ var watch = ldif.NewWatch(append(append(append([]string{"uid", "olcppolicydefaul
 		"pwdgraceusetime", "pwdlastsuccess",
 		"olcrootpw", "pwdpolicysubentry", "pwdstarttime", "pwdendtime", "member", "uniquemember", "memberuid"}, foreign...)...)...)
 
+// Of these each entry is asked.
+var seenPassword, seenChanged, seenPolicy, seenUID = watch["userpassword"], watch["pwdchangedtime"], watch["pwdpolicysubentry"], watch["uid"]
+
 // look is what the first pass saw of the view. It is filled from several sides
 // at the same time.
 type look struct {
@@ -53,10 +56,15 @@ type look struct {
 }
 
 func (l *look) at(x *ldif.Entry, account bool) {
-	l.every.And(uint64(x.Seen))
-	l.any.Or(uint64(x.Seen))
-	if account {
-		l.people.Or(uint64(x.Seen))
+	seen := uint64(x.Seen)
+	if every := l.every.Load(); every&seen != every { // most entries change nothing, and need not wait for each other
+		l.every.And(seen)
+	}
+	if l.any.Load()|seen != l.any.Load() {
+		l.any.Or(seen)
+	}
+	if account && l.people.Load()|seen != l.people.Load() {
+		l.people.Or(seen)
 	}
 }
 

@@ -22,7 +22,7 @@ func (e *export) Parts(yield func(facts.Part) error) error {
 }
 
 func (e *export) account(a *facts.Account, _ string, x *ldif.Entry, _ *facts.Notes) bool {
-	dn := ldif.NormalDN(x.DN)
+	dn := x.NormalDN()
 	if !isAccount(x) || strings.HasSuffix(dn, "cn=config") {
 		return false
 	}
@@ -31,9 +31,9 @@ func (e *export) account(a *facts.Account, _ string, x *ldif.Entry, _ *facts.Not
 }
 
 func (e *export) fill(a *facts.Account, x *ldif.Entry, dn string) {
-	ldif.Name(a, x, dn)
+	ldif.Name(a, x)
 	a.DN = x.DN
-	a.Groups, a.GroupsKnown = e.groups.Of(a.Groups, dn, "uid:"+a.Login), e.Read.View.Shows("member")
+	a.Groups, a.GroupsKnown = e.groups.OfEither(a.Groups, dn, a.Login), e.Read.View.Shows("member")
 	a.NeverExpires, a.CannotChange, a.BlankAllowed = facts.No, facts.No, facts.No
 	a.Privileged = e.privileged(dn)
 	p := e.policyOf(a, x)

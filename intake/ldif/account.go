@@ -19,10 +19,10 @@ func (e *Entry) IsGroup() bool {
 	return slices.ContainsFunc([]string{"groupOfNames", "groupOfUniqueNames", "groupOfMembers", "posixGroup"}, e.Is)
 }
 
-// Name fills in who an account is; dn is the entry's, in normal form.
-func Name(a *facts.Account, x *Entry, dn string) {
+// Name fills in who an account is.
+func Name(a *facts.Account, x *Entry) {
 	a.Login = x.Text("uid")
-	if a.Login == "" && strings.HasPrefix(dn, "uid=") {
+	if a.Login == "" && strings.HasPrefix(x.NormalDN(), "uid=") {
 		a.Login = FirstName(x.DN)
 	}
 	if a.Login == "" {
@@ -36,18 +36,17 @@ func Name(a *facts.Account, x *Entry, dn string) {
 		a.DisplayName = x.Text("cn")
 	}
 	a.Email, a.EmployeeNo, a.Description = x.Text("mail"), x.Text("employeenumber"), x.Text("description")
-	a.Unit = UnitOf(x.DN)
+	a.Unit = x.unit()
 }
 
-// Members adds the members of a group's entry, those that it knows by sign-in
-// name only as "uid:" and the name.
+// Members adds the members of a group's entry.
 func (g *Groups) Members(x *Entry, dn string) {
 	for _, a := range x.Attrs {
 		switch a.Name {
 		case "member", "uniquemember":
 			g.Add(NormalDN(a.Value), dn)
 		case "memberuid":
-			g.Add("uid:"+a.Value, dn)
+			g.AddSignIn(a.Value, dn)
 		}
 	}
 }

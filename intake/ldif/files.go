@@ -7,6 +7,7 @@ import (
 	"runtime"
 	"slices"
 	"strings"
+	"sync"
 
 	"yewcone/core/facts"
 	"yewcone/intake"
@@ -21,8 +22,9 @@ type Files struct {
 	wanted  map[string]bool
 	early   map[string]bool // of these, what Gather reads
 	passes  int
-	Watch   Watch // attributes that entries note the presence of
-	Search  bool  // a file has lines that a search tool writes; complete after Gather
+	spare   sync.Pool // of readers for parts
+	Watch   Watch     // attributes that entries note the presence of
+	Search  bool      // a file has lines that a search tool writes; complete after Gather
 	unread  []facts.Unread
 }
 
@@ -102,18 +104,21 @@ func (f *Files) scanFile(from string, each func(file string, x *Entry) error) er
 
 // A Part is a run of entries of one file.
 type Part struct {
-	File   string
-	piece  text.Piece
-	wanted map[string]bool
-	watch  Watch
+	File  string
+	piece text.Piece
+	files *Files
 }
 
 // Each hands over the part's entries, and notes those that cannot be read.
 // Several parts may be read at the same time.
 func (p *Part) Each(notes *facts.Notes, each func(*Entry) error) error {
-	r := NewEntries(p.wanted)
-	r.Watch = p.watch
+	r, _ := p.files.spare.Get().(*Entries)
+	if r == nil {
+		r = NewEntries(p.files.wanted)
+		r.Watch, r.Briefly = p.files.Watch, true
+	}
 	r.Begin(p.piece)
+	defer p.files.spare.Put(r)
 	for {
 		x, err := r.Next()
 		var bad *BadEntry
@@ -154,7 +159,7 @@ func (f *Files) partsOf(from string, yield func(*Part) error) error {
 		if err != nil {
 			return nil // the end, or what was noted before
 		}
-		if err := yield(&Part{File: from, piece: piece, wanted: f.wanted, watch: f.Watch}); err != nil {
+		if err := yield(&Part{File: from, piece: piece, files: f}); err != nil {
 			return err
 		}
 	}
@@ -193,6 +198,7 @@ func (f *Files) gatherFile(from string, keep func(*Entry) bool, each func(file s
 	}
 	defer open.Close()
 	var broken error
+	var spare sync.Pool // of readers for pieces of this file
 	results := make(chan chan gathered, runtime.GOMAXPROCS(0))
 	go func() {
 		defer close(results)
@@ -207,7 +213,7 @@ func (f *Files) gatherFile(from string, keep func(*Entry) bool, each func(file s
 			}
 			result := make(chan gathered, 1)
 			results <- result
-			go func() { result <- f.gatherPiece(piece, keep) }()
+			go func() { result <- f.gatherPiece(piece, &spare, keep) }()
 		}
 	}()
 	last, entries, skipped := NewEntries(f.wanted), 0, map[string]bool{}
@@ -215,10 +221,12 @@ func (f *Files) gatherFile(from string, keep func(*Entry) bool, each func(file s
 	var failed error
 	for result := range results {
 		g := <-result
-		last, entries = g.reader, entries+g.count
+		last.Line, last.Closed, entries = g.reader.Line, g.reader.Closed, entries+g.count
 		f.Search = f.Search || g.reader.Search
 		ending.Merge(g.reader)
 		maps.Copy(skipped, g.reader.Skipped)
+		g.reader.Search, g.reader.Failed, g.reader.Told = false, "", -1
+		spare.Put(g.reader)
 		for i := range g.entries {
 			if failed == nil {
 				failed = each(from, &g.entries[i])
@@ -239,10 +247,13 @@ func (f *Files) gatherFile(from string, keep func(*Entry) bool, each func(file s
 	return nil
 }
 
-func (f *Files) gatherPiece(piece text.Piece, keep func(*Entry) bool) gathered {
+func (f *Files) gatherPiece(piece text.Piece, spare *sync.Pool, keep func(*Entry) bool) gathered {
 	defer piece.Free() // what is kept is copied
-	g := gathered{reader: NewEntries(f.early)}
-	g.reader.Watch = f.Watch
+	var g gathered
+	if g.reader, _ = spare.Get().(*Entries); g.reader == nil {
+		g.reader = NewEntries(f.early)
+		g.reader.Watch, g.reader.Briefly = f.Watch, true
+	}
 	g.reader.Begin(piece)
 	for {
 		x, err := g.reader.Next()

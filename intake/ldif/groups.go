@@ -10,12 +10,13 @@ import (
 // Groups knows who is in which group, also through other groups. Of members that
 // are no groups it keeps no names, only hashes: there may be a million.
 type Groups struct {
-	seed    maphash.Seed
-	numbers map[string]uint32 // of groups, by normal DN
-	groups  []group
-	members hashes.Index // the last membership of each member
-	links   hashes.List[link]
-	closed  bool
+	seed     maphash.Seed
+	numbers  map[string]uint32 // of groups, by normal DN
+	groups   []group
+	members  hashes.Index // the last membership of each member
+	links    hashes.List[link]
+	bySignIn bool // some members are known by sign-in name only
+	closed   bool
 }
 
 type group struct {
@@ -54,8 +55,7 @@ func (g *Groups) Name(dn, name string) {
 	x.name, x.named = name, true
 }
 
-// Add records a member of a group, both by normal DN; for members that are
-// known by sign-in name only, the member is "uid:" and the name.
+// Add records a member of a group, both by normal DN.
 func (g *Groups) Add(member, group string) {
 	key, n := g.hash(member), g.number(group)
 	last, known := g.members.Find(key)
@@ -79,6 +79,23 @@ func (g *Groups) Add(member, group string) {
 	g.members.Put(key, at)
 }
 
+// AddSignIn records a member of a group that is known by sign-in name only.
+func (g *Groups) AddSignIn(login, group string) {
+	g.bySignIn = true
+	g.Add(bySignIn+login, group)
+}
+
+// bySignIn stands before the names of such members.
+const bySignIn = "uid:"
+
+// OfEither is Of a member whom groups may know by distinguished name or by sign-in name.
+func (g *Groups) OfEither(names []string, dn, login string) []string {
+	if names = g.Of(names, dn); g.bySignIn {
+		names = g.Of(names, bySignIn+login)
+	}
+	return names
+}
+
 // direct calls do for the groups of a member, until it returns false.
 func (g *Groups) direct(member uint64, do func(group uint32) bool) {
 	last, known := g.members.Find(member)
@@ -92,15 +109,13 @@ func (g *Groups) direct(member uint64, do func(group uint32) bool) {
 	}
 }
 
-// Of appends the names of all groups of the given members, also through other
+// Of appends the names of all groups of a member, also through other
 // groups; circles are walked once. It is for use after the last Add.
-func (g *Groups) Of(names []string, members ...string) []string {
-	for _, member := range members {
-		g.direct(g.hash(member), func(n uint32) bool {
-			names = g.with(names, n)
-			return true
-		})
-	}
+func (g *Groups) Of(names []string, member string) []string {
+	g.direct(g.hash(member), func(n uint32) bool {
+		names = g.with(names, n)
+		return true
+	})
 	return names
 }
 

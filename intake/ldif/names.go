@@ -3,6 +3,7 @@ package ldif
 import (
 	"slices"
 	"strings"
+	"unsafe"
 
 	"github.com/go-ldap/ldap/v3"
 )
@@ -58,6 +59,82 @@ func isPlain(dn string) bool {
 		before = c
 	}
 	return before != ' '
+}
+
+// nameByte is what a byte of a name gives cause to look at.
+type nameByte uint8
+
+const (
+	escapes nameByte = 1 << iota // it is escaped, quoted, or divides what may stand in two orders
+	blank
+	divider // of the parts of a name
+	loose   // a blank beside one of these
+	beyondASCII
+)
+
+var (
+	nameBytes  [256]nameByte
+	smallBytes [256]byte
+)
+
+func init() {
+	for i := range smallBytes {
+		c := byte(i)
+		if smallBytes[i] = c; 'A' <= c && c <= 'Z' {
+			smallBytes[i] += 'a' - 'A'
+		}
+		if c >= 0x80 {
+			nameBytes[i] = beyondASCII
+		}
+	}
+	for _, c := range []byte("\\\"+;#<>") {
+		nameBytes[c] = escapes
+	}
+	nameBytes[' '], nameBytes[','], nameBytes['='] = blank, divider, divider
+}
+
+// NormalDN is the name of the entry in normal form, good as long as the entry is.
+func (e *Entry) NormalDN() string {
+	if len(e.normal) == 0 {
+		odd, before, b := nameByte(0), divider, append(e.normal, e.DN...)
+		for i, c := range b {
+			b[i] = smallBytes[c]
+			kind := nameBytes[c]
+			if kind|before == blank|divider {
+				odd |= loose
+			}
+			odd, before = odd|kind, kind
+		}
+		if e.odd = odd; odd&(escapes|loose|beyondASCII) != 0 || before == blank {
+			b = append(b[:0], NormalDN(e.DN)...)
+		}
+		e.normal = b
+	}
+	return unsafe.String(unsafe.SliceData(e.normal), len(e.normal))
+}
+
+// units are paths of organizational units, by what stands behind the first part of a
+// name: few entries have one that none before them had.
+type units map[string]string
+
+// mostUnits are how many paths are kept.
+const mostUnits = 1000
+
+// unit is UnitOf the entry's name.
+func (e *Entry) unit() string {
+	e.NormalDN()
+	if e.units == nil || e.odd&escapes != 0 {
+		return UnitOf(e.DN)
+	}
+	_, above, _ := strings.Cut(e.DN, ",")
+	unit, known := e.units[above]
+	if !known {
+		if unit = UnitOf(e.DN); len(e.units) < mostUnits {
+			unit = strings.Clone(unit)
+			e.units[strings.Clone(above)] = unit
+		}
+	}
+	return unit
 }
 
 // escaped writes a value as it stands in a distinguished name (RFC 4514, 2.4).

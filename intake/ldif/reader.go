@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unsafe"
 
 	"yewcone/core/facts"
 	"yewcone/intake/bytescan"
@@ -31,7 +32,12 @@ type Entry struct {
 	Attrs []Attribute
 	Seen  Seen // which of the watched attributes it has, wanted or not
 
-	names, classes marks // of what stands in Attrs
+	names, classes marks     // of what stands in Attrs
+	firsts         [64]uint8 // by their marks, where the first attribute with one stands
+
+	normal []byte // the name in normal form; none before it is asked for
+	odd    nameByte
+	units  units
 }
 
 // marks are a set of names that may have others too: what has no mark in it is surely
@@ -39,11 +45,14 @@ type Entry struct {
 type marks uint64
 
 // markOf is the mark of a name, in small letters or not.
-func markOf(name string) marks {
+func markOf(name string) marks { return 1 << placeOf(name) }
+
+// placeOf is the place of that mark among the 64.
+func placeOf(name string) int {
 	if name == "" {
-		return 1
+		return 0
 	}
-	return 1 << ((len(name)*7 + int(name[len(name)-1]|0x20)) & 63)
+	return (len(name)*7 + int(name[len(name)-1]|0x20)) & 63
 }
 
 // Seen is a set of watched attributes.
@@ -73,8 +82,12 @@ func (w Watch) Of(names ...string) Seen {
 
 // First returns the first value of an attribute, named in small letters.
 func (e *Entry) First(name string) (Attribute, bool) {
-	if e.names&markOf(name) == 0 {
+	place := placeOf(name)
+	if e.names>>place&1 == 0 {
 		return Attribute{}, false
+	}
+	if first := int(e.firsts[place]); first < len(e.Attrs) && e.Attrs[first].Name == name {
+		return e.Attrs[first], true
 	}
 	for i := range e.Attrs {
 		if e.Attrs[i].Name == name {
@@ -115,7 +128,10 @@ func (e *Entry) Has(names ...string) bool {
 
 // add adds an attribute; the value of one that is late comes when the entry is whole.
 func (e *Entry) add(k *knownName, value string, line int, late bool) {
-	e.names |= k.mark
+	if e.names&k.mark == 0 {
+		e.names |= k.mark
+		e.firsts[k.place] = uint8(min(len(e.Attrs), 255)) // one farther on is looked for
+	}
 	if k.class {
 		if e.classes |= markOf(value); late {
 			e.classes = ^marks(0)
@@ -130,6 +146,7 @@ func (e *Entry) Own() {
 	for i := range e.Attrs {
 		e.Attrs[i].Value = strings.Clone(e.Attrs[i].Value)
 	}
+	e.normal, e.units = nil, nil
 }
 
 // Entries reads the content records of LDIF (RFC 2849) out of a piece of a
@@ -145,6 +162,7 @@ type Entries struct {
 	Closed  bool            // no entry was begun that an empty line does not follow
 	Failed  string          // how a search ended, where that was no good end (RFC 4511), such as "4 Size limit exceeded"
 	Told    int             // how many entries a search tool says there are; -1 where it does not
+	Briefly bool            // texts that are put together are good until the next entry only
 
 	text  string
 	pos   int
@@ -154,6 +172,8 @@ type Entries struct {
 	last  *knownName   // the one before
 	order []*knownName // the attributes of the entry in their order, of which the first are enough
 	names map[string]*knownName
+	dn    *knownName // how the line that an entry begins with is written; nil before the first
+	units units
 
 	raw     string // the unfolded line
 	rawLine int
@@ -168,6 +188,7 @@ type knownName struct {
 	name        string // in small letters, without options; "" where nobody wants it
 	seen        Seen
 	mark        marks
+	place       int                   // of the mark
 	flag, class bool                  // it is true or false; it is the object class
 	after       [mostAfter]*knownName // what came after it: entries are mostly like others before
 }
@@ -199,7 +220,7 @@ func AfterEntry(s string) int {
 
 // NewEntries returns the entries of a file's first piece.
 func NewEntries(wanted map[string]bool) *Entries {
-	return &Entries{feeds: bytescan.Finder{Byte: '\n'}, Wanted: wanted, Skipped: map[string]bool{}, names: map[string]*knownName{}, Told: -1}
+	return &Entries{feeds: bytescan.Finder{Byte: '\n'}, Wanted: wanted, Skipped: map[string]bool{}, names: map[string]*knownName{}, units: units{}, Told: -1}
 }
 
 // Begin goes on with a piece, which begins behind an empty line.
@@ -235,8 +256,9 @@ func (r *Entries) bad(format string, args ...any) error {
 // Next returns the next entry, io.EOF at the end of the piece, or a *BadEntry.
 func (r *Entries) Next() (*Entry, error) {
 	e := &r.entry
-	*e = Entry{Attrs: e.Attrs[:0]}
+	*e = Entry{Attrs: e.Attrs[:0], normal: e.normal[:0], units: r.units}
 	r.last, r.order, r.late, r.decoded = &r.start, r.order[:0], r.late[:0], r.decoded[:0]
+	r.named(e)
 	for {
 		if e.Line > 0 {
 			r.plain(e)
@@ -264,6 +286,34 @@ func (r *Entries) Next() (*Entry, error) {
 	}
 }
 
+// named begins the entry, where the line with its name is written plainly.
+func (r *Entries) named(e *Entry) {
+	rest := r.text[r.pos:]
+	if r.dn == nil || !r.dn.begins(rest) || rest[len(r.dn.raw)+1] != ' ' {
+		return
+	}
+	if end, value := r.lineOf(r.dn, rest); end > 0 {
+		r.Line++
+		r.meet(r.dn)
+		r.order = r.order[:0]
+		r.pos, e.DN, e.Line = r.pos+end+1, value, r.Line
+	}
+}
+
+// lineOf is where the line of an attribute ends, and what stands there after the colon and another
+// character; 0 where the line goes on after its end, or is the last.
+func (r *Entries) lineOf(k *knownName, rest string) (end int, value string) {
+	end = r.lineEnd()
+	if end+1 >= len(rest) || rest[end+1] == ' ' {
+		return 0, ""
+	}
+	last := end
+	for rest[last-1] == '\r' {
+		last--
+	}
+	return end, rest[min(len(k.raw)+2, last):last]
+}
+
 // plain adds attributes as long as each line is of one that came after the one before
 // in other entries too, and is written plainly.
 func (r *Entries) plain(e *Entry) {
@@ -278,22 +328,21 @@ func (r *Entries) plain(e *Entry) {
 			r.pass()
 			continue
 		}
-		end := r.lineEnd()
-		if end+1 >= len(rest) || rest[end+1] == ' ' {
+		end, value := r.lineOf(k, rest)
+		if end == 0 || k.flag && value != "TRUE" && value != "FALSE" || k.name == "dn" || k.name == "changetype" {
 			return
 		}
-		line := end
-		for rest[end-1] == '\r' {
-			end--
-		}
-		value := rest[min(len(k.raw)+2, end):end]
-		if k.flag && value != "TRUE" && value != "FALSE" || k.name == "dn" || k.name == "changetype" {
-			return
+		encoded := rest[len(k.raw)+1] == ':'
+		if encoded {
+			var err error
+			if value, err = r.decode(len(e.Attrs), k.name, value); err != nil {
+				return // which is said where the line is read again
+			}
 		}
 		r.meet(k)
-		r.pos += line + 1
+		r.pos += end + 1
 		r.Line++
-		e.add(k, value, r.Line, false)
+		e.add(k, value, r.Line, encoded)
 	}
 }
 
@@ -337,13 +386,13 @@ func (r *Entries) pass() {
 }
 
 // begins reports whether a line begins with the name and a colon and, where the
-// attribute is wanted, with a blank and a value after it.
+// attribute is wanted, with a blank and a value after it, or with another colon.
 func (k *knownName) begins(line string) bool {
 	n := len(k.raw)
 	if len(line) <= n+2 || line[n] != ':' || line[:n] != k.raw {
 		return false
 	}
-	return k.name == "" || line[n+1] == ' ' && line[n+2] != ' '
+	return k.name == "" || line[n+1] == ' ' && line[n+2] != ' ' || line[n+1] == ':'
 }
 
 // settle makes texts of the values that had to be put together.
@@ -351,7 +400,12 @@ func (r *Entries) settle(e *Entry) {
 	if len(r.late) == 0 {
 		return
 	}
-	all := string(r.decoded)
+	var all string
+	if r.Briefly {
+		all = unsafe.String(unsafe.SliceData(r.decoded), len(r.decoded))
+	} else {
+		all = string(r.decoded)
+	}
 	for _, l := range r.late {
 		if l.attr < 0 {
 			e.DN = all[l.from:l.to]
@@ -398,7 +452,7 @@ func (r *Entries) attribute(e *Entry) error {
 		return err
 	}
 	if e.Line == 0 {
-		e.DN, e.Line = value, r.rawLine
+		r.dn, e.DN, e.Line = k, value, r.rawLine
 		r.order = r.order[:0]
 		return nil
 	}
@@ -411,19 +465,24 @@ func (r *Entries) attribute(e *Entry) error {
 
 // value reads what follows the first colon: " value", ": base64" or "< url".
 func (r *Entries) value(attr int, name, rest string) (string, error) {
-	from := len(r.decoded)
 	switch {
 	case rest != "" && rest[0] == ':':
-		encoded := strings.TrimSpace(rest[1:])
-		r.folded = append(r.folded[:0], encoded...)
-		var err error
-		if r.decoded, err = base64.StdEncoding.AppendDecode(r.decoded, r.folded); err != nil {
-			return "", r.bad("the value of %s is not base64 as \"::\" says", name)
-		}
+		return r.decode(attr, name, rest[1:])
 	case rest != "" && rest[0] == '<':
 		return "", r.bad("the value of %s stands in another file (\":<\"), which is not read", name)
 	default:
 		return strings.TrimLeft(rest, " "), nil
+	}
+}
+
+// decode reads a value in base64, which becomes a text when the entry is whole.
+func (r *Entries) decode(attr int, name, encoded string) (string, error) {
+	from := len(r.decoded)
+	encoded = strings.TrimSpace(encoded)
+	raw := unsafe.Slice(unsafe.StringData(encoded), len(encoded)) // only read
+	var err error
+	if r.decoded, err = base64.StdEncoding.AppendDecode(r.decoded, raw); err != nil {
+		return "", r.bad("the value of %s is not base64 as \"::\" says", name)
 	}
 	r.late = append(r.late, lateValue{attr, from, len(r.decoded)})
 	return "", nil
@@ -468,7 +527,7 @@ func (r *Entries) fold(raw string) *knownName {
 		r.Skipped[plain] = true
 		return known
 	}
-	known.name, known.mark = lower, markOf(lower)
+	known.name, known.mark, known.place = lower, markOf(lower), placeOf(lower)
 	known.flag, known.class = slices.Contains(flags, lower), lower == "objectclass"
 	return known
 }

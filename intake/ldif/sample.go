@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 )
 
 // MostSampled is to how many entries a rule of access is tried at most.
@@ -14,16 +15,16 @@ const MostSampled = 5000
 type Sample struct {
 	mutex sync.Mutex
 	list  []string
-	last  string // where it is full, the last name that still counts
+	last  atomic.Pointer[string] // where it is full, the last name that still counts
 }
 
 // Add adds a name, unless there are enough before it. It is copied.
 func (s *Sample) Add(dn string) {
-	s.mutex.Lock()
-	defer s.mutex.Unlock()
-	if s.last != "" && dn >= s.last {
+	if last := s.last.Load(); last != nil && dn >= *last {
 		return
 	}
+	s.mutex.Lock()
+	defer s.mutex.Unlock()
 	if s.list = append(s.list, strings.Clone(dn)); len(s.list) == 2*MostSampled {
 		s.settle()
 	}
@@ -33,7 +34,8 @@ func (s *Sample) settle() {
 	slices.Sort(s.list)
 	if len(s.list) > MostSampled {
 		s.list = s.list[:MostSampled]
-		s.last = s.list[MostSampled-1]
+		last := s.list[MostSampled-1]
+		s.last.Store(&last)
 	}
 }
 
