@@ -13,11 +13,15 @@ import (
 
 	"yewcone/cli/tooltest"
 	"yewcone/demo"
+	"yewcone/intake/text"
 )
 
 var update = flag.Bool("update", false, "write what the program prints into the scripts")
 
-func TestMain(m *testing.M) { tooltest.Main(m, Main) }
+func TestMain(m *testing.M) {
+	text.Spoil = true // whoever keeps what was given back shows it
+	tooltest.Main(m, Main)
+}
 
 // TestScripts runs testdata/script/*.txtar: archives in the txtar form whose
 // names are steps, with the test binary as the program:

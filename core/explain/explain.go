@@ -123,9 +123,12 @@ func Holding(subject *audit.Subject, login string, o audit.Options) func(*rules.
 }
 
 func explain(judge *audit.Judge, system *facts.System, a *facts.Account) *Explanation {
-	s, about := judge.Resolve(a)
-	x := &Explanation{System: system, Derived: about.Derived}
+	x := &Explanation{System: system}
 	x.Account.CopyFrom(a)
+	x.Account.Keep()
+	a = &x.Account
+	s, about := judge.Resolve(a)
+	x.Derived = about.Derived
 	for _, f := range condition.Facts() {
 		if text, ok := f.Text(about); ok {
 			x.Facts = append(x.Facts, KnownFact{f.Name, text})

@@ -167,7 +167,7 @@ func (a *Account) CopyFrom(b *Account) {
 // they stood in is gone.
 func (a *Account) Keep() {
 	for _, text := range []*string{&a.Login, &a.DN, &a.DisplayName, &a.FirstName, &a.LastName, &a.Email, &a.EmployeeNo, &a.Description, &a.Kind,
-		&a.Unit, &a.Policy, &a.LastSignInFrom, &a.Origin.Place, &a.Origin.Text} {
+		&a.Unit, &a.Policy, &a.LastSignInFrom} {
 		*text = strings.Clone(*text)
 	}
 	for _, list := range [][]string{a.Groups, a.Roles, a.Reaching} {
@@ -175,9 +175,14 @@ func (a *Account) Keep() {
 			list[i] = strings.Clone(list[i])
 		}
 	}
+	a.KeepOrigins()
+}
+
+// KeepOrigins is Keep for places alone, which are kept with what is told of the account.
+func (a *Account) KeepOrigins() {
+	a.Origin = a.Origin.kept()
 	for i := range a.Overrides {
-		o := &a.Overrides[i].Origin
-		o.Place, o.Text = strings.Clone(o.Place), strings.Clone(o.Text)
+		a.Overrides[i].Origin = a.Overrides[i].Origin.kept()
 	}
 }
 

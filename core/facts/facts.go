@@ -185,6 +185,12 @@ type Origin struct {
 	Text  string // as it stood there; never a secret
 }
 
+// kept is the origin with texts of its own, for who keeps it longer than what it is of.
+func (o Origin) kept() Origin {
+	o.Place, o.Text = strings.Clone(o.Place), strings.Clone(o.Text)
+	return o
+}
+
 // Known reports whether there is a place to show.
 func (o Origin) Known() bool { return o.File != "" }
 

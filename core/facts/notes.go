@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 )
 
 // Shown of each sort of note are the first few; the others are counted.
@@ -39,7 +40,7 @@ type sortOfNote struct {
 // Refuse notes a row or value that was left out.
 func (n *Notes) Refuse(o Origin, format string, args ...any) {
 	if n.refused++; n.refused <= refusedShown {
-		n.list = append(n.list, Note{Kind: NoteRefused, Origin: o, Message: fmt.Sprintf(format, args...)})
+		n.list = append(n.list, Note{Kind: NoteRefused, Origin: o.kept(), Message: fmt.Sprintf(format, args...)})
 	}
 }
 
@@ -153,7 +154,9 @@ func (s *sortOfNote) first(thing string) bool {
 		s.Once = map[string]bool{}
 	}
 	met := s.Once[thing]
-	s.Once[thing] = true
+	if !met {
+		s.Once[strings.Clone(thing)] = true
+	}
 	return !met
 }
 
@@ -166,7 +169,7 @@ func (n *Notes) add(kind NoteKind, words, once string, o Origin, format string, 
 		s.More++
 		return
 	}
-	note := Note{Kind: kind, Origin: o, Message: fmt.Sprintf(format, args...), sort: words, once: once}
+	note := Note{Kind: kind, Origin: o.kept(), Message: fmt.Sprintf(format, args...), sort: words, once: once}
 	if slices.Contains(n.list, note) {
 		return
 	}

@@ -113,7 +113,7 @@ func (e *export) policyOf(a *facts.Account, x *ldif.Entry, dn string) *policy {
 			a.Policy = e.Read.Policies[i].Name
 			return &e.policies[i]
 		}
-		if a.Policy = sub; !e.Read.View.Whole {
+		if a.Policy = strings.Clone(sub); !e.Read.View.Whole {
 			a.Policy = unnamed
 			return &hiddenPolicy
 		}

@@ -76,6 +76,7 @@ func (p *accounts) Accounts(yield func(*facts.Account) error) error {
 		if !p.fill(&a, p.entries.File, x, &p.notes) {
 			return nil
 		}
+		a.KeepOrigins()
 		return yield(&a)
 	})
 }

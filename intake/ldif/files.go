@@ -118,10 +118,11 @@ func (p *Part) Each(notes *facts.Notes, each func(*Entry) error) error {
 		r.Watch, r.Briefly = p.files.Watch, true
 	}
 	r.Begin(p.piece)
+	defer p.piece.Free() // accounts are only good until the next
 	defer p.files.spare.Put(r)
+	var bad *BadEntry
 	for {
 		x, err := r.Next()
-		var bad *BadEntry
 		switch {
 		case err == io.EOF:
 			return nil
@@ -255,9 +256,9 @@ func (f *Files) gatherPiece(piece text.Piece, spare *sync.Pool, keep func(*Entry
 		g.reader.Watch, g.reader.Briefly = f.Watch, true
 	}
 	g.reader.Begin(piece)
+	var bad *BadEntry
 	for {
 		x, err := g.reader.Next()
-		var bad *BadEntry
 		switch {
 		case err == io.EOF:
 			return g

@@ -257,6 +257,9 @@ func (r *Entries) bad(format string, args ...any) error {
 func (r *Entries) Next() (*Entry, error) {
 	e := &r.entry
 	*e = Entry{Attrs: e.Attrs[:0], normal: e.normal[:0], units: r.units}
+	if text.Spoil && r.Briefly {
+		clear(r.decoded)
+	}
 	r.last, r.order, r.late, r.decoded = &r.start, r.order[:0], r.late[:0], r.decoded[:0]
 	r.named(e)
 	for {

@@ -11,6 +11,9 @@ import (
 // Tests make it small, so that few rows are several pieces.
 var PieceSize = 1 << 18
 
+// Spoil overwrites what was given back at once, which shows in tests what somebody keeps of it.
+var Spoil bool
+
 // A Piece is a run of whole records out of a file.
 type Piece struct {
 	Text string
@@ -30,6 +33,11 @@ type Piece struct {
 // Free gives the memory of the text back, to be read into again: for those who keep
 // nothing of it.
 func (p *Piece) Free() {
+	if Spoil {
+		for i := range p.memory {
+			p.memory[i] = '~'
+		}
+	}
 	select {
 	case p.spare <- p.memory:
 	default:
