@@ -1,6 +1,7 @@
 package parquetrows
 
 import (
+	"encoding/binary"
 	"encoding/hex"
 	"math/big"
 	"strconv"
@@ -89,35 +90,42 @@ func plain(v parquet.Value) string {
 }
 
 func timestamp(l *format.TimestampType) func([]byte, int64) []byte {
-	unit := time.Nanosecond
+	utc, seconds := l.IsAdjustedToUTC, func(n int64) int64 { return floored(n, 1e9) }
 	if l.Unit.Value != nil {
-		unit = l.Unit.Value.Duration()
-	}
-	perSecond := int64(time.Second / unit)
-	return func(b []byte, n int64) []byte {
-		seconds := n / perSecond
-		if n%perSecond < 0 {
-			seconds--
+		switch l.Unit.Value.Duration() { // what is divided by is known when the program is built, which makes it quick
+		case time.Millisecond:
+			seconds = func(n int64) int64 { return floored(n, 1e3) }
+		case time.Microsecond:
+			seconds = func(n int64) int64 { return floored(n, 1e6) }
 		}
-		return appendMoment(b, seconds, l.IsAdjustedToUTC)
 	}
+	return func(b []byte, n int64) []byte { return appendMoment(b, seconds(n), utc) }
+}
+
+// floored divides, and rounds down.
+func floored(n, by int64) int64 {
+	q := n / by
+	if q*by > n {
+		q--
+	}
+	return q
 }
 
 const secondsOfDay = 86400
 
 // appendMoment writes a moment in whole seconds since 1970; one that is of no zone says none.
 func appendMoment(b []byte, seconds int64, utc bool) []byte {
-	day, second := seconds/secondsOfDay, seconds%secondsOfDay
-	if second < 0 {
-		day, second = day-1, second+secondsOfDay
+	day := floored(seconds, secondsOfDay)
+	second := uint32(seconds - day*secondsOfDay)
+	b = append(appendDate(b, day), "T00:00:00Z"...)
+	t := b[len(b)-len("T00:00:00Z"):]
+	put(t[1:], second/3600)
+	put(t[4:], second/60%60)
+	put(t[7:], second%60)
+	if utc {
+		return b
 	}
-	b = append(appendDate(b, day), 'T')
-	b = append(appendTwo(b, second/3600), ':')
-	b = append(appendTwo(b, second/60%60), ':')
-	if b = appendTwo(b, second%60); utc {
-		b = append(b, 'Z')
-	}
-	return b
+	return b[:len(b)-1]
 }
 
 // appendDate writes a day, counted from 1970.
@@ -137,13 +145,25 @@ func appendDate(b []byte, day int64) []byte {
 	if year += 400 * era; month >= 10 {
 		month, year = month-12, year+1
 	}
-	b = appendTwo(b, int64(year/100))
-	b = append(appendTwo(b, int64(year%100)), '-')
-	b = append(appendTwo(b, int64(month+3)), '-')
-	return appendTwo(b, int64(d+1))
+	b = append(b, "0000-00-00"...)
+	t := b[len(b)-len("0000-00-00"):]
+	put(t, year/100)
+	put(t[2:], year%100)
+	put(t[5:], month+3)
+	put(t[8:], d+1)
+	return b
 }
 
-func appendTwo(b []byte, n int64) []byte { return append(b, byte('0'+n/10), byte('0'+n%10)) }
+// put writes a number below 100.
+func put(b []byte, n uint32) { binary.LittleEndian.PutUint16(b, twoDigits[n%100]) }
+
+// twoDigits are the numbers below 100 as two digits, the first one lowest.
+var twoDigits = func() (all [100]uint16) {
+	for n := range all {
+		all[n] = uint16('0'+n/10) | uint16('0'+n%10)<<8
+	}
+	return all
+}()
 
 // decimal writes a number that is kept without its point.
 func decimal(v parquet.Value, scale int) string {
