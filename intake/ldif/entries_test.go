@@ -43,21 +43,26 @@ func written(r *rand.Rand, b *strings.Builder) (list []writtenEntry) {
 		line++
 		return at
 	}
-	kinds := [][]string{{"objectClass", "uid", "cn", "mail", "entryUUID", "userPassword", "pwdReset"}, {"objectClass", "cn", "member", "modifyTimestamp"},
+	kinds := [][]string{{"objectClass", "uid", "cn", "mail", "entryUUID", "userPassword", "pwdReset"}, {"objectClass", "cn", "member", "modifyTimestamp", "uid"},
 		{"cn", "description;lang-en", "OBJECTCLASS", "pwdReset", "x-other"}}
 	for i := range 3 + r.IntN(40) {
 		if r.IntN(6) == 0 {
 			b.WriteString("# a remark" + end)
 			line++
 		}
-		x := writtenEntry{dn: fmt.Sprintf("uid=é%d,dc=example", i), line: line}
+		x := writtenEntry{dn: fmt.Sprintf([]string{"uid=é%d,dc=example", "uid=A%d,ou=Deck Crew,OU=Fleet,dc=Example", "cn=x\\, %d ,ou=Deck", "uid=%d,ou= b,dc=c",
+			"uid=%d+cn=X,ou=D", "uid=%d,ou=x ", "uid=%d ,ou=x", "%d"}[r.IntN(8)], i), line: line}
 		put("dn", x.dn)
 		names := slices.Clone(kinds[r.IntN(len(kinds))])
 		if r.IntN(5) == 0 {
 			r.Shuffle(len(names), func(i, j int) { names[i], names[j] = names[j], names[i] })
 		}
 		for _, name := range names {
-			for range []int{1, 1, 1, 0, 2, 3}[r.IntN(6)] {
+			times := []int{1, 1, 1, 0, 2, 3}[r.IntN(6)]
+			if name == "member" && r.IntN(20) == 0 {
+				times = 240 + r.IntN(40) // more than are found by their place
+			}
+			for range times {
 				value := []string{"person", "top", "a value", "ü", "", " blank first", strings.Repeat("long ", 30)}[r.IntN(7)]
 				if name == "pwdReset" {
 					value = []string{"TRUE", "FALSE", "true"}[r.IntN(3)]
@@ -86,7 +91,7 @@ func TestWrittenEntries(t *testing.T) {
 		list := written(r, &b)
 		text.PieceSize = 100 + r.IntN(3000)
 		entries := NewEntries(wanted)
-		entries.Watch = watch
+		entries.Watch, entries.Briefly = watch, seed%2 == 0
 		pieces := text.NewPieces(strings.NewReader(b.String()), AfterEntry)
 		count := 0
 		for {
@@ -123,6 +128,9 @@ func compareEntry(t *testing.T, seed uint64, x *Entry, want *writtenEntry, wante
 	}
 	if x.DN != want.dn || x.Line != want.line || x.Seen != seen || !slices.Equal(x.Attrs, attrs) {
 		t.Fatalf("seed %d\n got %q at %d, seen %b, %v\nwant %q at %d, seen %b, %v", seed, x.DN, x.Line, x.Seen, x.Attrs, want.dn, want.line, seen, attrs)
+	}
+	if got, want := x.NormalDN(), NormalDN(x.DN); got != want || x.NormalDN() != want || x.unit() != UnitOf(x.DN) {
+		t.Fatalf("seed %d: %q is %q, want %q, in %q", seed, x.DN, got, want, x.unit())
 	}
 	for name := range wanted {
 		at := slices.IndexFunc(attrs, func(a Attribute) bool { return a.Name == name })
