@@ -50,8 +50,9 @@ func written(r *rand.Rand, b *strings.Builder) (list []writtenEntry) {
 			b.WriteString("# a remark" + end)
 			line++
 		}
-		x := writtenEntry{dn: fmt.Sprintf([]string{"uid=é%d,dc=example", "uid=A%d,ou=Deck Crew,OU=Fleet,dc=Example", "cn=x\\, %d ,ou=Deck", "uid=%d,ou= b,dc=c",
-			"uid=%d+cn=X,ou=D", "uid=%d,ou=x ", "uid=%d ,ou=x", "%d"}[r.IntN(8)], i), line: line}
+		name := []string{"uid=é#,dc=example", "uid=A#,ou=Deck Crew,OU=Fleet,dc=Example", "cn=x\\, # ,ou=Deck", "uid=#,ou= b,dc=c", "uid=#+cn=X,ou=D",
+			"cn=x\\,ou=Deck Crew,OU=Fleet,dc=Example", "uid=#,ou=x ", "uid=# ,ou=x", "#"}[r.IntN(9)]
+		x := writtenEntry{dn: strings.ReplaceAll(name, "#", fmt.Sprint(i)), line: line}
 		put("dn", x.dn)
 		names := slices.Clone(kinds[r.IntN(len(kinds))])
 		if r.IntN(5) == 0 {
