@@ -184,11 +184,12 @@ func (e *export) password(a *facts.Account, x *ldif.Entry) {
 
 func (e *export) dates(a *facts.Account, x *ldif.Entry) {
 	a.Created = ldif.Moment(x.Text("createtimestamp"))
-	a.PasswordSet = ldif.Moment(x.Text("pwdchangedtime"))
-	if a.LastSignIn = ldif.Moment(x.Text("pwdlastsuccess")); x.Text("pwdlastsuccess") == "" {
-		a.LastSignIn = ldif.Moment(x.Text("authtimestamp"))
+	changed, last := x.Text("pwdchangedtime"), x.Text("pwdlastsuccess")
+	if a.PasswordSet = ldif.Moment(changed); last == "" {
+		last = x.Text("authtimestamp")
 	}
-	if x.Text("pwdchangedtime") == "" && e.absent("pwdchangedtime") == facts.No && x.Seen&seenPassword != 0 {
+	a.LastSignIn = ldif.Moment(last)
+	if changed == "" && e.absent("pwdchangedtime") == facts.No && x.Seen&seenPassword != 0 {
 		a.PasswordExpires = facts.Never
 	}
 }
@@ -196,7 +197,8 @@ func (e *export) dates(a *facts.Account, x *ldif.Entry) {
 func (e *export) state(a *facts.Account, x *ldif.Entry, p *policy) {
 	asOf, dated := e.Read.AsOf, !e.Read.AsOf.IsZero()
 	a.Enabled = e.enabled(x, asOf, dated)
-	if a.Ends = ldif.Moment(x.Text("pwdendtime")); x.Text("pwdendtime") == "" && e.absent("pwdendtime") == facts.No {
+	end := x.Text("pwdendtime")
+	if a.Ends = ldif.Moment(end); end == "" && e.absent("pwdendtime") == facts.No {
 		a.Ends = facts.Never
 	}
 	if a.MustChange = p.mustChange; a.MustChange != facts.No {
@@ -238,10 +240,10 @@ func (e *export) state(a *facts.Account, x *ldif.Entry, p *policy) {
 // used counts from its password's last change, where the database keeps the
 // last sign-in at all (olcLastBind).
 func (e *export) idle(a *facts.Account, x *ldif.Entry, p *policy) {
-	last := ldif.Moment(x.Text("pwdlastsuccess"))
 	if p.idle.N == 0 || p.lockout != facts.Yes || a.Locked != facts.No {
 		return
 	}
+	last := ldif.Moment(x.Text("pwdlastsuccess"))
 	if x.Text("pwdlastsuccess") == "" {
 		db := e.config.of(x.NormalDN())
 		if e.absent("pwdlastsuccess") == facts.No && db != nil && !db.lastBind {
@@ -264,10 +266,12 @@ func (e *export) idle(a *facts.Account, x *ldif.Entry, p *policy) {
 // enabled: the schema has no switch, only the begin and the end of an account.
 func (e *export) enabled(x *ldif.Entry, asOf time.Time, dated bool) facts.Tri {
 	within := func(attribute string, is func(at time.Time) bool) facts.Tri {
-		at, read := stamp.Generalized(x.Text(attribute))
-		switch {
-		case x.Text(attribute) == "":
+		text := x.Text(attribute)
+		if text == "" {
 			return e.absent(attribute).Not()
+		}
+		at, read := stamp.Generalized(text)
+		switch {
 		case !read || !dated:
 			return facts.Unknown
 		}

@@ -110,7 +110,7 @@ func open(r *intake.Request) (facts.Export, error) {
 	if e.Read.Chooses == "" {
 		e.Read.Chooses = facts.ChooseAssigned
 	}
-	if err := e.files.Gather(ofAccounts, e.tells, e.structure); err != nil {
+	if err := e.files.Gather(ofAccounts, ofOthers, e.tells, e.structure); err != nil {
 		return nil, err
 	}
 	if latest, known := e.latest.Moment(); e.Read.AsOf.IsZero() && known {
@@ -130,8 +130,11 @@ func open(r *intake.Request) (facts.Export, error) {
 func (e *export) Unread() []facts.Unread { return e.files.Unread() }
 
 // ofAccounts are attributes that say nothing of policies and groups.
-const ofAccounts = `uid sn givenname displayname mail employeenumber description userpassword
+const ofAccounts = `entryuuid uid sn givenname displayname mail employeenumber description userpassword
 	pwdchangedtime pwdaccountlockedtime pwdfailuretime pwdgraceusetime pwdreset authtimestamp pwdlastsuccess pwdstarttime pwdendtime`
+
+// ofOthers are attributes that say nothing of accounts but that they are there.
+const ofOthers = `entryuuid entrycsn modifytimestamp`
 
 // tells reports whether accounts are judged by an entry: a policy, a group, or
 // what names the default policy. On the way it keeps the latest stamp of the

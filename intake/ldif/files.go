@@ -21,6 +21,7 @@ type Files struct {
 	notes   *facts.Notes
 	wanted  map[string]bool
 	early   map[string]bool // of these, what Gather reads
+	late    map[string]bool // of these, what parts read
 	passes  int
 	spare   sync.Pool // of readers for parts
 	Watch   Watch     // attributes that entries note the presence of
@@ -114,7 +115,7 @@ type Part struct {
 func (p *Part) Each(notes *facts.Notes, each func(*Entry) error) error {
 	r, _ := p.files.spare.Get().(*Entries)
 	if r == nil {
-		r = NewEntries(p.files.wanted)
+		r = NewEntries(p.files.late)
 		r.Watch, r.Briefly = p.files.Watch, true
 	}
 	r.Begin(p.piece)
@@ -169,13 +170,18 @@ func (f *Files) partsOf(from string, yield func(*Part) error) error {
 // Gather is Scan for the entries that keep wants, with the files read in parts
 // side by side; keep may be called from several sides at the same time. The
 // entries come in the order of the files, without the attributes that later
-// lists, separated by white space: these are for the accounts. Entries that
-// cannot be read are left for the parts to note, which see all attributes.
-func (f *Files) Gather(later string, keep func(*Entry) bool, each func(file string, x *Entry) error) error {
+// lists, separated by white space: these are for the accounts. What parts hand
+// over lacks those that only lists, which accounts are not asked for. Entries that
+// cannot be read are left for the parts to note.
+func (f *Files) Gather(later, only string, keep func(*Entry) bool, each func(file string, x *Entry) error) error {
 	f.passes++
 	f.early = maps.Clone(f.wanted)
 	for _, name := range strings.Fields(later) {
 		delete(f.early, name)
+	}
+	f.late = maps.Clone(f.wanted)
+	for _, name := range strings.Fields(only) {
+		delete(f.late, name)
 	}
 	for _, from := range f.request.From {
 		if err := f.gatherFile(from, keep, each); err != nil {

@@ -1,6 +1,7 @@
 package ldif
 
 import (
+	"strings"
 	"sync/atomic"
 	"time"
 
@@ -10,12 +11,24 @@ import (
 
 // Latest is the latest of some stamps of a server. It is kept from several sides at the
 // same time.
-type Latest struct{ second atomic.Int64 } // since 1970
+type Latest struct {
+	second atomic.Int64           // since 1970
+	stamp  atomic.Pointer[string] // the latest that is written as servers do, "20261123060000Z"; nil before the first
+}
 
 // See takes in the stamps that some attributes of an entry are, named in small letters.
 func (l *Latest) See(x *Entry, names ...string) {
 	for _, name := range names {
-		if at, ok := stamp.Generalized(x.Text(name)); ok {
+		written := x.Text(name)
+		usual := len(written) == len("20261123060000Z") && written[len(written)-1] == 'Z'
+		if latest := l.stamp.Load(); usual && latest != nil && written <= *latest {
+			continue // whether it is a stamp or not
+		}
+		if at, ok := stamp.Generalized(written); ok {
+			if usual {
+				written = strings.Clone(written)
+				l.stamp.Store(&written) // of two at the same time either will do
+			}
 			for old := l.second.Load(); at.Unix() > old && !l.second.CompareAndSwap(old, at.Unix()); old = l.second.Load() {
 			}
 		}

@@ -52,7 +52,7 @@ func TestEndOfPieces(t *testing.T) {
 			var notes facts.Notes
 			r := &intake.Request{Folder: intaketest.Write(t, map[string]string{"x.ldif": entries + end}), From: []string{"x.ldif"}}
 			none := func(*Entry) bool { return false }
-			if err := NewFiles(r, &notes, "uid").Gather("", none, nil); err != nil || notes.Partial() == whole {
+			if err := NewFiles(r, &notes, "uid").Gather("", "", none, nil); err != nil || notes.Partial() == whole {
 				t.Errorf("%q in pieces of %d bytes: %v, %v", entries+end, text.PieceSize, err, notes.List())
 			}
 		}

@@ -136,7 +136,7 @@ func open(r *intake.Request) (facts.Export, error) {
 	e.files = ldif.NewFiles(r, &e.Noted, wanted)
 	e.files.Watch = watch
 	e.Read.Chooses = facts.ChooseAssigned
-	if err := e.files.Gather(ofAccounts, e.tells, e.structure); err != nil {
+	if err := e.files.Gather(ofAccounts, "", e.tells, e.structure); err != nil {
 		return nil, err
 	}
 	e.groups.Close()
