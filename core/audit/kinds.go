@@ -116,7 +116,7 @@ func countPrefix(prefixes map[string]int, login string) {
 	lower := strings.ToLower(login)
 	for _, p := range programPrefixes {
 		if strings.HasPrefix(lower, p) {
-			prefixes[login[:len(p)]]++
+			prefixes[strings.Clone(login[:len(p)])]++
 		}
 	}
 }

@@ -20,7 +20,8 @@ var places = regexp.MustCompile(`"Place":[0-9]+`)
 // time, with the same outcome as in one; with the race detector.
 func TestSideBySide(t *testing.T) {
 	piece, batch := text.PieceSize, facts.BatchSize
-	defer func() { text.PieceSize, facts.BatchSize = piece, batch }()
+	text.Spoil = true
+	defer func() { text.PieceSize, facts.BatchSize, text.Spoil = piece, batch, false }()
 	for i := range captured {
 		c := &captured[i]
 		folder := c.copyTo(t)
