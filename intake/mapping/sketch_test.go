@@ -338,6 +338,12 @@ func quick(t *testing.T, seed uint64) bool {
 	if seed%3 == 1 {
 		m.dated(seed)
 	}
+	switch seed / 2 % 4 {
+	case 1:
+		m.entries(t)
+	case 2:
+		m.columnar(t)
+	}
 	m.write(t, folder)
 	parts := 0
 	result := func(singly bool, jobs int) ([]byte, bool) {
