@@ -27,7 +27,7 @@ func BenchmarkForms(b *testing.B) {
 					b.Fatal(err)
 				}
 				got, err := audit.Run("x", subjects, audit.Options{Examples: 3, Jobs: 1, ValueOf: e.ValueOf(time.Time{})})
-				if err != nil || got.Systems[0].Accounts != rows {
+				if err != nil || got.Systems[0].Accounts < rows {
 					b.Fatal(err)
 				}
 			}
