@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"slices"
+	"strings"
 	"testing"
 
 	"yewcone/core/facts"
@@ -56,6 +57,33 @@ func TestEndOfPieces(t *testing.T) {
 				t.Errorf("%q in pieces of %d bytes: %v, %v", entries+end, text.PieceSize, err, notes.List())
 			}
 		}
+	}
+}
+
+// TestNamesByTheLibrary: a name that needs no parser comes out as the library's parser has it.
+func TestNamesByTheLibrary(t *testing.T) {
+	r, quick := rand.New(rand.NewPCG(4, 4)), 0
+	for range 200_000 {
+		var b strings.Builder
+		for range 1 + r.IntN(3) {
+			if b.Len() > 0 {
+				b.WriteString([]string{",", ",", ", ", " ,"}[r.IntN(4)])
+			}
+			b.WriteString([]string{"uid=", "OU=", "cn =", "o= "}[r.IntN(4)])
+			for range 1 + r.IntN(4) {
+				b.WriteString([]string{"a", "B", " ", "é", "-", "7", "\\,", "+cn=x"}[r.IntN(8)])
+			}
+		}
+		dn := b.String()
+		if got, want := NormalDN(dn), parsed(dn); got != want {
+			t.Fatalf("%q is %q, want %q", dn, got, want)
+		}
+		if _, odd := folded(nil, dn); odd&(escapes|loose) == 0 {
+			quick++
+		}
+	}
+	if quick < 10_000 {
+		t.Errorf("only %d needed no parser", quick)
 	}
 }
 

@@ -10,9 +10,16 @@ import (
 
 // NormalDN writes a distinguished name so that equal names are equal texts.
 func NormalDN(dn string) string {
-	if isPlain(dn) {
+	if b, odd := folded(nil, dn); odd&(escapes|loose|beyondASCII) == 0 {
+		return string(b)
+	} else if odd&(escapes|loose) == 0 {
 		return strings.ToLower(dn)
 	}
+	return parsed(dn)
+}
+
+// parsed is NormalDN by the library.
+func parsed(dn string) string {
 	parsed, err := ldap.ParseDN(dn)
 	if err != nil {
 		return strings.ToLower(dn)
@@ -38,29 +45,6 @@ func Below(dn, above string) bool {
 	return n > 0 && dn[n-1] == ',' && dn[n:] == above
 }
 
-// isPlain reports whether a name has nothing that is escaped or may be written in
-// two ways, such as spaces beside a comma.
-func isPlain(dn string) bool {
-	before := byte(',')
-	for i := 0; i < len(dn); i++ {
-		c := dn[i]
-		switch c {
-		case '\\', '"', '+', ';', '#', '<', '>':
-			return false
-		case ' ':
-			if before == ',' || before == '=' {
-				return false
-			}
-		case ',', '=':
-			if before == ' ' {
-				return false
-			}
-		}
-		before = c
-	}
-	return before != ' '
-}
-
 // nameByte is what a byte of a name gives cause to look at.
 type nameByte uint8
 
@@ -68,7 +52,7 @@ const (
 	escapes nameByte = 1 << iota // it is escaped, quoted, or divides what may stand in two orders
 	blank
 	divider // of the parts of a name
-	loose   // a blank beside one of these
+	loose   // a blank beside one of these, or at the end
 	beyondASCII
 )
 
@@ -93,22 +77,30 @@ func init() {
 	nameBytes[' '], nameBytes[','], nameBytes['='] = blank, divider, divider
 }
 
+// folded adds a name in small letters, and tells what there is to look at in it.
+func folded(b []byte, dn string) ([]byte, nameByte) {
+	from, odd, before := len(b), nameByte(0), divider
+	b = append(b, dn...)
+	for i, c := range b[from:] {
+		b[from+i] = smallBytes[c]
+		kind := nameBytes[c]
+		if kind|before == blank|divider {
+			odd |= loose
+		}
+		odd, before = odd|kind, kind
+	}
+	if before == blank {
+		odd |= loose
+	}
+	return b, odd
+}
+
 // NormalDN is the name of the entry in normal form, good as long as the entry is.
 func (e *Entry) NormalDN() string {
 	if len(e.normal) == 0 {
-		odd, before, b := nameByte(0), divider, append(e.normal, e.DN...)
-		for i, c := range b {
-			b[i] = smallBytes[c]
-			kind := nameBytes[c]
-			if kind|before == blank|divider {
-				odd |= loose
-			}
-			odd, before = odd|kind, kind
+		if e.normal, e.odd = folded(e.normal, e.DN); e.odd&(escapes|loose|beyondASCII) != 0 {
+			e.normal = append(e.normal[:0], NormalDN(e.DN)...)
 		}
-		if e.odd = odd; odd&(escapes|loose|beyondASCII) != 0 || before == blank {
-			b = append(b[:0], NormalDN(e.DN)...)
-		}
-		e.normal = b
 	}
 	return unsafe.String(unsafe.SliceData(e.normal), len(e.normal))
 }
