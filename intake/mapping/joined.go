@@ -4,6 +4,7 @@ import (
 	"math/bits"
 	"slices"
 
+	"yewcone/intake/alike"
 	"yewcone/intake/stamp"
 )
 
@@ -85,7 +86,7 @@ func (s *sketcher) takeEach(j *joinedColumns, into []column, row int, slot *know
 		if s.put(&into[i], row, class); slot == nil {
 			continue
 		}
-		if slot.classes[i] = uint16(class); class == noClass {
+		if slot.classes[i] = uint16(class); class == alike.None {
 			slot.length = 0 // something must be said of it each time
 		}
 	}

@@ -5,18 +5,16 @@ import (
 	"strings"
 
 	"yewcone/core/facts"
+	"yewcone/intake/alike"
 	"yewcone/intake/stored"
 	"yewcone/intake/table"
 )
 
-// Classes below these are the states of a switch that is not on, and of a date.
+// Classes below alike.First are the states of a switch that is not on, and of a date.
 const (
-	plainDate   = 3 // and, for the end of an account, whether it is past: three more
-	plainText   = 6 // that is taken itself, and of which nothing is asked
-	absentOwn   = 7
-	firstClass  = 8
-	mostClasses = 1 << 12
-	noClass     = ^uint32(0) // something must be said of the text each time: the row is filled in
+	plainDate = 3 // and, for the end of an account, whether it is past: three more
+	plainText = 6 // that is taken itself, and of which nothing is asked
+	absentOwn = 7
 )
 
 // sketcher tells rows apart before they are made into accounts.
@@ -48,29 +46,13 @@ type sketchColumn struct {
 	at     int
 	only   *switcher
 	asks   []func(*facts.Account) facts.Tri
-	// questions are asked in the place of asks, where what is asked of a text can be
-	// put so; nil where not.
-	questions []textQuestion
-	often     bool    // the same texts stand in many rows
-	text      *string // in the scratch account, where texts are asked as they stand
-	taken     int     // its number among the texts that are taken themselves
-	date      int     // its number among the dates
-	ends      bool    // it is the end of the account
-	answers   []answered
-	usual     [16]uint32 // the classes of the first answers; 0 for none yet
-	classes   map[string]uint32
-	count     int // of classes
-	known     [1 << knownBits]knownText
+	often  bool    // the same texts stand in many rows
+	text   *string // in the scratch account, where texts are asked as they stand
+	taken  int     // its number among the texts that are taken themselves
+	date   int     // its number among the dates
+	ends   bool    // it is the end of the account
+	alike.Classes
 }
-
-// answered is a class of texts of which all questions are answered alike.
-type answered struct {
-	answers uint64
-	class   uint32
-}
-
-// mostAsked is how many answers are told apart together.
-const mostAsked = 32
 
 // sketchedAs is how the texts of a column are put into classes.
 type sketchedAs uint8
@@ -98,13 +80,13 @@ func (r *accountReader) newSketcher(e *export, k *facts.Sketching) *sketcher {
 	}
 	bound := r.boundTo(&s.scratch)
 	for i := range bound {
-		c := &sketchColumn{bound: &bound[i], only: bound[i].only, classes: map[string]uint32{}}
+		c := &sketchColumn{bound: &bound[i], only: bound[i].only}
 		if !s.add(c, fills, k) {
 			return nil
 		}
 	}
 	for i := range r.own {
-		s.columns = append(s.columns, &sketchColumn{own: &r.own[i], only: r.own[i].taker.only, classes: map[string]uint32{}})
+		s.columns = append(s.columns, &sketchColumn{own: &r.own[i], only: r.own[i].taker.only})
 	}
 	if s.login == nil {
 		return nil
@@ -132,9 +114,9 @@ func (s *sketcher) fit(texts int) {
 func (s *sketcher) add(c *sketchColumn, fills map[string]int, k *facts.Sketching) bool {
 	fact := c.bound.factColumn
 	asks, whole := k.Asks(fact.fact)
-	var questions []textQuestion
-	if list, ok := k.Questions(fact.fact); ok && len(list) <= mostAsked {
-		questions = newQuestions(list)
+	questions, ok := k.Questions(fact.fact)
+	if !ok || len(questions) > alike.MostAsked {
+		questions = nil
 	}
 	one := fills[fact.fact] == 1
 	kind := KindOf(fact.fact)
@@ -142,7 +124,7 @@ func (s *sketcher) add(c *sketchColumn, fills map[string]int, k *facts.Sketching
 	case fact.neverSeen:
 		return fact.fact != "login"
 	case fact.fact == "login":
-		if !one || fact.text == nil || fact.only != nil || whole || len(asks) > mostAsked {
+		if !one || fact.text == nil || fact.only != nil || whole || len(asks) > alike.MostAsked {
 			return false
 		}
 		s.login = c
@@ -150,13 +132,13 @@ func (s *sketcher) add(c *sketchColumn, fills map[string]int, k *facts.Sketching
 			return true
 		}
 		c.as, c.asks, c.text = asAsked, asks, c.bound.text
-		c.questions = questions
+		c.Ask(asks, questions, c.text)
 	case slices.Contains(k.Texts, fact.fact):
-		if !one || whole || fact.text == nil || fact.only != nil || len(asks) > mostAsked {
+		if !one || whole || fact.text == nil || fact.only != nil || len(asks) > alike.MostAsked {
 			return false
 		}
 		c.as, c.asks, c.text, c.taken = asTaken, asks, c.bound.text, slices.Index(k.Texts, fact.fact)
-		c.questions = questions
+		c.Ask(asks, questions, c.text)
 	case kind == DateFact:
 		c.as, c.ends = asDate, fact.fact == "account_ends"
 		c.date = len(s.sketch.DateOf)
@@ -173,13 +155,14 @@ func (s *sketcher) add(c *sketchColumn, fills map[string]int, k *facts.Sketching
 		}
 	case (kind == TextFact || kind == ListFact) && one && !whole && !fact.group:
 		c.often = fact.fact == "unit"
-		if c.as, c.asks, c.text = asAsked, asks, c.bound.text; len(asks) > 0 && len(asks) <= mostAsked {
-			if c.text != nil && !c.often {
-				c.questions = questions
+		if c.as, c.asks, c.text = asAsked, asks, c.bound.text; len(asks) > 0 && len(asks) <= alike.MostAsked {
+			if c.text == nil || c.often {
+				questions = nil
 			}
+			c.Ask(asks, questions, c.text)
 			break
 		}
-		if len(asks) > mostAsked {
+		if len(asks) > alike.MostAsked {
 			c.as = asItself
 		} else if c.as = asNothing; fact.on[null] != nil || fact.on[empty] == nil {
 			return true // nobody asks, and nothing is said of it
@@ -210,7 +193,7 @@ func (s *sketcher) take() {
 			s.takePlain(c, &into)
 		case c.as == asNothing:
 			takeNothing(c, &into)
-		case c.as == asAsked && c.questions != nil && c.only == nil:
+		case c.as == asAsked && c.InWords() && c.only == nil:
 			s.takeAsked(c, &into)
 		case c.as == asDate && c.only == nil:
 			s.takeDates(c, &into)
@@ -250,7 +233,7 @@ type column struct {
 func (c *column) at(row int) string { return c.texts[row*c.width] }
 
 func (s *sketcher) put(c *column, row int, class uint32) {
-	if class == noClass {
+	if class == alike.None {
 		s.sketch.Whole[row] = false
 		return
 	}
@@ -261,20 +244,15 @@ func (s *sketcher) put(c *column, row int, class uint32) {
 func (s *sketcher) takePlain(c *sketchColumn, into *column) {
 	for row, at, word := 0, 0, 0; at < len(into.texts); row, at, word = row+1, at+into.width, word+into.words {
 		text := into.texts[at] // with the space around it
-		first, last := endsOf(text)
-		place := placeOf(first, last, len(text))
-		slot := &c.known[place]
-		if !slot.is(text, first, last) {
-			if slot = &c.known[place^1]; !slot.is(text, first, last) {
-				s.put(into, row, s.learn(c, text, row))
-				continue
-			}
+		class, ok := c.Known(text)
+		if !ok {
+			class = s.learn(c, text, row)
 		}
-		if slot.class == noClass {
+		if class == alike.None {
 			s.sketch.Whole[row] = false
 			continue
 		}
-		into.classes[word] |= uint64(slot.class) << into.shift
+		into.classes[word] |= uint64(class) << into.shift
 	}
 }
 
@@ -311,7 +289,7 @@ func (s *sketcher) takeAsked(c *sketchColumn, into *column) {
 			s.put(into, row, s.known(c, text, row))
 			continue
 		}
-		s.put(into, row, c.asked(text, &s.scratch))
+		s.put(into, row, c.Asked(text, &s.scratch))
 	}
 }
 
@@ -326,7 +304,7 @@ func (s *sketcher) classOf(c *sketchColumn, text string, row int) uint32 {
 	if c.only != nil {
 		switch on := c.only.on(s.rows.Row(row)); {
 		case on == facts.Unknown && c.own != nil:
-			return noClass // which is said each time
+			return alike.None // which is said each time
 		case on != facts.Yes:
 			return uint32(on)
 		}
@@ -338,13 +316,13 @@ func (s *sketcher) classOf(c *sketchColumn, text string, row int) uint32 {
 		return s.handed(c, text, row)
 	case asAsked:
 		if c.text != nil && !c.often && gapOf(text) == noGap {
-			return c.asked(text, &s.scratch)
+			return c.Asked(text, &s.scratch)
 		}
 	case asStored:
 		if gapOf(text) == noGap {
 			s.sketch.StoredMarks[row] = stored.Mark(text)
 			s.key = stored.Prefixed(text).AppendKey(append(s.key[:0], 'v'))
-			return c.class(s.key)
+			return c.Of(s.key)
 		}
 	}
 	return s.known(c, text, row)
@@ -356,7 +334,7 @@ func (s *sketcher) handed(c *sketchColumn, text string, row int) uint32 {
 	*taken = ""
 	switch gap := gapOf(text); {
 	case gap != noGap && c.bound.on[gap] != nil:
-		return noClass // what stands for it is filled in
+		return alike.None // what stands for it is filled in
 	case gap != noGap:
 		return s.known(c, text, row)
 	}
@@ -364,48 +342,7 @@ func (s *sketcher) handed(c *sketchColumn, text string, row int) uint32 {
 	if len(c.asks) == 0 {
 		return plainText
 	}
-	return c.asked(text, &s.scratch)
-}
-
-// asked is the class of a text by the answers to what is asked of it.
-func (c *sketchColumn) asked(text string, scratch *facts.Account) uint32 {
-	answers := uint64(0)
-	if c.questions != nil {
-		for i := range c.questions {
-			answers <<= 1
-			if c.questions[i].holds(text) {
-				answers |= 1
-			}
-		}
-	} else {
-		*c.text = text
-		for _, ask := range c.asks {
-			answers = answers<<2 | uint64(ask(scratch))
-		}
-	}
-	if answers < uint64(len(c.usual)) && c.usual[answers] != 0 {
-		return c.usual[answers]
-	}
-	for i := range c.answers {
-		if c.answers[i].answers == answers {
-			return c.answers[i].class
-		}
-	}
-	class := c.another()
-	c.answers = append(c.answers, answered{answers, class})
-	if answers < uint64(len(c.usual)) {
-		c.usual[answers] = class
-	}
-	return class
-}
-
-// another is a class that no text was in; NoClass where there are too many.
-func (c *sketchColumn) another() uint32 {
-	if c.count == mostClasses {
-		return noClass
-	}
-	c.count++
-	return uint32(firstClass + c.count - 1)
+	return c.Asked(text, &s.scratch)
 }
 
 // dated reads a date; what stands in the place of one has a class of its own.
@@ -432,7 +369,7 @@ func (s *sketcher) dated(c *sketchColumn, text string, row int) uint32 {
 	case c.ends && !asOf.IsZero():
 		class += uint32(at.Past(asOf.Unix()))
 	case c.bound.fact == "locked_since" || c.bound.fact == "locked_until":
-		return noClass // whether it holds yet depends on the moment
+		return alike.None // whether it holds yet depends on the moment
 	}
 	return class
 }
@@ -443,10 +380,10 @@ func (s *sketcher) try(c *sketchColumn, text string, row []string) uint32 {
 	key := append(s.key[:0], byte(gapOf(text)))
 	if c.own != nil {
 		if _, _, problem := s.e.plan.value(&c.own.taker, text); problem != "" {
-			return noClass
+			return alike.None
 		}
 		s.key = append(key, text...)
-		return c.class(s.key)
+		return c.Of(s.key)
 	}
 	a := &s.scratch
 	a.Reset()
@@ -456,7 +393,7 @@ func (s *sketcher) try(c *sketchColumn, text string, row []string) uint32 {
 	s.notes = facts.Notes{}
 	c.bound.fill(a, row, &s.notes)
 	if s.notes.Refused() > 0 {
-		return noClass
+		return alike.None
 	}
 	switch {
 	case c.as == asValue && c.bound.tri != nil:
@@ -473,17 +410,21 @@ func (s *sketcher) try(c *sketchColumn, text string, row []string) uint32 {
 		key = append(key, text...)
 	}
 	s.key = key
-	return c.class(key)
+	return c.Of(key)
 }
 
-// class is the number of what texts are told apart by.
-func (c *sketchColumn) class(key []byte) uint32 {
-	class, ok := c.classes[string(key)]
-	if !ok {
-		if class = c.another(); class != noClass {
-			c.classes[string(key)] = class
-		}
+// known is the class of a text that was met before, else of one that is tried.
+func (s *sketcher) known(c *sketchColumn, text string, row int) uint32 {
+	if class, ok := c.Known(text); ok {
+		return class
 	}
+	return s.learn(c, text, row)
+}
+
+// learn tries a text that is not known.
+func (s *sketcher) learn(c *sketchColumn, text string, row int) uint32 {
+	class := s.try(c, trimmed(text), s.rows.Row(row))
+	c.Learn(text, class)
 	return class
 }
 
