@@ -1,13 +1,12 @@
 package mapping_test
 
 import (
-	"bytes"
-	"encoding/json"
 	"fmt"
 	"strings"
 	"testing"
 
 	"yewcone/core/audit"
+	"yewcone/intake/intaketest/bothways"
 )
 
 // TestJoined: five columns of yes and no side by side, which are looked at together, say
@@ -53,24 +52,10 @@ func TestJoined(t *testing.T) {
 		"estate.yaml": "estate: Made\nas_of: 2026-11-20\nsystems:\n  one:\n    export: {read: mapping, from: accounts.csv, mapping: mapping.yaml}\n    rules: made\n",
 	}}
 	folder := t.TempDir()
-	m.write(t, folder)
-	var results [2][]byte
-	for i, singly := range []bool{true, false} {
-		got, err := audit.Run("made", opened(t, folder), audit.Options{Examples: 3, Jobs: 2, Singly: singly, MaxRefused: 1 << 20})
-		if err != nil {
-			t.Fatal(err)
-		}
-		if results[i], err = json.MarshalIndent([]any{got.Systems, got.Findings, got.Unknowns}, "", " "); err != nil {
-			t.Fatal(err)
-		}
-		results[i] = places.ReplaceAll(results[i], nil)
-	}
-	if !bytes.Equal(results[0], results[1]) {
-		a, b := strings.Split(string(results[0]), "\n"), strings.Split(string(results[1]), "\n")
-		for i := range min(len(a), len(b)) {
-			if a[i] != b[i] {
-				t.Fatalf("line %d differs\n each on its own %s\n the quick way   %s", i, a[i], b[i])
-			}
-		}
+	bothways.Write(t, folder, m.files)
+	want, ok := bothways.Judge(t, folder, audit.Options{Jobs: 2, Singly: true})
+	got, _ := bothways.Judge(t, folder, audit.Options{Jobs: 2})
+	if a, b, differ := bothways.Differ(want, got); differ || !ok {
+		t.Fatalf("line differs\n each on its own %s\n the quick way   %s", a, b)
 	}
 }

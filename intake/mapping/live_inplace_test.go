@@ -3,7 +3,6 @@ package mapping_test
 import (
 	"context"
 	"encoding/csv"
-	"encoding/json"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -17,6 +16,7 @@ import (
 	"yewcone/core/audit"
 	"yewcone/intake"
 	"yewcone/intake/estatefolder"
+	"yewcone/intake/intaketest/bothways"
 	"yewcone/intake/livetest"
 	"yewcone/take"
 	"yewcone/take/protocols"
@@ -170,7 +170,7 @@ var csvLine = regexp.MustCompile(`"Part": "",\s*"Line": ([0-9]+)`)
 func (h *held) result(t *testing.T, connect func(*estatefolder.System) (intake.Database, error)) (text string, notes string) {
 	t.Helper()
 	folder := t.TempDir()
-	h.write(t, folder)
+	bothways.Write(t, folder, h.files)
 	e, err := estatefolder.Load(folder)
 	if err != nil {
 		return err.Error(), ""
@@ -190,12 +190,7 @@ func (h *held) result(t *testing.T, connect func(*estatefolder.System) (intake.D
 		}
 		got.Systems[i].Notes = nil
 	}
-	data, err := json.MarshalIndent([]any{got.Systems, got.Findings, got.Unknowns}, "", " ")
-	if err != nil {
-		t.Fatal(err)
-	}
-	text = places.ReplaceAllString(string(data), "")
-	text = strings.ReplaceAll(accountLine.ReplaceAllString(text, "at $1"), "accounts.sql", "accounts.csv")
+	text = strings.ReplaceAll(accountLine.ReplaceAllString(bothways.InLines(t, got), "at $1"), "accounts.sql", "accounts.csv")
 	return csvLine.ReplaceAllString(text, "at $1"), notes
 }
 

@@ -5,15 +5,12 @@ import (
 	"encoding/json"
 	"fmt"
 	"math/rand/v2"
-	"os"
-	"path/filepath"
-	"regexp"
 	"strings"
 	"testing"
 	"time"
 
 	"yewcone/core/audit"
-	"yewcone/intake/estatefolder"
+	"yewcone/intake/intaketest/bothways"
 	"yewcone/intake/text"
 )
 
@@ -25,19 +22,6 @@ type made struct {
 }
 
 func (m *made) pick(list ...string) string { return list[m.IntN(len(list))] }
-
-func (m *made) write(t *testing.T, folder string) {
-	t.Helper()
-	for name, text := range m.files {
-		path := filepath.Join(folder, name)
-		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
-			t.Fatal(err)
-		}
-		if err := os.WriteFile(path, []byte(text), 0o644); err != nil {
-			t.Fatal(err)
-		}
-	}
-}
 
 // texts are what stands in the columns, and odd ones.
 var texts = map[string][]string{
@@ -318,10 +302,6 @@ func (m *made) dated(seed uint64) {
 	}
 }
 
-// places are numbers that order accounts; they differ with the parts that are read
-// side by side.
-var places = regexp.MustCompile(`"Place": [0-9]+`)
-
 // quick runs an estate both ways and returns how many estates could be read.
 func quick(t *testing.T, seed uint64) bool {
 	t.Helper()
@@ -344,49 +324,20 @@ func quick(t *testing.T, seed uint64) bool {
 	case 2:
 		m.columnar(t)
 	}
-	m.write(t, folder)
-	parts := 0
-	result := func(singly bool, jobs int) ([]byte, bool) {
-		e, err := estatefolder.Load(folder)
-		if err != nil {
-			return []byte(err.Error()), false
-		}
-		subjects, err := e.Subjects(nil, time.Time{})
-		if err != nil {
-			return []byte(err.Error()), false
-		}
-		o := audit.Options{Examples: 3, Jobs: jobs, MaxRefused: 1 << 20, Singly: singly, ValueOf: e.ValueOf(time.Time{}),
-			Relations: e.Relations(nil)}
-		if parts > 0 {
-			o.Portions = portions(t, folder, o, parts)
-		}
-		got, err := audit.Run("made", subjects, o)
-		if err != nil {
-			return []byte(err.Error()), false
-		}
-		text, err := json.MarshalIndent([]any{got.Systems, got.Findings, got.Unknowns}, "", " ")
-		if err != nil {
-			t.Fatal(err)
-		}
-		return places.ReplaceAll(text, nil), true
-	}
-	want, ok := result(true, 1)
+	bothways.Write(t, folder, m.files)
+	want, ok := bothways.Judge(t, folder, audit.Options{Jobs: 1, Singly: true})
 	for i, jobs := range []int{1, 3, 2} {
+		o := audit.Options{Jobs: jobs}
 		if i == 2 {
 			if !ok || seed%2 == 1 { // half of them in parts, too
 				break
 			}
-			parts = 1 + r.IntN(4)
+			o.Portions = portions(t, folder, jobs, 1+r.IntN(4))
 		}
-		got, _ := result(false, jobs)
-		if !bytes.Equal(want, got) {
-			a, b := strings.Split(string(want), "\n"), strings.Split(string(got), "\n")
-			for i := range a {
-				if i >= len(b) || a[i] != b[i] {
-					t.Fatalf("seed %d, %d jobs: line %d differs\n each on its own %s\n the quick way   %s\n%s\n%s", seed, jobs, i, a[i],
-						strings.Join(b[min(i, len(b)-1):min(i+1, len(b))], ""), m.files["mapping.yaml"], m.files["rules/made.yaml"])
-				}
-			}
+		got, _ := bothways.Judge(t, folder, o)
+		if a, b, differ := bothways.Differ(want, got); differ {
+			t.Fatalf("seed %d, %d jobs:\n each on its own %s\n the quick way   %s\n%s\n%s", seed, jobs, a, b,
+				m.files["mapping.yaml"], m.files["rules/made.yaml"])
 		}
 	}
 	if !ok {
@@ -395,26 +346,15 @@ func quick(t *testing.T, seed uint64) bool {
 	return ok
 }
 
-// opened are the systems of an estate.
-func opened(t *testing.T, folder string) []audit.Subject {
-	t.Helper()
-	e, err := estatefolder.Load(folder)
-	if err != nil {
-		t.Fatal(err)
-	}
-	subjects, err := e.Subjects(nil, time.Time{})
-	if err != nil {
-		t.Fatal(err)
-	}
-	return subjects
-}
-
 // portions judges an estate in parts, and returns them in another order.
-func portions(t *testing.T, folder string, o audit.Options, of int) []*audit.Portion {
+func portions(t *testing.T, folder string, jobs, of int) []*audit.Portion {
 	t.Helper()
 	var list []*audit.Portion
 	for _, n := range rand.Perm(of) {
-		subjects := opened(t, folder)
+		subjects, o, err := bothways.Open(folder, audit.Options{Jobs: jobs})
+		if err != nil {
+			t.Fatal(err)
+		}
 		var file bytes.Buffer
 		if err := audit.RunShare(subjects, o, audit.Share{Number: n + 1, Of: of}, "made", func(p *audit.Portion) error { return p.Write(&file) }); err != nil {
 			t.Fatal(err)
@@ -458,10 +398,13 @@ func TestQuickOrigin(t *testing.T) {
 		"rules/made.yaml": "rules: made\ntitle: Made\nclauses:\n  - {id: age, for: 'idle > days(90)', expect: {max_age: at most 90 days}, because: it is asked}\n",
 	}}
 	folder := t.TempDir()
-	m.write(t, folder)
+	bothways.Write(t, folder, m.files)
 	for _, singly := range []bool{true, false} {
-		subjects := opened(t, folder)
-		got, err := audit.Run("made", subjects, audit.Options{Examples: 3, Jobs: 1, Singly: singly})
+		subjects, o, err := bothways.Open(folder, audit.Options{Jobs: 1, Singly: singly})
+		if err != nil {
+			t.Fatal(err)
+		}
+		got, err := audit.Run("made", subjects, o)
 		if err != nil {
 			t.Fatal(err)
 		}
