@@ -199,7 +199,11 @@ func (m *met) count(e *engine, s *facts.Sketches, row int) bool {
 		return false
 	}
 	k.n++
-	e.addName(hashes.Text(hashes.Name, s.Logins[row]) ^ t.policy)
+	if s.DNs != nil {
+		e.addName(hashes.Text(hashes.Name, s.DNs[row]))
+	} else {
+		e.addName(hashes.Text(hashes.Name, s.Logins[row]) ^ t.policy)
+	}
 	if s.StoredMarks != nil && s.StoredMarks[row] != 0 && t.account.Enabled != facts.No {
 		if k.outcome.sighted == 0 {
 			t.date(e, dates)

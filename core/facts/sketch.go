@@ -8,6 +8,7 @@ type Sketches struct {
 	Count  int
 	Whole  []bool // false where the account must be filled in
 	Logins []string
+	DNs    []string // distinguished names; nil where accounts have none
 	// Classes are of all other columns, four to a number; those of two rows are the
 	// same where nothing that is asked tells their texts apart. Each row has Words.
 	Classes     []uint64

@@ -18,7 +18,7 @@ func (e *export) Accounts(yield func(*facts.Account) error) error {
 
 // Parts divides the files at the ends of entries.
 func (e *export) Parts(yield func(facts.Part) error) error {
-	return e.files.Accounts(&e.Noted, e.account)(yield)
+	return e.files.Accounts(&e.Noted, e.telling, e.account)(yield)
 }
 
 func (e *export) account(a *facts.Account, file string, x *ldif.Entry, notes *facts.Notes) bool {
@@ -294,7 +294,7 @@ func (e *export) lock(a *facts.Account, since string, p *policy) {
 	}
 	at, ok := stamp.Generalized(since)
 	switch {
-	case strings.HasPrefix(since, "000001010000"):
+	case lockedForGood(since):
 		a.LockUntil(facts.Moment{}, facts.Never, e.Read.AsOf)
 	case !ok || !p.forSeconds.Known:
 		a.Locked = facts.Unknown

@@ -37,8 +37,7 @@ type config struct {
 
 // isConfig: an entry of the configuration that is read here.
 func isConfig(x *ldif.Entry) bool {
-	return x.Is("olcPPolicyConfig") || x.Is("olcDatabaseConfig") || x.Is("olcModuleList") ||
-		x.Has("olcppolicydefault", "olcsuffix", "olcrootdn")
+	return x.Seen&seenConfig != 0 || x.Is("olcPPolicyConfig") || x.Is("olcDatabaseConfig") || x.Is("olcModuleList")
 }
 
 // database returns the one of a configuration entry.

@@ -92,7 +92,8 @@ type export struct {
 	overlaysTold bool            // a database that shows no policies has none
 	forms        map[string]groupForm
 	targets      []target
-	passwords    ldif.Sample // who has one
+	passwords    ldif.Sample   // who has one
+	telling      *ldif.Telling // nil where accounts cannot be told apart before they are made
 }
 
 // fileEntry is an entry that is kept.
@@ -124,6 +125,7 @@ func open(r *intake.Request) (facts.Export, error) {
 	e.addPolicies()
 	e.settleDefault()
 	e.groups.Close()
+	e.telling = e.tellingOf()
 	return e, nil
 }
 
@@ -144,13 +146,13 @@ func (e *export) tells(x *ldif.Entry) bool {
 	if !isConfig(x) {
 		e.look.at(x, !x.Is("pwdPolicy") && mayBind(x))
 		if x.Seen&seenPassword != 0 {
-			e.passwords.Add(x.NormalDN())
+			e.passwords.Add(x.DN)
 		}
 	}
 	if x.Is("passwordPolicy") || x.Is("nsPwPolicyContainer") || x.Is("nsContainer") {
 		e.foreignClass.Store(true)
 	}
-	return isConfig(x) || x.Is("pwdPolicy") || x.IsGroup() || x.Has("member", "uniquemember", "memberuid", "pwdattribute")
+	return x.Seen&(seenMembers|seenMarked) != 0 || isConfig(x) || x.Is("pwdPolicy") || x.IsGroup()
 }
 
 // structure gathers what accounts are judged by.
@@ -165,11 +167,11 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 	case x.Is("pwdPolicy"):
 		e.targets = append(e.targets, target{ldif.NormalDN(x.DN), "pwdminlength"})
 		e.ofPolicies = append(e.ofPolicies, fileEntry{file, x})
-	case x.Has("pwdattribute"):
+	case x.Seen&seenMarked != 0:
 		e.Noted.Refuse(facts.Origin{File: file, Line: x.Line, Place: x.DN},
 			"the entry has the attributes of a policy and not the object class pwdPolicy; the server does not take it for "+
 				"one: export objectClass too, or mend the entry")
-	case x.IsGroup() || x.Has("member", "uniquemember", "memberuid"):
+	case x.IsGroup() || x.Seen&seenMembers != 0:
 		if !x.IsGroup() {
 			e.Noted.Remark(facts.Origin{File: file, Line: x.Line, Place: x.DN},
 				"the entry has members and no object class of groups that is known here; it is taken for a group")

@@ -42,10 +42,16 @@ var foreign = []string{"nsaccountlock", "passwordexpirationtime", "accountunlock
 var watch = ldif.NewWatch(append(append(append([]string{"uid", "olcppolicydefault"}, dumped...), searched...),
 	append([]string{"userpassword", "pwdchangedtime", "pwdaccountlockedtime", "pwdreset", "pwdfailuretime",
 		"pwdgraceusetime", "pwdlastsuccess",
-		"olcrootpw", "pwdpolicysubentry", "pwdstarttime", "pwdendtime", "member", "uniquemember", "memberuid"}, foreign...)...)...)
+		"olcrootpw", "olcsuffix", "olcrootdn", "pwdattribute", "pwdpolicysubentry", "pwdstarttime", "pwdendtime", "member", "uniquemember", "memberuid"}, foreign...)...)...)
 
 // Of these each entry is asked.
 var seenPassword, seenChanged, seenPolicy, seenUID = watch["userpassword"], watch["pwdchangedtime"], watch["pwdpolicysubentry"], watch["uid"]
+
+var (
+	seenMembers = watch.Of("member", "uniquemember", "memberuid")
+	seenConfig  = watch.Of("olcppolicydefault", "olcsuffix", "olcrootdn")
+	seenMarked  = watch["pwdattribute"] // as policies are
+)
 
 // look is what the first pass saw of the view. It is filled from several sides
 // at the same time.
@@ -88,7 +94,7 @@ func (e *export) settleView() {
 			v.Show(name)
 		}
 	}
-	if any&watch.Of("member", "uniquemember", "memberuid") != 0 {
+	if any&seenMembers != 0 {
 		v.Show("member")
 	}
 	if e.foreign = any&watch.Of(foreign...) != 0 || e.foreignClass.Load(); e.foreign {

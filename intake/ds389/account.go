@@ -18,7 +18,7 @@ func (e *export) Accounts(yield func(*facts.Account) error) error {
 
 // Parts divides the files at the ends of entries.
 func (e *export) Parts(yield func(facts.Part) error) error {
-	return e.files.Accounts(&e.Noted, e.account)(yield)
+	return e.files.Accounts(&e.Noted, nil, e.account)(yield)
 }
 
 func (e *export) account(a *facts.Account, _ string, x *ldif.Entry, _ *facts.Notes) bool {

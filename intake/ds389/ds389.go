@@ -109,8 +109,8 @@ type export struct {
 	config   *fileEntry
 	root     string
 	rules    []aci
-	some     ldif.Sample // normal DNs of accounts
-	accounts []string    // these, once all was read
+	some     ldif.Sample // names of accounts
+	accounts []string    // these in normal form, once all was read
 	people   atomic.Uint64
 	latest   ldif.Latest
 }
@@ -176,12 +176,12 @@ const ofAccounts = `sn givenname displayname mail employeenumber description use
 // at the same time.
 func (e *export) tells(x *ldif.Entry) bool {
 	e.latest.See(x, "modifytimestamp", "createtimestamp")
-	if x.Has("aci") || x.Is("passwordPolicy") || x.Is("accountPolicy") || x.IsGroup() || inConfig(ldif.NormalDN(x.DN)) {
+	if x.Has("aci") || x.Is("passwordPolicy") || x.Is("accountPolicy") || x.IsGroup() || inConfig(x.NormalDN()) {
 		return true
 	}
 	if isAccount(x) {
 		e.people.Or(uint64(x.Seen))
-		e.some.Add(ldif.NormalDN(x.DN))
+		e.some.Add(x.DN)
 	}
 	return false
 }
@@ -217,7 +217,7 @@ func (e *export) structure(file string, x *ldif.Entry) error {
 		e.groups.Members(x, dn)
 	case isAccount(x):
 		e.people.Or(uint64(x.Seen))
-		e.some.Add(dn)
+		e.some.Add(x.DN)
 	}
 	return nil
 }

@@ -53,10 +53,12 @@ func (g *Groups) Members(x *Entry, dn string) {
 
 // Accounts divides the files into parts of an export. fill says what an account
 // an entry is, in one that is empty; it returns false for one that is none, and may
-// be called from several sides at the same time. What it notes joins noted.
-func (f *Files) Accounts(noted *facts.Notes, fill func(a *facts.Account, file string, x *Entry, notes *facts.Notes) bool) func(func(facts.Part) error) error {
+// be called from several sides at the same time. What it notes joins noted. telling may
+// be nil.
+func (f *Files) Accounts(noted *facts.Notes, telling *Telling,
+	fill func(a *facts.Account, file string, x *Entry, notes *facts.Notes) bool) func(func(facts.Part) error) error {
 	return func(yield func(facts.Part) error) error {
-		return f.Parts(func(p *Part) error { return yield(&accounts{p, noted, fill, facts.Notes{}}) })
+		return f.Parts(func(p *Part) error { return yield(&accounts{p, noted, telling, fill, facts.Notes{}}) })
 	}
 }
 
@@ -64,6 +66,7 @@ func (f *Files) Accounts(noted *facts.Notes, fill func(a *facts.Account, file st
 type accounts struct {
 	entries *Part
 	noted   *facts.Notes
+	telling *Telling
 	fill    func(a *facts.Account, file string, x *Entry, notes *facts.Notes) bool
 	notes   facts.Notes
 }
@@ -71,14 +74,20 @@ type accounts struct {
 func (p *accounts) Accounts(yield func(*facts.Account) error) error {
 	var a facts.Account
 	return p.entries.Each(&p.notes, func(x *Entry) error {
-		a.Reset()
-		a.Origin = facts.Origin{File: p.entries.File, Line: x.Line}
-		if !p.fill(&a, p.entries.File, x, &p.notes) {
+		if !p.take(&a, x) {
 			return nil
 		}
-		a.KeepOrigins()
 		return yield(&a)
 	})
+}
+
+// take makes an account of an entry; false where it is none.
+func (p *accounts) take(a *facts.Account, x *Entry) bool {
+	a.Reset()
+	a.Origin = facts.Origin{File: p.entries.File, Line: x.Line}
+	is := p.fill(a, p.entries.File, x, &p.notes)
+	a.KeepOrigins()
+	return is
 }
 
 func (p *accounts) Done() { p.noted.Join(&p.notes) }

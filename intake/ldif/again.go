@@ -12,9 +12,11 @@ import (
 type Shape struct {
 	lines   []shapeLine // none before it is learned
 	classes uint64      // those of the object class
+	met     uint64      // those of the entry that was read last
 	joined  []byte      // of attributes with several values
 	kept    int         // so many of these bytes are of entries before, whose rows are still looked at
 	late    []lateValue
+	Filled  bool               // an entry that has an attribute without a value is not one of it
 	failed  int                // entries that did not fit one after the other
 	strange bool               // the last of them has an attribute that the shape has not
 	bent    int                // entries that were not straight one after the other
@@ -30,6 +32,7 @@ type shapeLine struct {
 	column int    // -1 for none
 	class  bool
 	flag   bool
+	known  *knownName
 }
 
 const (
@@ -54,7 +57,7 @@ func (r *Entries) Learn(s *Shape, columnOf func(name string) (int, bool)) {
 		if !ok {
 			return
 		}
-		s.lines = append(s.lines, shapeLine{begin: "dn: ", column: column})
+		s.lines = append(s.lines, shapeLine{begin: "dn: ", column: column, known: &knownName{}})
 	}
 	at := 0
 	for _, k := range r.order {
@@ -72,7 +75,7 @@ func (r *Entries) Learn(s *Shape, columnOf func(name string) (int, bool)) {
 			return
 		}
 		at++
-		s.lines = slices.Insert(s.lines, at, shapeLine{begin: k.begin, idle: k.name == "", column: column, flag: k.flag, class: k.class})
+		s.lines = slices.Insert(s.lines, at, shapeLine{begin: k.begin, idle: k.name == "", column: column, flag: k.flag, class: k.class, known: k})
 	}
 	for i := range s.lines {
 		s.lines[i].starts = beginningOf(s.lines[i].begin)
@@ -87,9 +90,19 @@ func (r *Entries) Learn(s *Shape, columnOf func(name string) (int, bool)) {
 	for i := range s.lines {
 		if s.lines[i].class {
 			s.classes |= 1 << i
-			s.lines[i].value = strings.Join(classes, "\n")
+			s.lines[i].value = strings.Clone(strings.Join(classes, "\n"))
 		}
 	}
+}
+
+// appendClasses adds the object classes of the shape.
+func (s *Shape) appendClasses(key []byte) []byte {
+	for i := range s.lines {
+		if s.lines[i].class {
+			key = append(append(key, s.lines[i].value...), 0)
+		}
+	}
+	return key
 }
 
 // Release lets go of the texts that Again put together, for entries whose rows nobody
@@ -158,7 +171,8 @@ func (r *Entries) Again(s *Shape, row []string) int {
 		pos += end + 1
 		lines++
 		switch rest = rest[end+1:]; {
-		case at == 0 && several, l.encoded(rest), l.flag && value != "TRUE" && value != "FALSE", l.class && value != l.value:
+		case at == 0 && several, l.encoded(rest), l.flag && value != "TRUE" && value != "FALSE", l.class && value != l.value,
+			s.Filled && value == "" && len(s.joined) == from:
 			return 0
 		case l.column < 0:
 			s.joined = s.joined[:from]
@@ -178,6 +192,7 @@ func (r *Entries) Again(s *Shape, row []string) int {
 		}
 	}
 	s.placeLate(row)
+	s.met = met
 	line := r.Line + 1
 	r.pos, r.Line, r.Closed, s.failed = pos+end, r.Line+lines+1, true, 0
 	return line

@@ -21,16 +21,17 @@ type writtenEntry struct {
 }
 
 // written makes up entries of a few kinds, each with some attributes missing or twice, and
-// writes them as LDIF may be: folded, in base64, with remarks, with either end of line.
+// writes them as LDIF may be: folded, in base64, with remarks, with either end of line; or
+// mostly plain, one like the other.
 func written(r *rand.Rand, b *strings.Builder) (list []writtenEntry) {
-	end, line := []string{"\n", "\r\n"}[r.IntN(2)], 1
+	end, line, plain := []string{"\n", "\r\n"}[r.IntN(2)], 1, []int{1, 1, 40}[r.IntN(3)]
 	put := func(name, value string) int {
 		at := line
 		text := name + ": " + value
-		if value == "" || value[0] == ' ' || r.IntN(8) == 0 {
+		if value == "" || value[0] == ' ' || r.IntN(8*plain) == 0 {
 			text = name + ":: " + base64.StdEncoding.EncodeToString([]byte(value))
 		}
-		for r.IntN(6) == 0 && len(text) > len(name)+6 {
+		for r.IntN(6*plain) == 0 && len(text) > len(name)+6 {
 			cut := len(name) + 4 + r.IntN(len(text)-len(name)-4)
 			b.WriteString(text[:cut] + end)
 			line++
@@ -46,7 +47,7 @@ func written(r *rand.Rand, b *strings.Builder) (list []writtenEntry) {
 	kinds := [][]string{{"objectClass", "uid", "cn", "mail", "entryUUID", "userPassword", "pwdReset"}, {"objectClass", "cn", "member", "modifyTimestamp", "uid"},
 		{"cn", "description;lang-en", "OBJECTCLASS", "pwdReset", "x-other"}}
 	for i := range 3 + r.IntN(40) {
-		if r.IntN(6) == 0 {
+		if r.IntN(6*plain) == 0 {
 			b.WriteString("# a remark" + end)
 			line++
 		}
@@ -54,17 +55,23 @@ func written(r *rand.Rand, b *strings.Builder) (list []writtenEntry) {
 			"cn=x\\,ou=Deck Crew,OU=Fleet,dc=Example", "uid=#,ou=x ", "uid=# ,ou=x", "#"}[r.IntN(9)]
 		x := writtenEntry{dn: strings.ReplaceAll(name, "#", fmt.Sprint(i)), line: line}
 		put("dn", x.dn)
-		names := slices.Clone(kinds[r.IntN(len(kinds))])
-		if r.IntN(5) == 0 {
+		names := slices.Clone(kinds[r.IntN(len(kinds))/min(plain, 3)])
+		if r.IntN(5*plain) == 0 {
 			r.Shuffle(len(names), func(i, j int) { names[i], names[j] = names[j], names[i] })
 		}
 		for _, name := range names {
 			times := []int{1, 1, 1, 0, 2, 3}[r.IntN(6)]
+			if plain > 1 && r.IntN(8) > 0 {
+				times = 1
+			}
 			if name == "member" && r.IntN(20) == 0 {
 				times = 240 + r.IntN(40) // more than are found by their place
 			}
 			for range times {
-				value := []string{"person", "top", "a value", "ü", "", " blank first", strings.Repeat("long ", 30)}[r.IntN(7)]
+				value := []string{"person", "top", "a value", "ü", "", " blank first", strings.Repeat("long ", 30)}[r.IntN(7)/min(plain, 3)]
+				if plain > 1 && name == "objectClass" && r.IntN(20) > 0 {
+					value = "person"
+				}
 				if name == "pwdReset" {
 					value = []string{"TRUE", "FALSE", "true"}[r.IntN(3)]
 				}

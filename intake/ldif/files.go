@@ -113,28 +113,51 @@ type Part struct {
 // Each hands over the part's entries, and notes those that cannot be read.
 // Several parts may be read at the same time.
 func (p *Part) Each(notes *facts.Notes, each func(*Entry) error) error {
+	return p.read(func(r *Entries) error {
+		for {
+			x, err := p.next(r, notes)
+			if err != nil {
+				return err
+			}
+			if err := each(x); err != nil {
+				return err
+			}
+		}
+	})
+}
+
+// next is the next entry that can be read; the others are noted.
+func (p *Part) next(r *Entries, notes *facts.Notes) (*Entry, error) {
+	for {
+		x, err := r.Next()
+		var bad *BadEntry
+		if !errors.As(err, &bad) {
+			return x, err
+		}
+		bad.Tell(notes, p.File)
+	}
+}
+
+// read hands over a reader of the part's entries, to be read up to io.EOF.
+func (p *Part) read(each func(*Entries) error) error {
 	r, _ := p.files.spare.Get().(*Entries)
 	if r == nil {
-		r = NewEntries(p.files.late)
-		r.Watch, r.Briefly = p.files.Watch, true
+		r = p.files.again()
 	}
 	r.Begin(p.piece)
 	defer p.piece.Free() // accounts are only good until the next
 	defer p.files.spare.Put(r)
-	var bad *BadEntry
-	for {
-		x, err := r.Next()
-		switch {
-		case err == io.EOF:
-			return nil
-		case errors.As(err, &bad):
-			bad.Tell(notes, p.File)
-			continue
-		}
-		if err := each(x); err != nil {
-			return err
-		}
+	if err := each(r); err != io.EOF {
+		return err
 	}
+	return nil
+}
+
+// again is a reader for parts.
+func (f *Files) again() *Entries {
+	r := NewEntries(f.late)
+	r.Watch, r.Briefly = f.Watch, true
+	return r
 }
 
 // Parts divides all files, for use after Gather, which noted where they end
@@ -195,7 +218,7 @@ func (f *Files) Gather(later, only string, keep func(*Entry) bool, each func(fil
 type gathered struct {
 	entries []Entry
 	count   int
-	reader  *Entries
+	reader  *glancer
 }
 
 func (f *Files) gatherFile(from string, keep func(*Entry) bool, each func(file string, x *Entry) error) error {
@@ -230,7 +253,7 @@ func (f *Files) gatherFile(from string, keep func(*Entry) bool, each func(file s
 		g := <-result
 		last.Line, last.Closed, entries = g.reader.Line, g.reader.Closed, entries+g.count
 		f.Search = f.Search || g.reader.Search
-		ending.Merge(g.reader)
+		ending.Merge(g.reader.Entries)
 		maps.Copy(skipped, g.reader.Skipped)
 		g.reader.Search, g.reader.Failed, g.reader.Told = false, "", -1
 		spare.Put(g.reader)
@@ -257,8 +280,8 @@ func (f *Files) gatherFile(from string, keep func(*Entry) bool, each func(file s
 func (f *Files) gatherPiece(piece text.Piece, spare *sync.Pool, keep func(*Entry) bool) gathered {
 	defer piece.Free() // what is kept is copied
 	var g gathered
-	if g.reader, _ = spare.Get().(*Entries); g.reader == nil {
-		g.reader = NewEntries(f.early)
+	if g.reader, _ = spare.Get().(*glancer); g.reader == nil {
+		g.reader = newGlancer(NewEntries(f.early))
 		g.reader.Watch, g.reader.Briefly = f.Watch, true
 	}
 	g.reader.Begin(piece)
@@ -272,6 +295,7 @@ func (f *Files) gatherPiece(piece text.Piece, spare *sync.Pool, keep func(*Entry
 			continue
 		}
 		if g.count++; keep(x) {
+			x = g.reader.whole(x)
 			x.Own()
 			kept := *x
 			kept.Attrs = slices.Clone(x.Attrs)

@@ -1,6 +1,7 @@
 package ldif
 
 import (
+	"encoding/binary"
 	"hash/maphash"
 	"slices"
 
@@ -94,6 +95,20 @@ func (g *Groups) OfEither(names []string, dn, login string) []string {
 		names = g.Of(names, bySignIn+login)
 	}
 	return names
+}
+
+// appendDirect adds the groups that a member is in itself, known by distinguished name or
+// by sign-in name, in their order.
+func (g *Groups) appendDirect(key []byte, dn, login string) []byte {
+	add := func(n uint32) bool {
+		key = binary.LittleEndian.AppendUint32(key, n)
+		return true
+	}
+	if g.direct(g.hash(dn), add); g.bySignIn {
+		key = append(key, 0)
+		g.direct(g.hash(bySignIn+login), add)
+	}
+	return key
 }
 
 // direct calls do for the groups of a member, until it returns false.

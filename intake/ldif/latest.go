@@ -26,8 +26,8 @@ func (l *Latest) See(x *Entry, names ...string) {
 		}
 		if at, ok := stamp.Generalized(written); ok {
 			if usual {
-				written = strings.Clone(written)
-				l.stamp.Store(&written) // of two at the same time either will do
+				kept := strings.Clone(written)
+				l.stamp.Store(&kept) // of two at the same time either will do
 			}
 			for old := l.second.Load(); at.Unix() > old && !l.second.CompareAndSwap(old, at.Unix()); old = l.second.Load() {
 			}

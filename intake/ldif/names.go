@@ -1,6 +1,7 @@
 package ldif
 
 import (
+	"encoding/binary"
 	"slices"
 	"strings"
 	"unsafe"
@@ -81,18 +82,49 @@ func init() {
 func folded(b []byte, dn string) ([]byte, nameByte) {
 	from, odd, before := len(b), nameByte(0), divider
 	b = append(b, dn...)
-	for i, c := range b[from:] {
-		b[from+i] = smallBytes[c]
-		kind := nameBytes[c]
-		if kind|before == blank|divider {
-			odd |= loose
+	for name := b[from:]; len(name) > 0; {
+		if len(name) >= 8 && before != blank {
+			if word := binary.LittleEndian.Uint64(name); simple(word) {
+				before = nameBytes[name[7]]
+				binary.LittleEndian.PutUint64(name, small(word))
+				name = name[8:]
+				continue
+			}
 		}
-		odd, before = odd|kind, kind
+		n := min(8, len(name))
+		for i, c := range name[:n] {
+			name[i] = smallBytes[c]
+			kind := nameBytes[c]
+			if kind|before == blank|divider {
+				odd |= loose
+			}
+			odd, before = odd|kind, kind
+		}
+		name = name[n:]
 	}
 	if before == blank {
 		odd |= loose
 	}
 	return b, odd
+}
+
+const (
+	ones  = 0x0101010101010101
+	highs = 0x80 * ones
+)
+
+// simple reports whether eight bytes are surely none of which a name gives cause to look
+// at: none that is escaped, no blank, nothing beyond ASCII.
+func simple(word uint64) bool {
+	angle, plus := word&^(2*ones)^'<'*ones, word^'+'*ones // the first is 0 for both angles
+	semicolon, escape := word^';'*ones, word^'\\'*ones
+	return (word|(word-'$'*ones)&^word|(angle-ones)&^angle|(plus-ones)&^plus|(semicolon-ones)&^semicolon|(escape-ones)&^escape)&highs == 0
+}
+
+// small is eight bytes of ASCII in small letters.
+func small(word uint64) uint64 {
+	capitals := (word + (0x80-'A')*ones) &^ (word + (0x80-'Z'-1)*ones) & highs
+	return word | capitals>>2
 }
 
 // NormalDN is the name of the entry in normal form, good as long as the entry is.

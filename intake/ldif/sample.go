@@ -10,8 +10,9 @@ import (
 // MostSampled is to how many entries a rule of access is tried at most.
 const MostSampled = 5000
 
-// A Sample keeps the first of many names by their order, so that the same export gives
-// the same list. It is filled from several sides at the same time.
+// A Sample keeps the first of many distinguished names by the order in which they would
+// stand as they are written, so that the same export gives the same list. It is filled
+// from several sides at the same time.
 type Sample struct {
 	mutex sync.Mutex
 	list  []string
@@ -39,8 +40,12 @@ func (s *Sample) settle() {
 	}
 }
 
-// Names are those that were kept, in their order.
+// Names are those that were kept, in normal form.
 func (s *Sample) Names() []string {
 	s.settle()
-	return s.list
+	names := make([]string, len(s.list))
+	for i, dn := range s.list {
+		names[i] = NormalDN(dn)
+	}
+	return names
 }

@@ -10,8 +10,9 @@ import (
 type beginning struct {
 	first, last uint64 // its first and its last eight bytes, which overlap in one of fewer than sixteen
 	mask        uint64 // of the first, for one of fewer than eight
+	second      uint64 // the eight bytes behind the first, of one of more than sixteen
 	n           int
-	middle      string // what is between them
+	rest        string // what is between these, of one of more than 24
 }
 
 func beginningOf(text string) beginning {
@@ -22,7 +23,7 @@ func beginningOf(text string) beginning {
 	}
 	b.first, b.last = eight(text, 0), eight(text, len(text)-8)
 	if len(text) > 16 {
-		b.middle = text[8 : len(text)-8]
+		b.second, b.rest = eight(text, 8), text[16:max(16, len(text)-8)]
 	}
 	return b
 }
@@ -41,7 +42,12 @@ const (
 func (b *beginning) stands(text string, at int) bool {
 	from := at + b.n
 	return from+8 <= len(text) && (eight(text, at)^b.first)&b.mask == 0 &&
-		(b.n <= 8 || eight(text, from-8) == b.last && (b.n <= 16 || text[at+8:from-8] == b.middle))
+		(b.n <= 8 || eight(text, from-8) == b.last && (b.n <= 16 || b.goesOn(text, at)))
+}
+
+// goesOn reports whether what is behind the first eight bytes stands there too.
+func (b *beginning) goesOn(text string, at int) bool {
+	return eight(text, at+8) == b.second && (b.n <= 24 || text[at+16:at+b.n-8] == b.rest)
 }
 
 // straight is Again for an entry whose attributes have their values on one line each, in
@@ -65,7 +71,7 @@ func (r *Entries) straight(s *Shape, row []string) int {
 			break
 		}
 		// Written out, since it is asked of each line: whether l.starts stands here.
-		if (eight(text, pos)^b.first)&b.mask != 0 || b.n > 8 && eight(text, from-8) != b.last || b.n > 16 && text[pos+8:from-8] != b.middle {
+		if (eight(text, pos)^b.first)&b.mask != 0 || b.n > 8 && eight(text, from-8) != b.last || b.n > 16 && !b.goesOn(text, pos) {
 			if at == 0 {
 				return 0 // an entry begins with its name
 			}
@@ -83,6 +89,9 @@ func (r *Entries) straight(s *Shape, row []string) int {
 			if l.flag || l.class || !s.decode(text[from:max(from, ends[lines])]) {
 				return 0
 			}
+			if s.Filled && len(s.joined) == before {
+				return 0
+			}
 			if l.column >= 0 {
 				s.late = append(s.late, lateValue{l.column, before, len(s.joined)})
 			}
@@ -90,10 +99,13 @@ func (r *Entries) straight(s *Shape, row []string) int {
 			continue
 		}
 		end := ends[lines]
-		if text[from] == ' ' && !l.idle {
+		pos, lines, met, last = end+1, lines+1, met|1<<at, at
+		if l.idle {
+			continue
+		}
+		if text[from] == ' ' {
 			return 0
 		}
-		pos = end + 1
 		for end > from && text[end-1] == '\r' {
 			end--
 		}
@@ -101,13 +113,12 @@ func (r *Entries) straight(s *Shape, row []string) int {
 		if l.class {
 			classes = l.value
 		}
-		if l.flag && value != "TRUE" && value != "FALSE" || l.class && !cutValue(&classes, value) {
+		if s.Filled && value == "" || l.flag && value != "TRUE" && value != "FALSE" || l.class && !cutValue(&classes, value) {
 			return 0
 		}
 		if l.column >= 0 {
 			row[l.column] = value
 		}
-		lines, met, last = lines+1, met|1<<at, at
 	}
 	for before := &s.lines[last]; last > 0 && lines < len(ends) && before.starts.stands(text, pos); lines++ {
 		if !s.another(before, row, text[pos:ends[lines]], &classes) {
@@ -128,6 +139,7 @@ func (r *Entries) straight(s *Shape, row []string) int {
 		return 0
 	}
 	s.placeLate(row)
+	s.met = met
 	line := r.Line + 1
 	r.pos, r.Line, r.Closed, s.failed, s.bent = pos+end, r.Line+lines+1, true, 0, 0
 	return line

@@ -102,6 +102,19 @@ func Directory(value string) setting.Value {
 	return directorySchemes[scheme]
 }
 
+// Scheme is the beginning of a value of userPassword that alone says how it is stored,
+// "{SSHA}"; "" where more of it does.
+func Scheme(value string) string {
+	end := strings.IndexByte(value[:min(len(value), longestScheme)], '}') + 1
+	if end == 0 || value[0] != '{' || end == len("{CRYPT}") && strings.EqualFold(value[:end], "{CRYPT}") {
+		return ""
+	}
+	return value[:end]
+}
+
+// longestScheme is how long the marks of schemes are at most, with their brackets.
+const longestScheme = 24
+
 // Rounds tells how often a stored password was hashed, where its scheme counts
 // rounds and says how many: those of crypt(5) with plain numbers, and
 // SCRAM-SHA-256.
