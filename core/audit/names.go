@@ -207,6 +207,29 @@ func (p hashesOf) doubled(m *marks) (list []uint64) {
 	return slices.Compact(list)
 }
 
+// parted puts hashes in the order of the parts of which they are, where they lie, and
+// returns each.
+func parted(hashes []uint64) (parts [nameParts][]uint64) {
+	var begins, ends [nameParts]int
+	for _, h := range hashes {
+		ends[h%nameParts]++
+	}
+	for i := 1; i < nameParts; i++ {
+		begins[i], ends[i] = ends[i-1], ends[i-1]+ends[i]
+	}
+	from := 0
+	for i := range begins {
+		for begins[i] < ends[i] {
+			h := hashes[begins[i]]
+			at := &begins[h%nameParts]
+			hashes[begins[i]], hashes[*at] = hashes[*at], h
+			*at++
+		}
+		parts[i], from = hashes[from:ends[i]], ends[i]
+	}
+	return parts
+}
+
 // marks are bits that hashes are marked by: one of which the bit is not marked is not
 // among them. There are few enough of them for the cache, sixteen for each hash or more.
 type marks struct {

@@ -107,15 +107,15 @@ func (e *engine) found(i int, found check.Hit) {
 	e.enter(&h, nil)
 }
 
-// sameStored finds accounts with the same stored password. The marks of all
-// accounts are sorted; only where two are equal is it asked whose they are.
+// sameStored finds accounts with the same stored password. Only where the marks of two
+// are equal is it asked whose they are.
 func (e *engine) sameStored() error {
 	i := slices.IndexFunc(e.rules, func(r rule) bool { return r.check != nil && r.check.SameStored })
-	slices.Sort(e.marks)
 	twice := map[uint64]bool{}
-	for n := 1; n < len(e.marks); n++ {
-		if e.marks[n] == e.marks[n-1] {
-			twice[e.marks[n]] = true
+	var m marks
+	for _, part := range parted(e.marks) {
+		for _, mark := range (hashesOf{part}).doubled(&m) {
+			twice[mark] = true
 		}
 	}
 	if i >= 0 && len(e.marks) == 0 && e.summary.Accounts > 0 {

@@ -37,8 +37,10 @@ type config struct {
 
 // isConfig: an entry of the configuration that is read here.
 func isConfig(x *ldif.Entry) bool {
-	return x.Seen&seenConfig != 0 || x.Is("olcPPolicyConfig") || x.Is("olcDatabaseConfig") || x.Is("olcModuleList")
+	return x.Seen&seenConfig != 0 || x.IsOne(&configClasses)
 }
+
+var configClasses = ldif.NewClasses("olcPPolicyConfig", "olcDatabaseConfig", "olcModuleList")
 
 // database returns the one of a configuration entry.
 func (c *config) database(dn string) *database {

@@ -143,17 +143,21 @@ const ofOthers = `entryuuid entrycsn modifytimestamp`
 // server. It may be called from several sides at the same time.
 func (e *export) tells(x *ldif.Entry) bool {
 	e.latest.See(x, "modifytimestamp", "createtimestamp")
-	if !isConfig(x) {
-		e.look.at(x, !x.Is("pwdPolicy") && mayBind(x))
+	config, policy := isConfig(x), x.Is("pwdPolicy")
+	if !config {
+		e.look.at(x, !policy && mayBind(x))
 		if x.Seen&seenPassword != 0 {
 			e.passwords.Add(x.DN)
 		}
 	}
-	if x.Is("passwordPolicy") || x.Is("nsPwPolicyContainer") || x.Is("nsContainer") {
+	if x.IsOne(&foreignClasses) {
 		e.foreignClass.Store(true)
 	}
-	return x.Seen&(seenMembers|seenMarked) != 0 || isConfig(x) || x.Is("pwdPolicy") || x.IsGroup()
+	return config || policy || x.Seen&(seenMembers|seenMarked) != 0 || x.IsGroup()
 }
+
+// foreignClasses are of another family of servers.
+var foreignClasses = ldif.NewClasses("passwordPolicy", "nsPwPolicyContainer", "nsContainer")
 
 // structure gathers what accounts are judged by.
 func (e *export) structure(file string, x *ldif.Entry) error {

@@ -1,23 +1,22 @@
 package ldif
 
 import (
-	"slices"
 	"strings"
 
 	"yewcone/core/facts"
 )
 
 // signInClasses are object classes that people and programs have.
-var signInClasses = []string{"person", "organizationalPerson", "inetOrgPerson", "posixAccount", "shadowAccount", "account",
-	"simpleSecurityObject", "uidObject", "organizationalRole", "applicationProcess"}
+var signInClasses = NewClasses("person", "organizationalPerson", "inetOrgPerson", "posixAccount", "shadowAccount", "account",
+	"simpleSecurityObject", "uidObject", "organizationalRole", "applicationProcess")
+
+var groupClasses = NewClasses("groupOfNames", "groupOfUniqueNames", "groupOfMembers", "posixGroup")
 
 // MayBind: an entry of a class that people and programs have.
-func (e *Entry) MayBind() bool { return slices.ContainsFunc(signInClasses, e.Is) }
+func (e *Entry) MayBind() bool { return e.IsOne(&signInClasses) }
 
 // IsGroup: an entry of a class of groups.
-func (e *Entry) IsGroup() bool {
-	return slices.ContainsFunc([]string{"groupOfNames", "groupOfUniqueNames", "groupOfMembers", "posixGroup"}, e.Is)
-}
+func (e *Entry) IsGroup() bool { return e.IsOne(&groupClasses) }
 
 // Name fills in who an account is.
 func Name(a *facts.Account, x *Entry) {

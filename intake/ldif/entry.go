@@ -1,6 +1,9 @@
 package ldif
 
-import "strings"
+import (
+	"slices"
+	"strings"
+)
 
 // An Attribute is one line of an entry, unfolded and decoded.
 type Attribute struct {
@@ -100,6 +103,26 @@ func (e *Entry) Is(class string) bool {
 		}
 	}
 	return false
+}
+
+// Classes are some object classes.
+type Classes struct {
+	marks marks
+	names []string
+}
+
+// NewClasses returns those of some names, in small letters or not.
+func NewClasses(names ...string) Classes {
+	c := Classes{names: names}
+	for _, name := range names {
+		c.marks |= markOf(name)
+	}
+	return c
+}
+
+// IsOne reports whether the entry has one of some object classes.
+func (e *Entry) IsOne(of *Classes) bool {
+	return e.classes&of.marks != 0 && slices.ContainsFunc(of.names, e.Is)
 }
 
 // Has reports whether the entry has one of some attributes, named in small letters.

@@ -45,7 +45,7 @@ const (
 	AsStored           // stored passwords, by their key
 )
 
-// dated is the class of a date; 0 is that of an attribute that is not there.
+// dated is the class of a date.
 const dated = 3
 
 // batch is how many entries are told apart together.
@@ -73,8 +73,8 @@ type sketcher struct {
 	groups    alike.Classes
 	grouped   bool // somebody asks for groups
 	classes   alike.Classes
-	class     uint32 // of the object classes of the shape
-	rows      [batch][]string
+	class     uint32   // of the object classes of the shape
+	texts     []string // of the entries at hand, one behind the other: each has as many as there are names
 	places    [batch]place
 	odd       [batch]bool // something in it has several values
 	name      Entry       // at hand
@@ -135,10 +135,7 @@ func newSketcher(t *Telling, k *facts.Sketching) *sketcher {
 	m.Whole, m.Logins, m.DNs, m.Classes = make([]bool, n), make([]string, n), make([]string, n), make([]uint64, n*m.Words)
 	m.Dates, m.Dated = make([]facts.Moment, n*len(m.DateOf)), make([]bool, n*len(m.DateOf))
 	m.StoredMarks = make([]uint64, n)
-	texts := make([]string, n*len(s.names))
-	for i := range s.rows {
-		s.rows[i] = texts[i*len(s.names) : (i+1)*len(s.names)]
-	}
+	s.texts = make([]string, n*len(s.names))
 	return s
 }
 
@@ -236,10 +233,11 @@ func (s *sketcher) fill(r *Entries) {
 	n := 0
 	for ; n < batch; n++ {
 		s.places[n] = place{r.pos, r.Line}
-		if r.Again(&s.shape, s.rows[n]) == 0 {
+		row := s.texts[n*len(s.names) : (n+1)*len(s.names)]
+		if r.Again(&s.shape, row) == 0 {
 			break
 		}
-		s.odd[n] = s.shape.several(s.rows[n])
+		s.odd[n] = s.shape.several(row)
 	}
 	s.sketch.Count = n
 }
@@ -249,7 +247,7 @@ func (s *sketcher) take() {
 	m := &s.sketch
 	clear(m.Classes[:m.Count*m.Words])
 	for row := range m.Count {
-		dn, login := s.rows[row][0], s.rows[row][s.login.at[0]]
+		dn, login := s.texts[row*len(s.names)], s.texts[row*len(s.names)+s.login.at[0]]
 		m.DNs[row], m.Logins[row] = dn, login
 		m.Whole[row] = !s.odd[row] && login != "" && max(len(dn), len(login)) <= facts.LongestName
 		s.name.DN, s.name.normal = dn, s.name.normal[:0]
@@ -264,8 +262,29 @@ func (s *sketcher) take() {
 		s.put(row, ofClasses, s.class)
 	}
 	for i, c := range s.columns {
-		for row := range m.Count {
-			s.put(row, ofColumns+i, s.classOf(c, row))
+		s.takeColumn(ofColumns+i, c)
+	}
+}
+
+// takeColumn puts what the entries have in a column into classes.
+func (s *sketcher) takeColumn(column int, c *toldColumn) {
+	m, width := &s.sketch, len(s.names)
+	marked := c.As == AsStored
+	for row, at := 0, c.at[0]; row < m.Count; row, at = row+1, at+width {
+		value := s.texts[at]
+		for _, other := range c.at[1:] { // the first that is there
+			if value == "" {
+				value = s.texts[row*width+other]
+			}
+		}
+		switch {
+		case marked:
+			m.StoredMarks[row] = stored.Mark(value)
+		case c.As == AsDate:
+			m.Dated[row*len(m.DateOf)+c.date] = value != ""
+		}
+		if value != "" {
+			s.put(row, column, s.classOf(c, row, value))
 		}
 	}
 }
@@ -315,24 +334,8 @@ func (s *sketcher) groupsOf(dn, login string) uint32 {
 	return s.groups.Of(s.key)
 }
 
-// classOf is the class of what an entry has in a column.
-func (s *sketcher) classOf(c *toldColumn, row int) uint32 {
-	value := ""
-	for _, at := range c.at {
-		if value = s.rows[row][at]; value != "" {
-			break
-		}
-	}
-	m := &s.sketch
-	switch {
-	case c.As == AsDate:
-		return s.date(row, c.date, value)
-	case c.As == AsStored:
-		m.StoredMarks[row] = stored.Mark(value)
-	}
-	if value == "" {
-		return 0
-	}
+// classOf is the class of what an entry has in a column; 0 is that of nothing.
+func (s *sketcher) classOf(c *toldColumn, row int, value string) uint32 {
 	switch c.As {
 	case AsLogin, AsText:
 		return c.Asked(value, &s.scratch)
@@ -346,6 +349,11 @@ func (s *sketcher) classOf(c *toldColumn, row int) uint32 {
 			c.Learn(value, class)
 		}
 		return class
+	case AsDate:
+		at := &s.sketch.Dates[row*len(s.sketch.DateOf)+c.date]
+		if *at = Moment(value); at.Known() {
+			return dated
+		}
 	case AsStored:
 		scheme := stored.Scheme(value)
 		class, known := c.Known(scheme)
@@ -357,19 +365,6 @@ func (s *sketcher) classOf(c *toldColumn, row int) uint32 {
 		return class
 	}
 	return alike.None
-}
-
-// date is the class of a date.
-func (s *sketcher) date(row, number int, value string) uint32 {
-	m := &s.sketch
-	at := row*len(m.DateOf) + number
-	if m.Dated[at] = value != ""; value == "" {
-		return 0
-	}
-	if m.Dates[at] = Moment(value); !m.Dates[at].Known() {
-		return alike.None
-	}
-	return dated
 }
 
 // at reads the entry that begins at a place of the piece.
