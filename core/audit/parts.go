@@ -1,8 +1,11 @@
 package audit
 
 import (
+	"cmp"
 	"errors"
+	"iter"
 	"sync"
+	"sync/atomic"
 
 	"yewcone/core/facts"
 	"yewcone/core/finding"
@@ -45,102 +48,134 @@ func (e *engine) read(jobs int) error {
 	return nil
 }
 
-// readParts runs the accounts past the engine and others, which it returns too.
+// readParts runs the accounts past the engine and others, which it returns too. Each worker
+// takes the next part itself, so that what was read lies near who looks at it.
 func (e *engine) readParts(jobs int) ([]*engine, error) {
-	r := reading{
-		tasks: make(chan task), finished: make(chan task, 2*jobs), ahead: make(chan struct{}, 2*jobs), stop: make(chan struct{}),
-		engines: []*engine{e}, notes: e.subject.Export.Notes(),
-	}
-	divided := make(chan error, 1)
-	go func() { divided <- r.divide(jobs) }()
-	failed := r.collect()
-	if err := <-divided; failed == nil && err != errStopped {
-		failed = err
-	}
-	return r.engines, failed
+	r := reading{finished: make(chan task, 2*jobs), ahead: make(chan struct{}, 2*jobs), engines: []*engine{e}, notes: e.subject.Export.Notes(), jobs: jobs}
+	var failed error
+	var stop func()
+	r.next, stop = iter.Pull(r.tasks(&failed))
+	r.begin(e)
+	go func() {
+		r.workers.Wait()
+		close(r.finished)
+	}()
+	err := r.collect()
+	stop()
+	return r.engines, cmp.Or(err, failed, r.failed)
 }
 
 type reading struct {
-	tasks    chan task
-	finished chan task     // closed when the last worker ended
+	finished chan task
 	ahead    chan struct{} // one for each part that is not done yet
-	stop     chan struct{}
 	workers  sync.WaitGroup
-	engines  []*engine
+	jobs     int
 	notes    *facts.Notes // of the export
+
+	stopped atomic.Bool // no part is begun any more
+
+	mutex   sync.Mutex // of what is below
+	next    func() (task, bool)
+	engines []*engine
+	begun   int // workers
+	failed  error
 }
 
-// divide hands the parts to the workers, and starts a worker for each of the
-// first parts.
-func (r *reading) divide(jobs int) error {
-	number, turn, started := 0, 0, 0
+// tasks are the parts in their order.
+func (r *reading) tasks(failed *error) iter.Seq[task] {
 	share := r.engines[0].options.share
-	err := facts.Parts(r.engines[0].subject.Export)(func(p facts.Part) error {
-		if !share.takes(p, number) {
-			number++
-			return nil
-		}
-		select {
-		case r.ahead <- struct{}{}:
-		case <-r.stop:
-			return errStopped
-		}
-		if started < jobs {
-			if started > 0 {
-				another, err := newEngine(r.engines[0].subject, r.engines[0].options)
-				if err != nil {
-					return err
-				}
-				another.signins.digest = r.engines[0].signins.digest
-				another.names.census = r.engines[0].names.census
-				if share != nil {
-					another.share = &sharing{}
-				}
-				r.engines = append(r.engines, another)
-			}
-			r.workers.Add(1)
-			go r.work(r.engines[started])
-			started++
-		}
-		r.tasks <- task{part: p, number: number, turn: turn}
-		number++
-		turn++
-		return nil
-	})
-	close(r.tasks)
-	r.workers.Wait()
-	close(r.finished)
-	return err
-}
-
-func (r *reading) work(e *engine) {
-	defer r.workers.Done()
-	for t := range r.tasks {
-		first := int64(t.number) * placesInPart
-		place := first
-		account := func(a *facts.Account) error {
-			place++
-			if n := max(len(a.Login), len(a.DN)); n > facts.LongestName {
-				t.notes.Refuse(a.Origin, "the name of the account is %d bytes long, which no system's is; it is left out", n)
+	return func(yield func(task) bool) {
+		number, turn := 0, 0
+		*failed = facts.Parts(r.engines[0].subject.Export)(func(p facts.Part) error {
+			if number++; !share.takes(p, number-1) {
 				return nil
 			}
-			return e.account(a, place)
+			if turn++; !yield(task{part: p, number: number - 1, turn: turn - 1}) {
+				return errStopped
+			}
+			return nil
+		})
+		if *failed == errStopped {
+			*failed = nil
 		}
-		if done, err := e.gather(t.part, &place); done {
-			t.err = err
-		} else if done, err := e.sketches(t.part, &place, account); done {
-			t.err = err
-		} else {
-			t.err = t.part.Accounts(account)
+	}
+}
+
+// begin begins a worker with an engine; nil for one of its own, once it has something to do.
+func (r *reading) begin(e *engine) {
+	r.begun++
+	r.workers.Go(func() {
+		for first := true; ; first = false {
+			t, ok := r.take(&e, first)
+			if !ok {
+				return
+			}
+			r.work(e, &t)
+			r.finished <- t
 		}
-		if e.share != nil && t.err == nil {
-			e.enterPeople()
-			t.err = e.share.piece(e, &t)
+	})
+}
+
+// take returns the next task; false where there is none any more. The first of a worker
+// has another begin.
+func (r *reading) take(e **engine, first bool) (task, bool) {
+	r.mutex.Lock()
+	defer r.mutex.Unlock()
+	r.ahead <- struct{}{}
+	if r.stopped.Load() {
+		return task{}, false
+	}
+	t, ok := r.next()
+	if !ok {
+		r.stopped.Store(true)
+		return t, false
+	}
+	if *e == nil {
+		another, err := newEngine(r.engines[0].subject, r.engines[0].options)
+		if err != nil {
+			r.failed = err
+			r.stopped.Store(true)
+			return t, false
 		}
-		if e.options.Progress != nil {
-			e.options.Progress.Add(place - first)
+		another.signins.digest = r.engines[0].signins.digest
+		another.names.census = r.engines[0].names.census
+		if r.engines[0].options.share != nil {
+			another.share = &sharing{}
 		}
-		r.finished <- t
+		*e = another
+		r.engines = append(r.engines, another)
+	}
+	if first && r.begun < r.jobs {
+		r.begin(nil)
+	}
+	return t, true
+}
+
+// work runs the accounts of a part past an engine.
+func (r *reading) work(e *engine, t *task) {
+	first := int64(t.number) * placesInPart
+	place := first
+	account := func(a *facts.Account) error {
+		place++
+		if n := max(len(a.Login), len(a.DN)); n > facts.LongestName {
+			t.notes.Refuse(a.Origin, "the name of the account is %d bytes long, which no system's is; it is left out", n)
+			return nil
+		}
+		return e.account(a, place)
+	}
+	if done, err := e.gather(t.part, &place); done {
+		t.err = err
+	} else if done, err := e.sketches(t.part, &place, account); done {
+		t.err = err
+	} else {
+		t.err = t.part.Accounts(account)
+	}
+	if e.share != nil && t.err == nil {
+		e.enterPeople()
+		t.err = e.share.piece(e, t)
+	}
+	if e.options.Progress != nil {
+		e.options.Progress.Add(place - first)
 	}
 }
 
@@ -159,7 +194,7 @@ func (r *reading) collect() error {
 			r.notes.Join(&t.notes)
 			if t.err != nil && failed == nil {
 				failed = t.err
-				close(r.stop)
+				r.stopped.Store(true)
 			}
 			<-r.ahead
 		}

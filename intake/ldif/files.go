@@ -214,8 +214,37 @@ func (f *Files) Gather(later, only string, keep func(*Entry) bool, each func(fil
 	return nil
 }
 
+// gathering hands out the pieces of a file; broken is why it cannot be read on.
+type gathering struct {
+	sync.Mutex
+	pieces *text.Pieces
+	turn   int
+	ended  bool
+	broken error
+}
+
+// next is the next piece, and how many came before it; false where there is none. Who asks
+// reads it, so that it lies near who looks at it.
+func (g *gathering) next() (turn int, piece text.Piece, ok bool) {
+	g.Lock()
+	defer g.Unlock()
+	if g.ended {
+		return 0, piece, false
+	}
+	piece, err := g.pieces.Next()
+	if err != nil {
+		if g.ended = true; err != io.EOF {
+			g.broken = err
+		}
+		return 0, piece, false
+	}
+	g.turn++
+	return g.turn - 1, piece, true
+}
+
 // gathered is what one piece brought.
 type gathered struct {
+	turn    int
 	entries []Entry
 	count   int
 	reader  *glancer
@@ -227,47 +256,51 @@ func (f *Files) gatherFile(from string, keep func(*Entry) bool, each func(file s
 		return intake.CannotOpen(from, err)
 	}
 	defer open.Close()
-	var broken error
 	var spare sync.Pool // of readers for pieces of this file
-	results := make(chan chan gathered, runtime.GOMAXPROCS(0))
-	go func() {
-		defer close(results)
-		pieces := text.NewPieces(open, AfterEntry)
-		for {
-			piece, err := pieces.Next()
-			if err != nil {
-				if err != io.EOF {
-					broken = err
-				}
-				return
+	jobs := runtime.GOMAXPROCS(0)
+	r := gathering{pieces: text.NewPieces(open, AfterEntry)}
+	results := make(chan gathered, jobs)
+	var workers sync.WaitGroup
+	for range jobs {
+		workers.Go(func() {
+			for turn, piece, ok := r.next(); ok; turn, piece, ok = r.next() {
+				g := f.gatherPiece(piece, &spare, keep)
+				g.turn = turn
+				results <- g
 			}
-			result := make(chan gathered, 1)
-			results <- result
-			go func() { result <- f.gatherPiece(piece, &spare, keep) }()
-		}
+		})
+	}
+	go func() {
+		workers.Wait()
+		close(results)
 	}()
 	last, entries, skipped := NewEntries(f.wanted), 0, map[string]bool{}
 	ending := NewEntries(nil)
 	var failed error
+	waiting, turn := map[int]gathered{}, 0
 	for result := range results {
-		g := <-result
-		last.Line, last.Closed, entries = g.reader.Line, g.reader.Closed, entries+g.count
-		f.Search = f.Search || g.reader.Search
-		ending.Merge(g.reader.Entries)
-		maps.Copy(skipped, g.reader.Skipped)
-		g.reader.Search, g.reader.Failed, g.reader.Told = false, "", -1
-		spare.Put(g.reader)
-		for i := range g.entries {
-			if failed == nil {
-				failed = each(from, &g.entries[i])
+		waiting[result.turn] = result
+		for g, ok := waiting[turn]; ok; g, ok = waiting[turn] {
+			delete(waiting, turn)
+			turn++
+			last.Line, last.Closed, entries = g.reader.Line, g.reader.Closed, entries+g.count
+			f.Search = f.Search || g.reader.Search
+			ending.Merge(g.reader.Entries)
+			maps.Copy(skipped, g.reader.Skipped)
+			g.reader.Search, g.reader.Failed, g.reader.Told = false, "", -1
+			spare.Put(g.reader)
+			for i := range g.entries {
+				if failed == nil {
+					failed = each(from, &g.entries[i])
+				}
 			}
 		}
 	}
 	switch {
 	case failed != nil:
 		return failed
-	case broken != nil:
-		f.notes.Incomplete(facts.Origin{File: from, Line: last.Line}, "the file cannot be read on: %s", broken)
+	case r.broken != nil:
+		f.notes.Incomplete(facts.Origin{File: from, Line: last.Line}, "the file cannot be read on: %s", r.broken)
 		return nil
 	}
 	last.Failed, last.Told = ending.Failed, ending.Told

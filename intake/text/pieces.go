@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 	"strings"
+	"sync"
 	"unsafe"
 )
 
@@ -27,7 +28,37 @@ type Piece struct {
 	Plain bool
 
 	memory []byte
-	spare  chan<- []byte
+	spare  *spare
+}
+
+// spare is memory to read into: what was given back last is first, since it is still near.
+type spare struct {
+	sync.Mutex
+	list [][]byte
+}
+
+func (s *spare) put(memory []byte) {
+	if s == nil {
+		return
+	}
+	s.Lock()
+	defer s.Unlock()
+	if len(s.list) < mostSpare {
+		s.list = append(s.list, memory)
+	}
+}
+
+// take returns the memory that was put last; nil where there is none.
+func (s *spare) take() (memory []byte) {
+	if s == nil {
+		return nil
+	}
+	s.Lock()
+	defer s.Unlock()
+	if n := len(s.list); n > 0 {
+		memory, s.list = s.list[n-1], s.list[:n-1]
+	}
+	return memory
 }
 
 // Free gives the memory of the text back, to be read into again: for those who keep
@@ -38,10 +69,7 @@ func (p *Piece) Free() {
 			p.memory[i] = '~'
 		}
 	}
-	select {
-	case p.spare <- p.memory:
-	default:
-	}
+	p.spare.put(p.memory)
 	p.Text, p.memory, p.spare = "", nil, nil
 }
 
@@ -50,12 +78,13 @@ type Pieces struct {
 	r     io.Reader
 	cut   func(string) int
 	buf   []byte
-	size  int // how much to read at a time
+	rest  []byte // behind the piece before
+	size  int    // how much to read at a time
 	line  int
 	at    int64 // how many bytes the pieces before it had
 	file  *File // that it is read from, from its beginning on; nil where it is not known
 	ended bool
-	spare chan []byte
+	spare *spare
 }
 
 // mostSpare is how many pieces of memory wait to be read into again.
@@ -64,7 +93,7 @@ const mostSpare = 8
 // NewPieces returns the pieces of what r reads. cut returns how many bytes at
 // the beginning of a text are whole records; 0 for none.
 func NewPieces(r io.Reader, cut func(string) int) *Pieces {
-	p := &Pieces{r: r, cut: cut, size: PieceSize, line: 1, spare: make(chan []byte, mostSpare)}
+	p := &Pieces{r: r, cut: cut, size: PieceSize, line: 1, spare: &spare{}}
 	p.file, _ = r.(*File)
 	return p
 }
@@ -105,13 +134,10 @@ func (p *Pieces) Next() (Piece, error) {
 		piece := Piece{Text: whole[:n], Line: p.line, Last: p.ended, Plain: p.plain(), memory: p.buf, spare: p.spare}
 		p.at += int64(n)
 		p.line += strings.Count(piece.Text, "\n")
-		rest := p.buf[n:]
+		p.rest = append(p.rest[:0], p.buf[n:]...) // its memory may be given back before more is read
 		p.size, p.buf = PieceSize, nil
 		if p.ended {
 			p.spare = nil // nothing is read any more, and who opened the file may keep it
-		}
-		if len(rest) > 0 {
-			p.buf = append(p.memory(len(rest)), rest...)
 		}
 		return piece, nil
 	}
@@ -119,12 +145,8 @@ func (p *Pieces) Next() (Piece, error) {
 
 // memory is empty and has room for so many bytes, and for a piece.
 func (p *Pieces) memory(size int) []byte {
-	select {
-	case spare := <-p.spare:
-		if cap(spare) > size {
-			return spare[:0]
-		}
-	default:
+	if spare := p.spare.take(); cap(spare) > size {
+		return spare[:0]
 	}
 	return make([]byte, 0, max(size, PieceSize)+PieceSize/4)
 }
@@ -132,6 +154,9 @@ func (p *Pieces) memory(size int) []byte {
 // fill reads until there are more than size bytes, so that it is known whether
 // a piece that ends there is the last.
 func (p *Pieces) fill(size int) error {
+	if len(p.rest) > 0 {
+		p.buf, p.rest = append(p.memory(max(size, len(p.rest))), p.rest...), p.rest[:0]
+	}
 	if cap(p.buf) <= size && !p.ended {
 		p.buf = append(p.memory(size), p.buf...)
 	}
