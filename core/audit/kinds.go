@@ -40,9 +40,15 @@ func (e *engine) tellUnmatched() error {
 	words := map[string]bool{}
 	prefixes := map[string]int{}
 	looked := 0
-	err := e.readAgain(func(a *facts.Account) error {
+	look := func(a *facts.Account) error {
 		if looked++; looked > accountsLooked {
 			return errStopped
+		}
+		if a.Kind == "" {
+			countPrefix(prefixes, a.Login)
+		}
+		if len(list) == 0 {
+			return nil
 		}
 		e.resolve(a)
 		for _, text := range append(append([]string{a.Unit, a.Kind, a.Policy, e.about.Derived.Policy, a.Login}, a.Groups...), a.Roles...) {
@@ -50,13 +56,12 @@ func (e *engine) tellUnmatched() error {
 				words[strings.Clone(text)] = true
 			}
 		}
-		if a.Kind == "" {
-			countPrefix(prefixes, a.Login)
-		}
 		return nil
-	})
-	if err != nil && !errors.Is(err, errStopped) {
-		return err
+	}
+	if len(list) > 0 || len(e.subject.Kinds) == 0 { // else nothing is proposed
+		if err := e.readAgain(look); err != nil && !errors.Is(err, errStopped) {
+			return err
+		}
 	}
 	notes := e.subject.Export.Notes()
 	if n := e.summary.KindsUnknown; n > 0 {
@@ -113,9 +118,8 @@ var programPrefixes = []string{"svc-", "svc_", "svc.", "srv-", "srv_", "app-", "
 	"robot-", "sys-"}
 
 func countPrefix(prefixes map[string]int, login string) {
-	lower := strings.ToLower(login)
 	for _, p := range programPrefixes {
-		if strings.HasPrefix(lower, p) {
+		if len(login) >= len(p) && strings.EqualFold(login[:len(p)], p) {
 			prefixes[strings.Clone(login[:len(p)])]++
 		}
 	}

@@ -44,31 +44,43 @@ func (f *Finder) Next(text string, at int) int {
 }
 
 // Following puts the next places of the byte from one on into list, and returns how many
-// there are: fewer than the list has room for only where the text ends.
-func (f *Finder) Following(text string, at int, list []int) int {
+// there are: as many as are wanted or more, up to Slack, fewer only where the text ends.
+// The list has room for so many more.
+func (f *Finder) Following(text string, at int, list []int, want int) int {
 	n := 0
-	for n < len(list) && at < len(text) {
+	for n < want && at < len(text) {
 		if at < f.From || at >= f.To {
 			f.Mark(text, at)
 		}
 		word := (at - f.From) / 64
 		rest := f.Marks[word] &^ (1<<((at-f.From)%64) - 1)
-		for n < len(list) {
-			for rest == 0 && word+1 < len(f.Marks) {
-				word++
-				rest = f.Marks[word]
+		for place := f.From + word*64; ; place += 64 {
+			four := (*[4]int)(list[n:]) // whether there are as many is not asked: few words have more
+			found := n + bits.OnesCount64(rest)
+			four[0] = place + bits.TrailingZeros64(rest)
+			rest &= rest - 1
+			four[1] = place + bits.TrailingZeros64(rest)
+			rest &= rest - 1
+			four[2] = place + bits.TrailingZeros64(rest)
+			rest &= rest - 1
+			four[3] = place + bits.TrailingZeros64(rest)
+			for i := n + 4; i < found; i++ {
+				rest &= rest - 1
+				list[i] = place + bits.TrailingZeros64(rest)
 			}
-			if rest == 0 {
+			n = found
+			if word++; n >= want || word == len(f.Marks) {
 				break
 			}
-			list[n] = f.From + word*64 + bits.TrailingZeros64(rest)
-			rest &= rest - 1
-			n++
+			rest = f.Marks[word]
 		}
 		at = f.To
 	}
 	return n
 }
+
+// Slack is how many more places than are wanted Following may write.
+const Slack = 64
 
 // Count is how often the byte stands between two places, of which the second comes not
 // more than a stretch behind the first.

@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 	"unsafe"
+
+	"yewcone/intake/bytescan"
 )
 
 // A Shape is how most entries of a table look, so that one after the other can be put
@@ -16,18 +18,19 @@ type Shape struct {
 	joined  []byte      // of attributes with several values
 	kept    int         // so many of these bytes are of entries before, whose rows are still looked at
 	late    []lateValue
-	Filled  bool               // an entry that has an attribute without a value is not one of it
-	failed  int                // entries that did not fit one after the other
-	strange bool               // the last of them has an attribute that the shape has not
-	bent    int                // entries that were not straight one after the other
-	ends    [2 * mostLines]int // of the lines at hand
-	more    int                // so many lines more than attributes are looked at
+	Filled  bool                                  // an entry that has an attribute without a value is not one of it
+	failed  int                                   // entries that did not fit one after the other
+	strange bool                                  // the last of them has an attribute that the shape has not
+	bent    int                                   // entries that were not straight one after the other
+	ends    [2*mostLines + bytescan.Slack + 4]int // of the lines at hand
+	more    int                                   // so many lines more than attributes are looked at
 }
 
 type shapeLine struct {
 	begin  string // the name, the colon and, where it is wanted, the blank
 	starts beginning
 	idle   bool   // nobody wants it
+	passed bool   // nor looks at a value that is plainly written
 	value  string // of the object class, which must be the same
 	column int    // -1 for none
 	class  bool
@@ -78,7 +81,8 @@ func (r *Entries) Learn(s *Shape, columnOf func(name string) (int, bool)) {
 		s.lines = slices.Insert(s.lines, at, shapeLine{begin: k.begin, idle: k.name == "", column: column, flag: k.flag, class: k.class, known: k})
 	}
 	for i := range s.lines {
-		s.lines[i].starts = beginningOf(s.lines[i].begin)
+		l := &s.lines[i]
+		l.starts, l.passed = beginningOf(l.begin), l.idle || l.column < 0 && !l.class && !l.flag
 	}
 	var classes []string
 	for i := range r.entry.Attrs {

@@ -30,7 +30,7 @@ func beginningOf(text string) beginning {
 
 // eight returns eight bytes of a text, which must have them.
 func eight(text string, at int) uint64 {
-	return binary.LittleEndian.Uint64(unsafe.Slice(unsafe.StringData(text), len(text))[at:])
+	return binary.LittleEndian.Uint64((*[8]byte)(unsafe.Add(unsafe.Pointer(unsafe.StringData(text)), at))[:])
 }
 
 const (
@@ -59,7 +59,8 @@ func (r *Entries) straight(s *Shape, row []string) int {
 	}
 	s.bent++
 	text, pos, lines, met := r.text, r.pos, 0, uint64(0)
-	ends := s.ends[:r.feeds.Following(text, pos, s.ends[:min(len(s.lines)+s.more, len(s.ends))])]
+	want := min(len(s.lines)+s.more, 2*mostLines)
+	ends := s.ends[:r.feeds.Following(text, pos, s.ends[:], want)]
 	last, classes := 0, "" // the attribute of the line before, 0 where it can have no other value; classes to come
 	s.joined, s.late = s.joined[:s.kept], s.late[:0]
 	clear(row)
@@ -100,7 +101,7 @@ func (r *Entries) straight(s *Shape, row []string) int {
 		}
 		end := ends[lines]
 		pos, lines, met, last = end+1, lines+1, met|1<<at, at
-		if l.idle {
+		if l.passed {
 			continue
 		}
 		if text[from] == ' ' {
@@ -126,7 +127,7 @@ func (r *Entries) straight(s *Shape, row []string) int {
 		}
 		pos = ends[lines] + 1
 	}
-	if lines == len(ends) && len(ends) == len(s.lines)+s.more {
+	if lines == len(ends) && len(ends) >= want {
 		s.more = min(s.more+8, mostLines)
 	}
 	end := 1

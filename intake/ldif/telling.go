@@ -65,7 +65,9 @@ type sketcher struct {
 	telling   *Telling
 	shape     Shape
 	names     []string // of the attributes, by their places in a row; the entry's name first
+	passed    []string // attributes that accounts may have and nobody asks for
 	columns   []*toldColumn
+	present   []int // of these, those that an entry of the shape may have
 	login     *toldColumn
 	unit      alike.Classes
 	unitWhole bool // the unit itself matters
@@ -104,12 +106,17 @@ func newSketcher(t *Telling, k *facts.Sketching) *sketcher {
 	m := &s.sketch
 	for i := range t.Columns {
 		c := &t.Columns[i]
-		s.names = append(s.names, c.Attribute)
-		if same := slices.IndexFunc(s.columns, func(o *toldColumn) bool { return c.Fact != "" && o.Fact == c.Fact }); same >= 0 {
-			s.columns[same].at = append(s.columns[same].at, i+1)
+		if asks, whole := k.Asks(c.Fact); c.As == AsText && !whole && len(asks) == 0 {
+			s.passed = append(s.passed, c.Attribute)
 			continue
 		}
-		told := &toldColumn{Column: *c, at: []int{i + 1}}
+		at := len(s.names)
+		s.names = append(s.names, c.Attribute)
+		if same := slices.IndexFunc(s.columns, func(o *toldColumn) bool { return c.Fact != "" && o.Fact == c.Fact }); same >= 0 {
+			s.columns[same].at = append(s.columns[same].at, at)
+			continue
+		}
+		told := &toldColumn{Column: *c, at: []int{at}}
 		if told.date = len(m.DateOf); c.As == AsDate {
 			m.DateOf, m.DateNames = append(m.DateOf, c.Date), append(m.DateNames, c.Fact)
 		}
@@ -118,10 +125,6 @@ func newSketcher(t *Telling, k *facts.Sketching) *sketcher {
 		}
 		s.columns = append(s.columns, told)
 	}
-	s.columns = slices.DeleteFunc(s.columns, func(c *toldColumn) bool {
-		asks, whole := k.Asks(c.Fact)
-		return c.As == AsText && !whole && len(asks) == 0
-	})
 	for _, c := range s.columns {
 		if (c.As == AsLogin || c.As == AsText) && !s.ask(&c.Classes, c.Fact, c.Text(&s.scratch), k) {
 			return nil
@@ -161,13 +164,21 @@ func (s *sketcher) columnOf(name string) (int, bool) {
 // learn has the shape take in an entry, unless it has attributes that no account has.
 func (s *sketcher) learn(r *Entries, x *Entry) {
 	for i := range x.Attrs {
-		if name := x.Attrs[i].Name; name != "objectclass" && !slices.Contains(s.names, name) {
+		if name := x.Attrs[i].Name; name != "objectclass" && !slices.Contains(s.names, name) && !slices.Contains(s.passed, name) {
 			return
 		}
 	}
 	r.Learn(&s.shape, s.columnOf)
 	s.key = s.shape.appendClasses(s.key[:0])
 	s.class = s.classes.Of(s.key)
+	s.present = s.present[:0]
+	for i, c := range s.columns {
+		if slices.ContainsFunc(s.shape.lines, func(l shapeLine) bool { return slices.Contains(c.at, l.column) }) {
+			s.present = append(s.present, i)
+		}
+	}
+	clear(s.sketch.Dated)
+	clear(s.sketch.StoredMarks)
 }
 
 // Sketch is of facts.Sketcher.
@@ -261,8 +272,8 @@ func (s *sketcher) take() {
 		s.put(row, ofGroups, s.groupsOf(normal, login))
 		s.put(row, ofClasses, s.class)
 	}
-	for i, c := range s.columns {
-		s.takeColumn(ofColumns+i, c)
+	for _, i := range s.present {
+		s.takeColumn(ofColumns+i, s.columns[i])
 	}
 }
 
