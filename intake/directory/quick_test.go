@@ -279,9 +279,7 @@ func quick(t *testing.T, seed uint64) bool {
 // TestQuickWay: what comes out is the same when accounts that are like others are not
 // made.
 func TestQuickWay(t *testing.T) {
-	pieces := text.PieceSize
-	defer func() { text.PieceSize, text.Spoil = pieces, false }()
-	text.PieceSize, text.Spoil = 1<<12, true // so that few people are in several pieces
+	defer inSmallPieces()()
 	all := uint64(80)
 	if testing.Short() { // with the race detector, which finds what it finds in few
 		all = 20
@@ -297,7 +295,16 @@ func TestQuickWay(t *testing.T) {
 	}
 }
 
+// inSmallPieces has few people stand in several pieces, of which nothing may be kept, until
+// what it returns is called.
+func inSmallPieces() func() {
+	pieces := text.PieceSize
+	text.PieceSize, text.Spoil = 1<<12, true
+	return func() { text.PieceSize, text.Spoil = pieces, false }
+}
+
 func FuzzQuickWay(f *testing.F) {
+	f.Cleanup(inSmallPieces())
 	f.Add(uint64(1000))
 	f.Fuzz(func(t *testing.T, seed uint64) { quick(t, seed) })
 }
