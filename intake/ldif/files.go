@@ -191,7 +191,8 @@ func (f *Files) partsOf(from string, yield func(*Part) error) error {
 }
 
 // Gather is Scan for the entries that keep wants, with the files read in parts
-// side by side; keep may be called from several sides at the same time. The
+// side by side; keep may be called from several sides at the same time, and looks at object
+// classes, at which attributes there are, and at the first values of these only. The
 // entries come in the order of the files, without the attributes that later
 // lists, separated by white space: these are for the accounts. What parts hand
 // over lacks those that only lists, which accounts are not asked for. Entries that

@@ -1,6 +1,7 @@
 package ldif
 
 import (
+	"container/heap"
 	"slices"
 	"strings"
 	"sync"
@@ -15,8 +16,8 @@ const MostSampled = 5000
 // from several sides at the same time.
 type Sample struct {
 	mutex sync.Mutex
-	list  []string
-	last  atomic.Pointer[string] // where it is full, the last name that still counts
+	names lastFirst
+	last  atomic.Pointer[string] // where there are enough, the last of them
 }
 
 // Add adds a name, unless there are enough before it. It is copied.
@@ -26,26 +27,37 @@ func (s *Sample) Add(dn string) {
 	}
 	s.mutex.Lock()
 	defer s.mutex.Unlock()
-	if s.list = append(s.list, strings.Clone(dn)); len(s.list) == 2*MostSampled {
-		s.settle()
+	heap.Push(&s.names, strings.Clone(dn))
+	if len(s.names) > MostSampled {
+		heap.Pop(&s.names)
 	}
-}
-
-func (s *Sample) settle() {
-	slices.Sort(s.list)
-	if len(s.list) > MostSampled {
-		s.list = s.list[:MostSampled]
-		last := s.list[MostSampled-1]
+	if len(s.names) == MostSampled {
+		last := s.names[0]
 		s.last.Store(&last)
 	}
 }
 
 // Names are those that were kept, in normal form.
 func (s *Sample) Names() []string {
-	s.settle()
-	names := make([]string, len(s.list))
-	for i, dn := range s.list {
+	slices.Sort(s.names)
+	names := make([]string, len(s.names))
+	for i, dn := range s.names {
 		names[i] = NormalDN(dn)
 	}
 	return names
+}
+
+// lastFirst is a heap of names of which the last comes first.
+type lastFirst []string
+
+func (l lastFirst) Len() int           { return len(l) }
+func (l lastFirst) Less(i, j int) bool { return l[i] > l[j] }
+func (l lastFirst) Swap(i, j int)      { l[i], l[j] = l[j], l[i] }
+func (l *lastFirst) Push(name any)     { *l = append(*l, name.(string)) }
+
+func (l *lastFirst) Pop() any {
+	n := len(*l) - 1
+	name := (*l)[n]
+	*l = (*l)[:n]
+	return name
 }
