@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"yewcone/core/audit"
+	"yewcone/intake/intaketest"
 	"yewcone/intake/intaketest/bothways"
 	"yewcone/intake/text"
 )
@@ -79,7 +80,8 @@ func (m *made) entry(lines ...string) {
 	m.ldif.WriteString("\n")
 }
 
-var hashes = []string{"{SSHA}6sd8f76s8d7f6", "{SHA}aaaa", "{CRYPT}$6$aa$bb", "{CRYPT}aaBBccDDeeFFg", "{CRYPT}_short", "{PBKDF2-SHA512}10000$aa$bb", "{SASL}ann@x",
+var hashes = []string{"{SSHA}6sd8f76s8d7f6", "{SHA}aaaa", "{CRYPT}$6$aa$bb", "{CRYPT}aaBBccDDeeFFg", "{CRYPT}_short",
+	"{PBKDF2-SHA512}10000$aa$bb", "{SASL}ann@x",
 	"{ODD}x", "plain", "{}x", "{ssha}6sd8f76s8d7f6", "{CLEARTEXT}x"}
 
 // person writes the entry of an account, or of what looks like one.
@@ -164,7 +166,8 @@ func (m *made) directory(people int) map[string]string {
 			members = append(members, fmt.Sprintf("member: uid=u%d,ou=Deck,ou=Fleet,%s", m.IntN(people), suffix))
 		}
 		m.entry(append(members, "member: cn=pursers,"+suffix)...)
-		m.entry("dn: cn=pursers,"+suffix, "objectClass: posixGroup", "cn: pursers", fmt.Sprint("memberUid: u", m.IntN(people)), fmt.Sprint("memberUid: u", m.IntN(people)))
+		m.entry("dn: cn=pursers,"+suffix, "objectClass: posixGroup", "cn: pursers", fmt.Sprint("memberUid: u", m.IntN(people)),
+			fmt.Sprint("memberUid: u", m.IntN(people)))
 	}
 	policies := func() {
 		for i, name := range []string{"crew", "clerks"}[:m.IntN(3)] {
@@ -227,7 +230,8 @@ func (m *made) directory(people int) map[string]string {
 
 // rules makes rules that ask for all sorts of facts together.
 func (m *made) rules() string {
-	parts := []string{`enabled`, `not locked`, `"admins" in groups`, `"pursers" in groups`, `under(unit, "Fleet")`, `unit == "Shore"`, `unit contains "office"`, `unit == "Deck, aft"`,
+	parts := []string{`enabled`, `not locked`, `"admins" in groups`, `"pursers" in groups`, `under(unit, "Fleet")`, `unit == "Shore"`, `unit contains "office"`,
+		`unit == "Deck, aft"`,
 		`login startsWith "test-"`, `email contains "keelby"`, `kind == "person"`, `idle > days(90)`, `password_age > days(200)`, `never_signed_in`, `locked`,
 		`must_change and password_age > days(14)`, `storage < "salted slow"`, `account_age between days(10) and days(400)`, `overdue`, `privileged`,
 		`password_set < created`, `policy == "clerks"`, `login in ["u7", "u8"]`, `email matches "^b.*e$"`, `never_changed`, `display_name == "Ann Keelby"`,
@@ -261,8 +265,7 @@ func quick(t *testing.T, seed uint64) bool {
 	m.often = m.pick("pwdEndTime", "pwdStartTime", "pwdGraceUseTime", "pwdFailureTime", "description", "empty", "twice", "userPassword",
 		"no passwords", "names", "another database")
 	files := m.directory(20 + m.IntN(900))
-	folder := t.TempDir()
-	bothways.Write(t, folder, files)
+	folder := intaketest.Write(t, files)
 	want, ok := bothways.Judge(t, folder, audit.Options{Jobs: 1, Singly: true})
 	for _, jobs := range []int{1, 3} {
 		got, _ := bothways.Judge(t, folder, audit.Options{Jobs: jobs})

@@ -42,7 +42,8 @@ var foreign = []string{"nsaccountlock", "passwordexpirationtime", "accountunlock
 var watch = ldif.NewWatch(append(append(append([]string{"uid", "olcppolicydefault"}, dumped...), searched...),
 	append([]string{"userpassword", "pwdchangedtime", "pwdaccountlockedtime", "pwdreset", "pwdfailuretime",
 		"pwdgraceusetime", "pwdlastsuccess",
-		"olcrootpw", "olcsuffix", "olcrootdn", "pwdattribute", "pwdpolicysubentry", "pwdstarttime", "pwdendtime", "member", "uniquemember", "memberuid"}, foreign...)...)...)
+		"olcrootpw", "olcsuffix", "olcrootdn", "pwdattribute",
+		"pwdpolicysubentry", "pwdstarttime", "pwdendtime", "member", "uniquemember", "memberuid"}, foreign...)...)...)
 
 // Of these each entry is asked.
 var seenPassword, seenChanged, seenPolicy, seenUID = watch["userpassword"], watch["pwdchangedtime"], watch["pwdpolicysubentry"], watch["uid"]

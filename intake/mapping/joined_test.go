@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"yewcone/core/audit"
+	"yewcone/intake/intaketest"
 	"yewcone/intake/intaketest/bothways"
 )
 
@@ -51,8 +52,7 @@ func TestJoined(t *testing.T) {
 			"      second_factor: {from: second, else: no}\n      password_set: set\n",
 		"estate.yaml": "estate: Made\nas_of: 2026-11-20\nsystems:\n  one:\n    export: {read: mapping, from: accounts.csv, mapping: mapping.yaml}\n    rules: made\n",
 	}}
-	folder := t.TempDir()
-	bothways.Write(t, folder, m.files)
+	folder := intaketest.Write(t, m.files)
 	want, ok := bothways.Judge(t, folder, audit.Options{Jobs: 2, Singly: true})
 	got, _ := bothways.Judge(t, folder, audit.Options{Jobs: 2})
 	if a, b, differ := bothways.Differ(want, got); differ || !ok {

@@ -16,6 +16,7 @@ import (
 	"yewcone/core/audit"
 	"yewcone/intake"
 	"yewcone/intake/estatefolder"
+	"yewcone/intake/intaketest"
 	"yewcone/intake/intaketest/bothways"
 	"yewcone/intake/livetest"
 	"yewcone/take"
@@ -169,8 +170,7 @@ var csvLine = regexp.MustCompile(`"Part": "",\s*"Line": ([0-9]+)`)
 // the place of its line.
 func (h *held) result(t *testing.T, connect func(*estatefolder.System) (intake.Database, error)) (text string, notes string) {
 	t.Helper()
-	folder := t.TempDir()
-	bothways.Write(t, folder, h.files)
+	folder := intaketest.Write(t, h.files)
 	e, err := estatefolder.Load(folder)
 	if err != nil {
 		return err.Error(), ""

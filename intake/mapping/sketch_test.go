@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"yewcone/core/audit"
+	"yewcone/intake/intaketest"
 	"yewcone/intake/intaketest/bothways"
 	"yewcone/intake/text"
 )
@@ -307,7 +308,6 @@ func quick(t *testing.T, seed uint64) bool {
 	t.Helper()
 	r := rand.New(rand.NewPCG(seed, 7))
 	m := &made{Rand: r, files: map[string]string{}, crowded: true}
-	folder := t.TempDir()
 	m.estate(m.pick("csv", "ndjson"), 20+m.IntN(900))
 	if seed%5 == 2 {
 		m.nested(t)
@@ -324,7 +324,7 @@ func quick(t *testing.T, seed uint64) bool {
 	case 2:
 		m.columnar(t)
 	}
-	bothways.Write(t, folder, m.files)
+	folder := intaketest.Write(t, m.files)
 	want, ok := bothways.Judge(t, folder, audit.Options{Jobs: 1, Singly: true})
 	for i, jobs := range []int{1, 3, 2} {
 		o := audit.Options{Jobs: jobs}
@@ -397,8 +397,7 @@ func TestQuickOrigin(t *testing.T) {
 			"    take: {login: login, never_expires: never, last_sign_in: seen}\n",
 		"rules/made.yaml": "rules: made\ntitle: Made\nclauses:\n  - {id: age, for: 'idle > days(90)', expect: {max_age: at most 90 days}, because: it is asked}\n",
 	}}
-	folder := t.TempDir()
-	bothways.Write(t, folder, m.files)
+	folder := intaketest.Write(t, m.files)
 	for _, singly := range []bool{true, false} {
 		subjects, o, err := bothways.Open(folder, audit.Options{Jobs: 1, Singly: singly})
 		if err != nil {

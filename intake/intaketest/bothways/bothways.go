@@ -4,8 +4,6 @@ package bothways
 
 import (
 	"encoding/json"
-	"os"
-	"path/filepath"
 	"regexp"
 	"strings"
 	"testing"
@@ -15,20 +13,6 @@ import (
 	"yewcone/core/finding"
 	"yewcone/intake/estatefolder"
 )
-
-// Write writes the files of an estate into a folder.
-func Write(t *testing.T, folder string, files map[string]string) {
-	t.Helper()
-	for name, text := range files {
-		path := filepath.Join(folder, name)
-		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
-			t.Fatal(err)
-		}
-		if err := os.WriteFile(path, []byte(text), 0o644); err != nil {
-			t.Fatal(err)
-		}
-	}
-}
 
 // places are numbers that order accounts; they differ with the parts that are read
 // side by side.
