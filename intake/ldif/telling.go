@@ -29,7 +29,7 @@ type Column struct {
 	Fact      string                                // of a mapping, that it fills
 	Text      func(*facts.Account) *string          // where the account has a text
 	Date      func(*facts.Account) *facts.Moment    // or a date
-	Key       func(key []byte, value string) []byte // what tells stored passwords apart, beside which is the same as which; alike where stored.Scheme is
+	Key       func(key []byte, value string) []byte // what tells stored passwords apart; alike where stored.Scheme is
 	Plain     func(value string) bool               // of AsItself: other values are filled in; nil for none such
 }
 
@@ -378,7 +378,7 @@ func (s *sketcher) classOf(c *toldColumn, row int, value string) uint32 {
 	return alike.None
 }
 
-// at reads the entry that begins at a place of the piece.
+// at reads the entry that begins at a place of its piece.
 func (r *Entries) at(p place) (*Entry, error) {
 	r.pos, r.Line = p.pos, p.line
 	return r.Next()
