@@ -105,20 +105,16 @@ func (r *reading) tasks(failed *error) iter.Seq[task] {
 func (r *reading) begin(e *engine) {
 	r.begun++
 	r.workers.Go(func() {
-		for first := true; ; first = false {
-			t, ok := r.take(&e, first)
-			if !ok {
-				return
-			}
+		for t, ok := r.take(&e); ok; t, ok = r.take(&e) {
 			r.work(e, &t)
 			r.finished <- t
 		}
 	})
 }
 
-// take returns the next task; false where there is none any more. The first of a worker
-// has another begin.
-func (r *reading) take(e **engine, first bool) (task, bool) {
+// take returns the next task; false where there is none any more. As long as there are
+// fewer workers than may be, each task has another begin.
+func (r *reading) take(e **engine) (task, bool) {
 	r.mutex.Lock()
 	defer r.mutex.Unlock()
 	r.ahead <- struct{}{}
@@ -145,7 +141,7 @@ func (r *reading) take(e **engine, first bool) (task, bool) {
 		*e = another
 		r.engines = append(r.engines, another)
 	}
-	if first && r.begun < r.jobs {
+	if r.begun < r.jobs {
 		r.begin(nil)
 	}
 	return t, true

@@ -53,6 +53,16 @@ func (c *Classes) Ask(asks []func(*facts.Account) facts.Tri, questions []facts.Q
 	c.asks, c.questions, c.field = asks, questionsOf(questions), field
 }
 
+// Questions are those about a text that a mapping's fact fills; none where they cannot be
+// put so, or are too many to be told apart together.
+func Questions(k *facts.Sketching, fact string) []facts.Question {
+	questions, ok := k.Questions(fact)
+	if !ok || len(questions) > MostAsked {
+		return nil
+	}
+	return questions
+}
+
 // InWords reports whether the questions are put to the text as it stands.
 func (c *Classes) InWords() bool { return c.questions != nil }
 

@@ -148,11 +148,7 @@ func (s *sketcher) ask(c *alike.Classes, fact string, field *string, k *facts.Sk
 	if whole || len(asks) > alike.MostAsked {
 		return false
 	}
-	questions, ok := k.Questions(fact)
-	if !ok || len(questions) > alike.MostAsked {
-		questions = nil
-	}
-	c.Ask(asks, questions, field)
+	c.Ask(asks, alike.Questions(k, fact), field)
 	return true
 }
 

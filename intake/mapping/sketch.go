@@ -114,10 +114,7 @@ func (s *sketcher) fit(texts int) {
 func (s *sketcher) add(c *sketchColumn, fills map[string]int, k *facts.Sketching) bool {
 	fact := c.bound.factColumn
 	asks, whole := k.Asks(fact.fact)
-	questions, ok := k.Questions(fact.fact)
-	if !ok || len(questions) > alike.MostAsked {
-		questions = nil
-	}
+	questions := alike.Questions(k, fact.fact)
 	one := fills[fact.fact] == 1
 	kind := KindOf(fact.fact)
 	switch {
