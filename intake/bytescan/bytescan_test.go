@@ -172,3 +172,86 @@ func BenchmarkMark(b *testing.B) {
 		})
 	}
 }
+
+// TestFrame: values are found in rows that fit, and up to what differs in those that do
+// not, wherever the text ends, as one part after the other finds them.
+func TestFrame(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 6))
+	word := func(of string, most int) string {
+		text := make([]byte, r.IntN(most))
+		for i := range text {
+			text[i] = of[r.IntN(len(of))]
+		}
+		return string(text)
+	}
+	whole, long := 0, 0
+	for range 20_000 {
+		f := Frame{Stop: "\n\\"[r.IntN(2)]}
+		var row, texts []byte
+		for k, n := 0, 1+r.IntN(8); k < n; k++ {
+			text := "\n\",}"[r.IntN(4):][:1] + word("abc: ", 12)
+			if r.IntN(8) == 0 {
+				text += word("abc: ", 80)
+			}
+			if len(f.parts) > 0 {
+				f.parts[k-1].until = [block]byte([]byte(strings.Repeat(text[:1], block)))
+			}
+			f.Add(text, '\n')
+			texts = append(texts, text...)
+			row = append(append(row, text...), word("abcdef ", []int{1, 12, 90}[r.IntN(3)])...)
+		}
+		row = append(row, '\n')
+		if at := r.IntN(len(row)); r.IntN(3) == 0 {
+			row[at] = "\\\nz"[r.IntN(3)]
+		}
+		before := word("xyz", 70)
+		text := before + string(row) + word("xyz\n", 70)
+		text = text[:len(text)-r.IntN(min(len(text)-len(before), 40))]
+		from := r.IntN(f.Len())
+		at := len(before)
+		if from > 0 {
+			at = r.IntN(len(text) + 1)
+		}
+		want, got := make([]Span, f.Len()), make([]Span, f.Len())
+		wantDone, wantEnd := f.each(text, at, from, f.Len(), want)
+		done, end := f.Values(text, at, from, f.Len(), got)
+		if done != wantDone || end != wantEnd || !slices.Equal(got[from:done], want[from:done]) {
+			t.Fatalf("%q from %d on, parts %q from %d on: %d, %d, %v, expected %d, %d, %v", text, at, texts, from, done, end, got, wantDone, wantEnd, want)
+		}
+		if done == f.Len() {
+			whole, long = whole+1, long+len(f.long)
+		}
+	}
+	if whole < 3_000 || long < 500 {
+		t.Errorf("only %d rows fit, with %d long parts", whole, long)
+	}
+}
+
+func BenchmarkFrame(b *testing.B) {
+	names := []string{"dn", "uid", "cn", "mail", "employeeNumber", "title", "entryUUID", "active", "createTimestamp", "entryCSN"}
+	lengths := [][2]int{{40, 70}, {10, 10}, {8, 22}, {24, 44}, {10, 10}, {5, 20}, {36, 36}, {4, 5}, {15, 15}, {40, 40}}
+	f := Frame{Stop: '\r'}
+	for _, name := range names {
+		f.Add("\n"+name+": ", '\n')
+	}
+	r, spans := rand.New(rand.NewPCG(7, 8)), make([]Span, len(names))
+	var all strings.Builder
+	const rows = 500
+	for range rows {
+		for i, name := range names {
+			all.WriteString("\n" + name + ": " + strings.Repeat("v", lengths[i][0]+r.IntN(lengths[i][1]-lengths[i][0]+1)))
+		}
+	}
+	all.WriteString("\n" + strings.Repeat("\n", 64))
+	text := all.String()
+	for name, way := range map[string]func(string, int, int, int, []Span) (int, int){"each": f.each, "frame": f.Values} {
+		b.Run(name, func(b *testing.B) {
+			b.SetBytes(int64(len(text)))
+			for b.Loop() {
+				for at, n := 0, 0; n < rows; n++ {
+					_, at = way(text, at, 0, len(names), spans)
+				}
+			}
+		})
+	}
+}

@@ -21,3 +21,9 @@ func odd(text *byte, blocks int) (first, low int)
 //
 //go:noescape
 func places(list *uint32, text *byte, words int, at uint32, a, b byte) int
+
+// frame is Frame.Values for so many parts, at least one, as long as 32 bytes from last on
+// need not be looked at; short tells that they must.
+//
+//go:noescape
+func frame(text *byte, at, last int, parts *part, n int, spans *Span, stop byte) (done, end int, short bool)

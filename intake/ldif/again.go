@@ -12,29 +12,33 @@ import (
 // A Shape is how most entries of a table look, so that one after the other can be put
 // straight into columns: which attributes they have, in which order.
 type Shape struct {
-	lines   []shapeLine // none before it is learned
-	classes uint64      // those of the object class
-	met     uint64      // those of the entry that was read last
-	joined  []byte      // of attributes with several values
-	kept    int         // so many of these bytes are of entries before, whose rows are still looked at
-	late    []lateValue
-	Filled  bool                                  // an entry that has an attribute without a value is not one of it
-	failed  int                                   // entries that did not fit one after the other
-	strange bool                                  // the last of them has an attribute that the shape has not
-	bent    int                                   // entries that were not straight one after the other
-	ends    [2*mostLines + bytescan.Slack + 4]int // of the lines at hand
-	more    int                                   // so many lines more than attributes are looked at
+	lines      []shapeLine // none before it is learned
+	classes    uint64      // those of the object class
+	met        uint64      // those of the entry that was read last
+	joined     []byte      // of attributes with several values
+	kept       int         // so many of these bytes are of entries before, whose rows are still looked at
+	late       []lateValue
+	Filled     bool           // an entry that has an attribute without a value is not one of it
+	failed     int            // entries that did not fit one after the other
+	strange    bool           // the last of them has an attribute that the shape has not
+	bent       int            // entries that were not straight one after the other
+	frame      bytescan.Frame // what stands between the values of a straight one
+	spans      [mostLines]bytescan.Span
+	feed       string // what ends its lines
+	classLines int    // lines of its object classes that are not counted as attributes
+	lacks      []int  // columns that no attribute takes, of so many
+	width      int    // -1 before these are known
 }
 
 type shapeLine struct {
 	begin  string // the name, the colon and, where it is wanted, the blank
-	starts beginning
 	idle   bool   // nobody wants it
 	passed bool   // nor looks at a value that is plainly written
 	value  string // of the object class, which must be the same
 	column int    // -1 for none
 	class  bool
 	flag   bool
+	coded  bool // its value is mostly in base64
 	known  *knownName
 }
 
@@ -78,11 +82,13 @@ func (r *Entries) Learn(s *Shape, columnOf func(name string) (int, bool)) {
 			return
 		}
 		at++
-		s.lines = slices.Insert(s.lines, at, shapeLine{begin: k.begin, idle: k.name == "", column: column, flag: k.flag, class: k.class, known: k})
+		l := shapeLine{begin: k.begin, idle: k.name == "", column: column, flag: k.flag, class: k.class, known: k}
+		l.coded = !l.idle && !l.flag && !l.class && slices.ContainsFunc(r.late, func(v lateValue) bool { return v.attr >= 0 && r.entry.Attrs[v.attr].Name == k.name })
+		s.lines = slices.Insert(s.lines, at, l)
 	}
 	for i := range s.lines {
 		l := &s.lines[i]
-		l.starts, l.passed = beginningOf(l.begin), l.idle || l.column < 0 && !l.class && !l.flag
+		l.passed = l.idle || l.column < 0 && !l.class && !l.flag && !l.coded
 	}
 	var classes []string
 	for i := range r.entry.Attrs {
@@ -96,6 +102,33 @@ func (r *Entries) Learn(s *Shape, columnOf func(name string) (int, bool)) {
 			s.classes |= 1 << i
 			s.lines[i].value = strings.Clone(strings.Join(classes, "\n"))
 		}
+	}
+	s.width = -1
+	if s.feed = "\n"; strings.HasSuffix(r.text[:r.pos], "\r\n") {
+		s.feed = "\r\n"
+	}
+	s.frameLines()
+}
+
+// frameLines tells what stands between the values: what lines begin with, and all object
+// classes of an entry. A return ends a value, too: it is none, or out of the ordinary.
+func (s *Shape) frameLines() {
+	s.frame.Clear()
+	s.frame.Stop, s.classLines = "\r\n"[len(s.feed)-1], 0
+	for i := range s.lines {
+		l := &s.lines[i]
+		begin := s.feed + l.begin
+		if i == 0 {
+			begin = l.begin // what ends the line before is of the entry before
+		}
+		switch {
+		case l.coded:
+			begin = begin[:len(begin)-1] + ": "
+		case l.class:
+			s.classLines += strings.Count(l.value, "\n")
+			begin += strings.ReplaceAll(l.value, "\n", begin)
+		}
+		s.frame.Add(begin, s.feed[0])
 	}
 }
 

@@ -1,159 +1,180 @@
 package ldif
 
 import (
-	"encoding/binary"
+	"slices"
 	"strings"
-	"unsafe"
 )
-
-// A beginning is what a line begins with, in words that are compared at once.
-type beginning struct {
-	first, last uint64 // its first and its last eight bytes, which overlap in one of fewer than sixteen
-	mask        uint64 // of the first, for one of fewer than eight
-	second      uint64 // the eight bytes behind the first, of one of more than sixteen
-	n           int
-	rest        string // what is between these, of one of more than 24
-}
-
-func beginningOf(text string) beginning {
-	b := beginning{n: len(text), mask: ^uint64(0)}
-	if b.n < 8 {
-		b.mask = 1<<(8*b.n) - 1
-		text += strings.Repeat("\x00", 8-b.n)
-	}
-	b.first, b.last = eight(text, 0), eight(text, len(text)-8)
-	if len(text) > 16 {
-		b.second, b.rest = eight(text, 8), text[16:max(16, len(text)-8)]
-	}
-	return b
-}
-
-// eight returns eight bytes of a text, which must have them.
-func eight(text string, at int) uint64 {
-	return binary.LittleEndian.Uint64((*[8]byte)(unsafe.Add(unsafe.Pointer(unsafe.StringData(text)), at))[:])
-}
 
 const (
 	mostBent = 8  // so many entries one after the other that are not straight
 	tryAgain = 32 // after so many it is tried whether one is
 )
 
-// stands reports whether a line at a place begins so, where the text has eight bytes more.
-func (b *beginning) stands(text string, at int) bool {
-	from := at + b.n
-	return from+8 <= len(text) && (eight(text, at)^b.first)&b.mask == 0 &&
-		(b.n <= 8 || eight(text, from-8) == b.last && (b.n <= 16 || b.goesOn(text, at)))
-}
-
-// goesOn reports whether what is behind the first eight bytes stands there too.
-func (b *beginning) goesOn(text string, at int) bool {
-	return eight(text, at+8) == b.second && (b.n <= 24 || text[at+16:at+b.n-8] == b.rest)
-}
-
 // straight is Again for an entry whose attributes have their values on one line each, in
-// the order of the shape, of which some may lack or be in base64; 0 for every other.
+// the order of the shape, of which some may lack or have several values, or one in base64; 0
+// for every other.
 func (r *Entries) straight(s *Shape, row []string) int {
 	if s.bent >= mostBent && s.bent%tryAgain != 0 {
 		s.bent++
 		return 0
 	}
 	s.bent++
-	text, pos, lines, met := r.text, r.pos, 0, uint64(0)
-	want := min(len(s.lines)+s.more, 2*mostLines)
-	ends := s.ends[:r.feeds.Following(text, pos, s.ends[:], want)]
-	last, classes := 0, "" // the attribute of the line before, 0 where it can have no other value; classes to come
+	text, pos, met := r.text, r.pos, uint64(0)
+	at, lines, last := 0, 0, 0 // the attribute that comes next, and the one of the line before, 0 where it can have no other value
 	s.joined, s.late = s.joined[:s.kept], s.late[:0]
-	clear(row)
-	for at := 0; at < len(s.lines); at++ {
-		l := &s.lines[at]
-		b := &l.starts
-		from := pos + b.n
-		if from+8 > len(text) || lines == len(ends) {
+	if len(row) != s.width {
+		s.lack(len(row))
+	}
+	for _, column := range s.lacks {
+		row[column] = ""
+	}
+	for {
+		if done, end := s.frame.Values(text, pos, at, len(s.lines), s.spans[:]); done > at {
+			if !s.take(text, row, at, done) {
+				return 0
+			}
+			met |= 1<<done - 1<<at
+			lines += done - at
+			if at, pos, last = done, end, done-1; s.lines[last].coded {
+				last = 0
+			}
+		}
+		if at == 0 || text[pos] != s.feed[0] || len(text)-pos <= len(s.feed) || text[pos+len(s.feed)-1] != '\n' {
+			return 0 // an entry begins with its name
+		}
+		line := text[pos+len(s.feed):]
+		if line[0] == '\n' || line[0] == '\r' {
 			break
 		}
-		// Written out, since it is asked of each line: whether l.starts stands here.
-		if (eight(text, pos)^b.first)&b.mask != 0 || b.n > 8 && eight(text, from-8) != b.last || b.n > 16 && !b.goesOn(text, pos) {
-			if at == 0 {
-				return 0 // an entry begins with its name
-			}
-			if before := &s.lines[last]; last > 0 && before.starts.stands(text, pos) {
-				if !s.another(before, row, text[pos:ends[lines]], &classes) {
-					return 0
-				}
-				pos, lines, at = ends[lines]+1, lines+1, at-1
-				continue
-			}
-			if l.idle || !l.encoded(text[pos:]) {
-				continue
-			}
-			before := len(s.joined)
-			if l.flag || l.class || !s.decode(text[from:max(from, ends[lines])]) {
+		if line[0] == ' ' {
+			return 0
+		}
+		if before := &s.lines[last]; last > 0 && strings.HasPrefix(line, before.begin) {
+			if line = lineOf(line); !s.another(before, row, line) {
 				return 0
 			}
-			if s.Filled && len(s.joined) == before {
+		} else if at == len(s.lines) {
+			return 0
+		} else if l := &s.lines[at]; l.otherwise(line) {
+			line = lineOf(line)
+			value := withoutReturns(strings.TrimSuffix(line[min(len(l.begin), len(line)):], "\n"))
+			if !s.takeValue(l, value, row, !l.coded) {
 				return 0
 			}
-			if l.column >= 0 {
-				s.late = append(s.late, lateValue{l.column, before, len(s.joined)})
+			if met, last = met|1<<at, at; !l.coded {
+				last = 0
 			}
-			pos, lines, met, last = ends[lines]+1, lines+1, met|1<<at, 0
+			at++
+		} else {
+			l.lack(row)
+			at++
 			continue
 		}
-		end := ends[lines]
-		pos, lines, met, last = end+1, lines+1, met|1<<at, at
-		if l.passed {
-			continue
-		}
-		if text[from] == ' ' {
-			return 0
-		}
-		for end > from && text[end-1] == '\r' {
-			end--
-		}
-		value := text[from:max(from, end)]
-		if l.class {
-			classes = l.value
-		}
-		if s.Filled && value == "" || l.flag && value != "TRUE" && value != "FALSE" || l.class && !cutValue(&classes, value) {
-			return 0
-		}
-		if l.column >= 0 {
-			row[l.column] = value
-		}
+		pos, lines = pos+len(line), lines+1
 	}
-	for before := &s.lines[last]; last > 0 && lines < len(ends) && before.starts.stands(text, pos); lines++ {
-		if !s.another(before, row, text[pos:ends[lines]], &classes) {
-			return 0
-		}
-		pos = ends[lines] + 1
+	for ; at < len(s.lines); at++ {
+		s.lines[at].lack(row)
 	}
-	if lines == len(ends) && len(ends) >= want {
-		s.more = min(s.more+8, mostLines)
-	}
-	end := 1
-	if strings.HasPrefix(text[pos:], "\r\n") {
-		end = 2
-	} else if !strings.HasPrefix(text[pos:], "\n") {
-		return 0
-	}
-	if met == 0 || s.classes&^met != 0 || classes != "" {
+	pos += len(s.feed)
+	rest, ended := strings.CutPrefix(text[pos:], s.feed)
+	if !ended || s.classes&^met != 0 {
 		return 0
 	}
 	s.placeLate(row)
 	s.met = met
 	line := r.Line + 1
-	r.pos, r.Line, r.Closed, s.failed, s.bent = pos+end, r.Line+lines+1, true, 0, 0
+	r.pos, r.Line, r.Closed, s.failed, s.bent = len(text)-len(rest), r.Line+lines+s.classLines+1, true, 0, 0
 	return line
+}
+
+// lineOf is the first of lines, with what ends it; "" where nothing does.
+func lineOf(lines string) string { return lines[:strings.IndexByte(lines, '\n')+1] }
+
+// lack notes which columns of a row no attribute of the shape takes.
+func (s *Shape) lack(width int) {
+	s.width, s.lacks = width, s.lacks[:0]
+	for column := range width {
+		if !slices.ContainsFunc(s.lines, func(l shapeLine) bool { return l.column == column }) {
+			s.lacks = append(s.lacks, column)
+		}
+	}
+}
+
+// lack empties the column of an attribute that an entry lacks.
+func (l *shapeLine) lack(row []string) {
+	if l.column >= 0 {
+		row[l.column] = ""
+	}
+}
+
+// otherwise reports whether a line has the attribute with its value in base64 and the
+// shape has not, or the other way round.
+func (l *shapeLine) otherwise(line string) bool {
+	if l.coded {
+		return strings.HasPrefix(line, l.begin)
+	}
+	return !l.idle && l.encoded(line)
+}
+
+// take puts the values of some attributes into their columns; false where one is not
+// plainly written.
+func (s *Shape) take(text string, row []string, from, to int) bool {
+	for at := from; at < to; at++ {
+		l := &s.lines[at]
+		if l.passed {
+			continue
+		}
+		value := text[s.spans[at].From:s.spans[at].To]
+		if l.coded || l.class {
+			if !s.takeValue(l, value, row, l.coded) {
+				return false
+			}
+			continue
+		}
+		if value == "" && s.Filled || value != "" && value[0] == ' ' || l.flag && value != "TRUE" && value != "FALSE" {
+			return false
+		}
+		if l.column >= 0 {
+			row[l.column] = value
+		}
+	}
+	return true
+}
+
+// takeValue is take for one value, which may be in base64.
+func (s *Shape) takeValue(l *shapeLine, value string, row []string, coded bool) bool {
+	switch {
+	case coded:
+		before := len(s.joined)
+		if l.flag || l.class || !s.decode(value) || s.Filled && len(s.joined) == before {
+			return false
+		}
+		if l.column >= 0 {
+			s.late = append(s.late, lateValue{l.column, before, len(s.joined)})
+		}
+		return true
+	case l.class && value != "":
+		return false
+	case l.class:
+		value = l.value
+	}
+	if value == "" && s.Filled || value != "" && value[0] == ' ' {
+		return false
+	}
+	if l.column >= 0 {
+		row[l.column] = value
+	}
+	return true
 }
 
 // another takes a line with one more value of an attribute; false where it is not plainly
 // written.
-func (s *Shape) another(l *shapeLine, row []string, line string, classes *string) bool {
+func (s *Shape) another(l *shapeLine, row []string, line string) bool {
 	if l.idle {
-		return true
+		return line != ""
 	}
-	value := withoutReturns(line[min(l.starts.n, len(line)):])
-	if value == "" || value[0] == ' ' || l.flag || l.class && !cutValue(classes, value) {
+	value := withoutReturns(strings.TrimSuffix(line[min(len(l.begin), len(line)):], "\n"))
+	if value == "" || value[0] == ' ' || l.flag || l.class {
 		return false
 	}
 	if l.column < 0 {
@@ -169,15 +190,5 @@ func (s *Shape) another(l *shapeLine, row []string, line string, classes *string
 	}
 	s.joined = append(append(s.joined, '\n'), value...)
 	s.late[len(s.late)-1].to = len(s.joined)
-	return true
-}
-
-// cutValue takes the first of values that stand on a line each; false where it is another.
-func cutValue(values *string, value string) bool {
-	rest, is := strings.CutPrefix(*values, value)
-	if !is || rest != "" && rest[0] != '\n' {
-		return false
-	}
-	*values = strings.TrimPrefix(rest, "\n")
 	return true
 }

@@ -1,0 +1,107 @@
+package bytescan
+
+import (
+	"math"
+	"strings"
+	"unsafe"
+)
+
+// A Frame is what stands between the values of rows that are alike. A value stands behind
+// each of its parts, and ends where the next part may begin. The zero Frame has no parts.
+type Frame struct {
+	// Stop is a byte at which a value ends, too: one that may change what the value means.
+	Stop  byte
+	parts []part
+	long  []int // those of which the vectors compare only the beginning
+}
+
+// A part is laid out as frame takes it.
+type part struct {
+	begin [block]byte // its first bytes
+	mask  [block]byte // 255 for each of these
+	until [block]byte // copies of the byte that ends its value
+	size  int
+	usual int // the length of the value before
+	text  string
+}
+
+// block is how many bytes are compared at a time.
+const block = 32
+
+// A Span is where a value stands in a text.
+type Span struct{ From, To uint32 }
+
+// Clear takes all parts away.
+func (f *Frame) Clear() { f.parts, f.long = f.parts[:0], f.long[:0] }
+
+// Add adds a part, and the byte that ends the value behind it.
+func (f *Frame) Add(text string, until byte) {
+	p := part{size: len(text), text: text}
+	for i := range copy(p.begin[:], text) {
+		p.mask[i] = math.MaxUint8
+	}
+	for i := range p.until {
+		p.until[i] = until
+	}
+	if len(text) > block {
+		f.long = append(f.long, len(f.parts))
+	}
+	f.parts = append(f.parts, p)
+}
+
+// Len is how many parts there are.
+func (f *Frame) Len() int { return len(f.parts) }
+
+// Values finds the values behind the parts with the numbers from (included) to to (not
+// included), of which the first should stand at a place of text. It puts them into spans,
+// by the numbers of their parts, and returns the number of the first part that does not
+// stand where it should or whose value has no end, and where it should stand; to, and
+// where the last value ends, where there is none.
+func (f *Frame) Values(text string, at, from, to int, spans []Span) (done, end int) {
+	if from >= to || int64(len(text)) > math.MaxUint32 {
+		return from, at
+	}
+	parts, _ := f.parts[from:to], spans[to-1]
+	if !vectors {
+		return f.each(text, at, from, to, spans)
+	}
+	done, end, short := frame(unsafe.StringData(text), at, len(text)-block, &parts[0], len(parts), &spans[from], f.Stop)
+	done += from
+	for _, k := range f.long {
+		if k < from || k >= done {
+			continue
+		}
+		behind := int(spans[k].From)
+		if p := &f.parts[k]; text[behind-p.size+block:behind] != p.text[block:] {
+			return k, behind - p.size
+		}
+	}
+	if short {
+		return f.each(text, end, done, to, spans)
+	}
+	return done, end
+}
+
+// each is Values for any processor, and where a text ends.
+func (f *Frame) each(text string, at, from, to int, spans []Span) (done, end int) {
+	for k := from; k < to; k++ {
+		p := &f.parts[k]
+		if !strings.HasPrefix(text[at:], p.text) {
+			return k, at
+		}
+		value := text[at+p.size:]
+		size := strings.IndexByte(value, p.until[0])
+		if size >= 0 {
+			value = value[:size]
+		}
+		if stop := strings.IndexByte(value, f.Stop); stop >= 0 {
+			size = stop
+		}
+		if size < 0 {
+			return k, at
+		}
+		spans[k] = Span{uint32(at + p.size), uint32(at + p.size + size)}
+		at += p.size + size
+	}
+	return to, at
+}
