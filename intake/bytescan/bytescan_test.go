@@ -186,7 +186,7 @@ func TestFrame(t *testing.T) {
 	}
 	whole, long := 0, 0
 	for range 20_000 {
-		f := Frame{Stop: "\n\\"[r.IntN(2)]}
+		f := Frame{Stops: [2]byte{"\n\\"[r.IntN(2)], "\nz"[r.IntN(2)]}}
 		var row, texts []byte
 		for k, n := 0, 1+r.IntN(8); k < n; k++ {
 			text := "\n\",}"[r.IntN(4):][:1] + word("abc: ", 12)
@@ -230,7 +230,7 @@ func TestFrame(t *testing.T) {
 func BenchmarkFrame(b *testing.B) {
 	names := []string{"dn", "uid", "cn", "mail", "employeeNumber", "title", "entryUUID", "active", "createTimestamp", "entryCSN"}
 	lengths := [][2]int{{40, 70}, {10, 10}, {8, 22}, {24, 44}, {10, 10}, {5, 20}, {36, 36}, {4, 5}, {15, 15}, {40, 40}}
-	f := Frame{Stop: '\r'}
+	f := Frame{Stops: [2]byte{'\r', '\r'}}
 	for _, name := range names {
 		f.Add("\n"+name+": ", '\n')
 	}

@@ -9,8 +9,8 @@ import (
 // A Frame is what stands between the values of rows that are alike. A value stands behind
 // each of its parts, and ends where the next part may begin. The zero Frame has no parts.
 type Frame struct {
-	// Stop is a byte at which a value ends, too: one that may change what the value means.
-	Stop  byte
+	// Stops are bytes at which a value ends, too: such as may change what it means.
+	Stops [2]byte
 	parts []part
 	long  []int // those of which the vectors compare only the beginning
 }
@@ -65,7 +65,7 @@ func (f *Frame) Values(text string, at, from, to int, spans []Span) (done, end i
 	if !vectors {
 		return f.each(text, at, from, to, spans)
 	}
-	done, end, short := frame(unsafe.StringData(text), at, len(text)-block, &parts[0], len(parts), &spans[from], f.Stop)
+	done, end, short := frame(unsafe.StringData(text), at, len(text)-block, &parts[0], len(parts), &spans[from], f.Stops[0], f.Stops[1])
 	done += from
 	for _, k := range f.long {
 		if k < from || k >= done {
@@ -94,8 +94,10 @@ func (f *Frame) each(text string, at, from, to int, spans []Span) (done, end int
 		if size >= 0 {
 			value = value[:size]
 		}
-		if stop := strings.IndexByte(value, f.Stop); stop >= 0 {
-			size = stop
+		for _, c := range f.Stops {
+			if stop := strings.IndexByte(value, c); stop >= 0 {
+				value, size = value[:stop], stop
+			}
 		}
 		if size < 0 {
 			return k, at

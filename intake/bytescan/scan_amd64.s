@@ -159,7 +159,7 @@ more:
 	MOVQ DI, ret+32(FP)
 	RET
 
-// func frame(text *byte, at, last int, parts *part, n int, spans *Span, stop byte) (done, end int, short bool)
+// func frame(text *byte, at, last int, parts *part, n int, spans *Span, stop, or byte) (done, end int, short bool)
 // A part stands where the bytes that its mask keeps differ in none from its own. Where a
 // value ends is found among 32 bytes at a time. None is looked at behind last. Where the
 // end is as far as the last time, that distance is added, not the one that was found: the
@@ -172,6 +172,7 @@ TEXT ·frame(SB), NOSPLIT, $0-73
 	MOVQ         n+32(FP), CX
 	MOVQ         spans+40(FP), DX
 	VPBROADCASTB stop+48(FP), Y0
+	VPBROADCASTB or+49(FP), Y3
 	XORQ         R9, R9
 	XORQ         R11, R11
 
@@ -191,7 +192,9 @@ value:
 	JGT       short
 	VMOVDQU   (SI)(AX*1), Y1
 	VPCMPEQB  64(DI), Y1, Y2
-	VPCMPEQB  Y0, Y1, Y1
+	VPCMPEQB  Y0, Y1, Y4
+	VPCMPEQB  Y3, Y1, Y1
+	VPOR      Y4, Y2, Y2
 	VPOR      Y1, Y2, Y2
 	VPMOVMSKB Y2, BX
 	TESTL     BX, BX

@@ -24,10 +24,11 @@ type Shape struct {
 	bent       int            // entries that were not straight one after the other
 	frame      bytescan.Frame // what stands between the values of a straight one
 	spans      [mostLines]bytescan.Span
-	feed       string // what ends its lines
-	classLines int    // lines of its object classes that are not counted as attributes
-	lacks      []int  // columns that no attribute takes, of so many
-	width      int    // -1 before these are known
+	takes      []taking // what is done with its values
+	feed       string   // what ends its lines
+	classLines int      // lines of its object classes that are not counted as attributes
+	lacks      []int    // columns that no attribute takes, of so many
+	width      int      // -1 before these are known
 }
 
 type shapeLine struct {
@@ -114,7 +115,8 @@ func (r *Entries) Learn(s *Shape, columnOf func(name string) (int, bool)) {
 // classes of an entry. A return ends a value, too: it is none, or out of the ordinary.
 func (s *Shape) frameLines() {
 	s.frame.Clear()
-	s.frame.Stop, s.classLines = "\r\n"[len(s.feed)-1], 0
+	stop := "\r\n"[len(s.feed)-1]
+	s.frame.Stops, s.classLines, s.takes = [2]byte{stop, stop}, 0, s.takes[:0]
 	for i := range s.lines {
 		l := &s.lines[i]
 		begin := s.feed + l.begin
@@ -129,6 +131,7 @@ func (s *Shape) frameLines() {
 			begin += strings.ReplaceAll(l.value, "\n", begin)
 		}
 		s.frame.Add(begin, s.feed[0])
+		s.takes = append(s.takes, l.taking(s.Filled))
 	}
 }
 

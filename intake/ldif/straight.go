@@ -1,8 +1,11 @@
 package ldif
 
 import (
+	"math"
 	"slices"
 	"strings"
+
+	"yewcone/intake/bytescan"
 )
 
 const (
@@ -53,9 +56,13 @@ func (r *Entries) straight(s *Shape, row []string) int {
 			if line = lineOf(line); !s.another(before, row, line) {
 				return 0
 			}
-		} else if at == len(s.lines) {
+			pos, lines = pos+len(line), lines+1
+			continue
+		}
+		if at == len(s.lines) {
 			return 0
-		} else if l := &s.lines[at]; l.otherwise(line) {
+		}
+		if l := &s.lines[at]; l.otherwise(line) {
 			line = lineOf(line)
 			value := withoutReturns(strings.TrimSuffix(line[min(len(l.begin), len(line)):], "\n"))
 			if !s.takeValue(l, value, row, !l.coded) {
@@ -116,29 +123,59 @@ func (l *shapeLine) otherwise(line string) bool {
 	return !l.idle && l.encoded(line)
 }
 
+// taking is what is done with the values of an attribute.
+type taking struct {
+	column      int32  // -1 for none
+	least, most uint32 // how long a plain value is
+	odd         bool   // it is taken by takeValue
+	passed      bool
+}
+
+func (l *shapeLine) taking(filled bool) taking {
+	t := taking{column: int32(l.column), most: math.MaxUint32, odd: l.coded || l.flag || l.class && l.column >= 0, passed: l.passed}
+	switch {
+	case l.class && l.value != "":
+		t.most = 0 // the classes stand before it
+	case filled:
+		t.least = 1
+	}
+	return t
+}
+
 // take puts the values of some attributes into their columns; false where one is not
 // plainly written.
 func (s *Shape) take(text string, row []string, from, to int) bool {
-	for at := from; at < to; at++ {
-		l := &s.lines[at]
-		if l.passed {
-			continue
+	for from < to {
+		if from += takePlain(text, row, s.spans[from:to], s.takes[from:to]); from == to {
+			break
 		}
-		value := text[s.spans[at].From:s.spans[at].To]
-		if l.coded || l.class {
-			if !s.takeValue(l, value, row, l.coded) {
-				return false
-			}
-			continue
-		}
-		if value == "" && s.Filled || value != "" && value[0] == ' ' || l.flag && value != "TRUE" && value != "FALSE" {
+		l := &s.lines[from]
+		if !s.takeValue(l, text[s.spans[from].From:s.spans[from].To], row, l.coded) {
 			return false
 		}
-		if l.column >= 0 {
-			row[l.column] = value
-		}
+		from++
 	}
 	return true
+}
+
+// takePlain is take up to the first value that is odd, and returns how many come before
+// it.
+func takePlain(text string, row []string, spans []bytescan.Span, takes []taking) int {
+	spans = spans[:len(takes)]
+	for i := range takes {
+		t := &takes[i]
+		if t.passed {
+			continue
+		}
+		from, to := spans[i].From, spans[i].To
+		if size := to - from; t.odd || size < t.least || size > t.most || text[from] == ' ' {
+			return i
+		}
+		if t.column >= 0 {
+			row[t.column] = text[from:to]
+		}
+	}
+	return len(takes)
 }
 
 // takeValue is take for one value, which may be in base64.
@@ -158,7 +195,7 @@ func (s *Shape) takeValue(l *shapeLine, value string, row []string, coded bool) 
 	case l.class:
 		value = l.value
 	}
-	if value == "" && s.Filled || value != "" && value[0] == ' ' {
+	if value == "" && s.Filled || value != "" && value[0] == ' ' || l.flag && value != "TRUE" && value != "FALSE" {
 		return false
 	}
 	if l.column >= 0 {

@@ -77,7 +77,6 @@ type jsonLineRows struct {
 	left  map[string]bool
 
 	looked, clean bool // the piece was looked through; it is UTF-8 without control characters but line feeds
-	escape        int  // how many bytes before its end the next backslash stands; 0 before it was sought, -1 for none
 }
 
 // Part reads the lines of a piece.
@@ -97,18 +96,20 @@ func (r *jsonLineRows) NextRows(b *table.Batch) {
 	}
 	r.line.plain = r.clean
 	for row := b.Room(); row != nil && r.whole.tree != nil; row = b.Room() {
-		end := strings.IndexByte(r.rest, '\n')
-		if r.line.row = row; end < 0 {
-			return
+		r.line.row = row
+		length := 0
+		if r.clean {
+			length = r.line.again(r.rest)
 		}
-		line := r.rest[:end]
-		if !r.clean || !r.line.again(line, r.escaped(line)) {
-			if !r.line.quick(line, r.whole.tree) {
+		if length == 0 {
+			line, _, ended := strings.Cut(r.rest, "\n")
+			if !ended || !r.line.quick(line, r.whole.tree) {
 				return
 			}
+			length = len(line) + 1
 			r.line.learn()
 		}
-		r.rest = r.rest[end+1:]
+		r.rest = r.rest[length:]
 		r.at++
 		r.counted()
 		b.Add(r.place())
@@ -121,17 +122,6 @@ func (r *jsonLineRows) place() table.Place {
 		return table.Place{Line: r.at}
 	}
 	return r.of(r.at, r.list)
-}
-
-// escaped reports whether the line at hand has a backslash.
-func (r *jsonLineRows) escaped(line string) bool {
-	if r.escape > len(r.rest) || r.escape == 0 { // of what is left, so that it stays right as lines go
-		r.escape = -1
-		if at := strings.IndexByte(r.rest, '\\'); at >= 0 {
-			r.escape = len(r.rest) - at
-		}
-	}
-	return r.escape > len(r.rest)-len(line)
 }
 
 // counted counts a row; members that no column takes are looked for in the first.

@@ -1,6 +1,7 @@
 package jsonrows
 
 import (
+	"math"
 	"slices"
 	"strings"
 
@@ -12,6 +13,8 @@ type jsonNode struct {
 	path string
 	kids []jsonKid
 	flat bool // no member is more than a plain value, a list of texts or an object of such
+
+	places [64]uint8 // by the places of names: kids, counted from 1; 0 for none
 }
 
 type jsonKid struct {
@@ -83,8 +86,20 @@ func (n *jsonNode) noteUnread(node any, left map[string]bool) {
 	}
 }
 
-// find returns the kid of a name, looking from where it is expected on; -1 for none.
+// placeOf is where a name is looked for first.
+func placeOf(name string) int {
+	if name == "" {
+		return 0
+	}
+	return (len(name)*11 + int(name[0])*5 + int(name[len(name)-1])) & 63
+}
+
+// find returns the kid of a name, looking from where it is expected on; -1 for none. The
+// tree is flattened.
 func (n *jsonNode) find(name string, guess int) int {
+	if at := int(n.places[placeOf(name)]) - 1; at >= 0 && n.kids[at].name == name {
+		return at
+	}
 	for range n.kids {
 		if guess >= len(n.kids) {
 			guess = 0
@@ -103,6 +118,9 @@ func (n *jsonNode) flatten() {
 	for i := range n.kids {
 		k := &n.kids[i]
 		k.quoted = `"` + k.name + `"`
+		if place := &n.places[placeOf(k.name)]; *place == 0 && i < math.MaxUint8 {
+			*place = uint8(i + 1)
+		}
 		n.flat = n.flat && strings.IndexByte(k.name, '"') < 0 && strings.IndexByte(k.name, '\\') < 0 && plainText(k.name+"  ")
 		if k.inner != nil {
 			k.inner.flatten()

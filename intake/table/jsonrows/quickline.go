@@ -22,7 +22,7 @@ func (p *jsonLine) quick(s string, n *jsonNode) bool {
 		p.row[i] = table.Absent
 	}
 	p.escapes = strings.IndexByte(s, '\\') >= 0
-	p.shape, p.inners, p.after = p.shape[:0], p.inners[:0], 0
+	p.shape, p.inners, p.after, p.shaping = p.shape[:0], p.inners[:0], 0, p.willLearn()
 	if i := p.members(n, 1); i < 0 || i < len(s) && strings.TrimSpace(s[i:]) != "" {
 		return false
 	}
@@ -72,7 +72,9 @@ func (p *jsonLine) members(n *jsonNode, i int) int {
 		if inner != nil && i < len(s) && s[i] == '{' {
 			i = p.members(inner, i+1)
 		} else {
-			p.shape = append(p.shape, usualMember{before: s[p.after:i], node: n, kid: kid, object: inner != nil})
+			if p.shaping {
+				p.shape = append(p.shape, usualMember{before: s[p.after:i], node: n, kid: kid, object: inner != nil, as: writtenAs(s[i:])})
+			}
 			i = p.value(n, kid, i)
 			p.after = i
 		}
@@ -89,129 +91,6 @@ func (p *jsonLine) members(n *jsonNode, i int) int {
 		}
 	}
 	return -1
-}
-
-// A usualMember is a member where most lines have it: what stands between the value
-// before and its own.
-type usualMember struct {
-	before string
-	node   *jsonNode // the object that it is a member of
-	kid    int       // -1 for one that no column takes
-	column int       // that takes its value as it is; -1 for none
-	object bool      // columns ask for what is in it, where another line has an object
-}
-
-// learnAgain is after how many lines that are not like it another line is learned; where
-// no other was like the one before, after twice as many each time, up to learnSeldom.
-const (
-	learnAgain  = 8
-	learnSeldom = 1 << 12
-)
-
-// learn makes the line that was read last the shape of those to come, where there is
-// none or it does not fit any more.
-func (p *jsonLine) learn() {
-	if p.others++; len(p.usual) > 0 && p.others < p.patience {
-		return
-	}
-	if p.patience = max(learnAgain, min(2*p.patience, learnSeldom)); p.used {
-		p.patience = learnAgain
-	}
-	p.others, p.used = 0, false
-	p.lacks = p.lacks[:0]
-	for c, text := range p.row {
-		if text == table.Absent {
-			p.lacks = append(p.lacks, c)
-		}
-	}
-	for i := range p.shape {
-		m := &p.shape[i]
-		if m.before, m.column = strings.Clone(m.before), -1; m.kid < 0 {
-			continue
-		}
-		if kid := &m.node.kids[m.kid]; len(kid.columns) == 1 && len(kid.odd) == 0 {
-			m.column = kid.columns[0]
-		}
-	}
-	p.ending = strings.Clone(p.ended)
-	p.usual, p.shape = p.shape, p.usual[:0]
-}
-
-// again is read for a line of the same members in the same order as the one that was
-// learned, with plain values. The caller knows that it is UTF-8 without control
-// characters, and whether it has backslashes. It returns false for every other, with
-// nothing found.
-func (p *jsonLine) again(s string, escapes bool) bool {
-	if len(p.usual) == 0 {
-		return false
-	}
-	p.begin(s)
-	p.escapes = escapes
-	row, i := p.row, 0
-	for _, c := range p.lacks {
-		row[c] = table.Absent
-	}
-	for k := range p.usual {
-		m := &p.usual[k]
-		from := i + len(m.before)
-		if from >= len(s) || s[i:from] != m.before {
-			return false
-		}
-		if m.column < 0 {
-			if m.object && s[from] == '{' {
-				return false
-			}
-			if m.kid >= 0 { // value refuses a member that stands twice
-				if kid := &m.node.kids[m.kid]; len(kid.columns) > 0 {
-					row[kid.columns[0]] = table.Absent
-				} else {
-					row[kid.odd[0].column] = table.Absent
-				}
-			}
-			if i = p.value(m.node, m.kid, from); i < 0 {
-				return false
-			}
-			continue
-		}
-		switch s[from] {
-		case '"':
-			end := strings.IndexByte(s[from+1:], '"')
-			if end < 0 {
-				return false
-			}
-			text := s[from+1 : from+1+end]
-			if i = from + 1 + end + 1; !escapes || strings.IndexByte(text, '\\') < 0 {
-				row[m.column] = text
-				continue
-			}
-			start := len(p.bytes)
-			if i = p.decode(from + 1); i < 0 {
-				return false
-			}
-			p.late = append(p.late, lateText{m.column, start, len(p.bytes)})
-		case 't':
-			if i = from + len("true"); i > len(s) || s[from:i] != "true" {
-				return false
-			}
-			row[m.column] = "true"
-		case 'f':
-			if i = from + len("false"); i > len(s) || s[from:i] != "false" {
-				return false
-			}
-			row[m.column] = "false"
-		default:
-			row[m.column] = table.Absent
-			if i = p.value(m.node, m.kid, from); i < 0 {
-				return false
-			}
-		}
-	}
-	if s[i:] != p.ending {
-		return false
-	}
-	p.settle()
-	p.others, p.used = 0, true
-	return true
 }
 
 // decode appends a text, from behind its opening quote on, and returns the place behind

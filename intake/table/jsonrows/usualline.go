@@ -1,0 +1,283 @@
+package jsonrows
+
+import (
+	"slices"
+	"strings"
+
+	"yewcone/intake/bytescan"
+	"yewcone/intake/table"
+)
+
+// A usualMember is a member where most lines have it: what stands between the value
+// before and its own.
+type usualMember struct {
+	before string
+	node   *jsonNode // the object that it is a member of
+	kid    int       // -1 for one that no column takes
+	column int       // that takes its value as it is; -1 for none
+	object bool      // columns ask for what is in it, where another line has an object
+	as     written
+	run    int // from it up to this one all values are texts and words
+}
+
+// written is how a value is written.
+type written uint8
+
+const (
+	asElse written = iota
+	asText
+	asWord // or number
+)
+
+func writtenAs(value string) written {
+	switch {
+	case value == "" || value[0] == '[' || value[0] == '{':
+		return asElse
+	case value[0] == '"':
+		return asText
+	}
+	return asWord
+}
+
+// learnAgain is after how many lines that are not like it another line is learned; where
+// no other was like the one before, after twice as many each time, up to learnSeldom.
+const (
+	learnAgain  = 8
+	learnSeldom = 1 << 12
+)
+
+// willLearn reports whether the line that is read next becomes the shape of those to
+// come, if it has to be read as a whole: there is none, or it does not fit any more.
+func (p *jsonLine) willLearn() bool { return len(p.usual) == 0 || p.others+1 >= p.patience }
+
+// learn makes the line that was read last the shape of those to come, where it was
+// shaped.
+func (p *jsonLine) learn() {
+	if p.others++; !p.shaping {
+		return
+	}
+	if p.patience = max(learnAgain, min(2*p.patience, learnSeldom)); p.used {
+		p.patience = learnAgain
+	}
+	p.others, p.used = 0, false
+	p.lacks = p.lacks[:0]
+	for c, text := range p.row {
+		if text == table.Absent {
+			p.lacks = append(p.lacks, c)
+		}
+	}
+	for i := range p.shape {
+		m := &p.shape[i]
+		m.before, m.column = strings.Clone(m.before), -1
+		if m.object {
+			m.as = asElse
+		}
+		if m.kid < 0 {
+			continue
+		}
+		if kid := &m.node.kids[m.kid]; len(kid.columns) == 1 && len(kid.odd) == 0 {
+			m.column = kid.columns[0]
+		} else {
+			m.as = asElse
+		}
+	}
+	p.ending = strings.Clone(p.ended)
+	p.usual, p.shape = p.shape, p.usual[:0]
+	p.frameUsual()
+}
+
+// frameUsual tells what stands between the values, with the quotes of texts. A backslash
+// may change what a quote means, and a line feed stands in no value.
+func (p *jsonLine) frameUsual() {
+	p.frame.Clear()
+	p.frame.Stops, p.takes = [2]byte{'\\', '\n'}, p.takes[:0]
+	p.spans = slices.Grow(p.spans[:0], len(p.usual))[:len(p.usual)]
+	run := len(p.usual)
+	for k := len(p.usual) - 1; k >= 0; k-- {
+		m := &p.usual[k]
+		if m.as == asElse {
+			run = k
+		}
+		m.run = run
+	}
+	for k := range p.usual {
+		m := &p.usual[k]
+		between, until, after := m.before, byte('"'), p.ending
+		if k > 0 && p.usual[k-1].as == asText {
+			between = `"` + between
+		}
+		if k+1 < len(p.usual) {
+			after = p.usual[k+1].before
+		}
+		if m.as == asText {
+			between += `"`
+		} else {
+			until = after[0]
+		}
+		p.frame.Add(between, until)
+		p.takes = append(p.takes, taking{int32(m.column), m.as == asText})
+	}
+}
+
+// taking is what is done with the value of a member.
+type taking struct {
+	column int32 // -1 for none
+	text   bool
+}
+
+// again is read for the first of lines, where it has the same members in the same order
+// as the one that was learned, with plain values, and returns its length with the line
+// feed. The caller knows that it is UTF-8 without other control characters. It returns 0
+// for every other, with nothing found.
+func (p *jsonLine) again(lines string) int {
+	if len(p.usual) == 0 {
+		return 0
+	}
+	p.begin(lines)
+	p.ahead = lines
+	p.escapes = true // as far as is known
+	for _, c := range p.lacks {
+		p.row[c] = table.Absent
+	}
+	k, i := 0, 0
+	if !p.bent {
+		k, i = p.run(0, 0)
+	}
+	if k < len(p.usual) && i >= 0 && strings.HasPrefix(lines[i:], p.usual[k].before) {
+		p.s = lines[:i+strings.IndexByte(lines[i:], '\n')+1] // none stands before
+		k, i = p.oneByOne(k, i)
+	}
+	if i < 0 || k < len(p.usual) || !strings.HasPrefix(lines[i:], p.ending) {
+		return 0
+	}
+	if i += len(p.ending); i == len(lines) || lines[i] != '\n' {
+		return 0
+	}
+	p.settle()
+	p.others, p.used = 0, true
+	return i + 1
+}
+
+// oneByOne takes the values of members from one on that are not all written as in the line
+// that was learned; it returns as run does.
+func (p *jsonLine) oneByOne(k, i int) (next, place int) {
+	for k < len(p.usual) {
+		m := &p.usual[k]
+		from := i + len(m.before)
+		if from >= len(p.s) || p.s[i:from] != m.before {
+			return k, -1
+		}
+		bytes := len(p.bytes)
+		if i = p.usualValue(m, from); i < 0 {
+			return k, -1
+		}
+		k++
+		if p.bent = m.as == asText && len(p.bytes) > bytes; p.bent {
+			continue
+		}
+		if k, i = p.run(k, i); i < 0 {
+			return k, -1
+		}
+	}
+	return k, i
+}
+
+// run takes the values of members from one on, as long as they are written as in the line
+// that was learned, and returns the next member, and where what stands before it begins;
+// a place of -1 where one is not plain.
+func (p *jsonLine) run(k, i int) (next, place int) {
+	s, at := p.ahead, i
+	if k == len(p.usual) {
+		return k, i
+	}
+	if k > 0 && p.usual[k-1].as == asText {
+		if at--; s[at] != '"' {
+			return k, i
+		}
+	}
+	done, end := p.frame.Values(s, at, k, p.usual[k].run, p.spans)
+	if done == k {
+		return k, i
+	}
+	last := done
+	if s[end] == '\\' || s[end] == '\n' {
+		last--
+	}
+	for k < last {
+		if k += takePlain(s, p.row, p.spans[k:last], p.takes[k:last]); k == last {
+			break
+		}
+		m, span := &p.usual[k], p.spans[k]
+		if m.column >= 0 {
+			p.row[m.column] = table.Absent // value refuses a member that stands twice
+		}
+		if p.value(m.node, m.kid, int(span.From)) != int(span.To) {
+			return k, -1
+		}
+		k++
+	}
+	switch m := &p.usual[done-1]; {
+	case last < done && (m.as != asText || s[end] == '\n'):
+		return k, -1
+	case last < done: // which is taken otherwise
+		return last, int(p.spans[last].From) - len(`"`) - len(m.before)
+	case m.as == asText:
+		end++
+	}
+	return done, end
+}
+
+// takePlain takes values that are texts, and true and false, up to the first that is
+// another, and returns how many come before it.
+func takePlain(s string, row []string, spans []bytescan.Span, takes []taking) int {
+	spans = spans[:len(takes)]
+	for i := range takes {
+		t := &takes[i]
+		value := s[spans[i].From:spans[i].To]
+		if !t.text && (t.column < 0 || value != "true" && value != "false") {
+			return i
+		}
+		if t.column >= 0 {
+			row[t.column] = value
+		}
+	}
+	return len(takes)
+}
+
+// usualValue takes the value of a member that stands at a place, and returns where it
+// ends; -1 where it is not plain.
+func (p *jsonLine) usualValue(m *usualMember, from int) int {
+	s := p.s
+	if m.column < 0 {
+		if m.object && s[from] == '{' {
+			return -1
+		}
+		if m.kid >= 0 { // value refuses a member that stands twice
+			if kid := &m.node.kids[m.kid]; len(kid.columns) > 0 {
+				p.row[kid.columns[0]] = table.Absent
+			} else {
+				p.row[kid.odd[0].column] = table.Absent
+			}
+		}
+		return p.value(m.node, m.kid, from)
+	}
+	if s[from] != '"' {
+		p.row[m.column] = table.Absent
+		return p.value(m.node, m.kid, from)
+	}
+	end := -1
+	if !p.bent {
+		if end = strings.IndexByte(s[from+1:], '"'); end < 0 {
+			return -1
+		}
+		if text := s[from+1 : from+1+end]; strings.IndexByte(text, '\\') < 0 {
+			p.row[m.column] = text
+			return from + 1 + end + 1
+		}
+	}
+	start := len(p.bytes)
+	if end = p.decode(from + 1); end >= 0 {
+		p.late = append(p.late, lateText{m.column, start, len(p.bytes)})
+	}
+	return end
+}
