@@ -186,23 +186,26 @@ func TestFrame(t *testing.T) {
 	}
 	whole, long := 0, 0
 	for range 20_000 {
-		f := Frame{Stops: [2]byte{"\n\\"[r.IntN(2)], "\nz"[r.IntN(2)]}}
+		var f Frame
 		var row, texts []byte
-		for k, n := 0, 1+r.IntN(8); k < n; k++ {
+		n := 1 + r.IntN(8)
+		var parts []string
+		for range n {
 			text := "\n\",}"[r.IntN(4):][:1] + word("abc: ", 12)
 			if r.IntN(8) == 0 {
 				text += word("abc: ", 80)
 			}
-			if len(f.parts) > 0 {
-				f.parts[k-1].until = [block]byte([]byte(strings.Repeat(text[:1], block)))
-			}
-			f.Add(text, '\n')
+			parts = append(parts, text)
 			texts = append(texts, text...)
 			row = append(append(row, text...), word("abcdef ", []int{1, 12, 90}[r.IntN(3)])...)
 		}
+		parts = append(parts, "\n")
+		for k := range n {
+			f.Add(parts[k], parts[k+1][:1]+word("\t\x00", 2))
+		}
 		row = append(row, '\n')
 		if at := r.IntN(len(row)); r.IntN(3) == 0 {
-			row[at] = "\\\nz"[r.IntN(3)]
+			row[at] = "\t\n\x80\x00\xff"[r.IntN(5)]
 		}
 		before := word("xyz", 70)
 		text := before + string(row) + word("xyz\n", 70)
@@ -230,9 +233,9 @@ func TestFrame(t *testing.T) {
 func BenchmarkFrame(b *testing.B) {
 	names := []string{"dn", "uid", "cn", "mail", "employeeNumber", "title", "entryUUID", "active", "createTimestamp", "entryCSN"}
 	lengths := [][2]int{{40, 70}, {10, 10}, {8, 22}, {24, 44}, {10, 10}, {5, 20}, {36, 36}, {4, 5}, {15, 15}, {40, 40}}
-	f := Frame{Stops: [2]byte{'\r', '\r'}}
+	var f Frame
 	for _, name := range names {
-		f.Add("\n"+name+": ", '\n')
+		f.Add("\n"+name+": ", "\n\r")
 	}
 	r, spans := rand.New(rand.NewPCG(7, 8)), make([]Span, len(names))
 	var all strings.Builder

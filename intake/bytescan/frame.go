@@ -9,17 +9,16 @@ import (
 // A Frame is what stands between the values of rows that are alike. A value stands behind
 // each of its parts, and ends where the next part may begin. The zero Frame has no parts.
 type Frame struct {
-	// Stops are bytes at which a value ends, too: such as may change what it means.
-	Stops [2]byte
 	parts []part
-	long  []int // those of which the vectors compare only the beginning
+	ends  []string // the bytes that end their values
+	long  []int    // those of which the vectors compare only the beginning
 }
 
 // A part is laid out as frame takes it.
 type part struct {
 	begin [block]byte // its first bytes
 	mask  [block]byte // 255 for each of these
-	until [block]byte // copies of the byte that ends its value
+	ends  [block]byte // bytes that end its value, by their lowest four bits, twice; others for none
 	size  int
 	usual int // the length of the value before
 	text  string
@@ -32,21 +31,35 @@ const block = 32
 type Span struct{ From, To uint32 }
 
 // Clear takes all parts away.
-func (f *Frame) Clear() { f.parts, f.long = f.parts[:0], f.long[:0] }
+func (f *Frame) Clear() { f.parts, f.ends, f.long = f.parts[:0], f.ends[:0], f.long[:0] }
 
-// Add adds a part, and the byte that ends the value behind it.
-func (f *Frame) Add(text string, until byte) {
+// Add adds a part, and the bytes of which the first that comes ends the value behind it:
+// characters of ASCII of which no two have the same lowest four bits, that which mostly
+// ends it before the others.
+func (f *Frame) Add(text, ends string) {
 	p := part{size: len(text), text: text}
 	for i := range copy(p.begin[:], text) {
 		p.mask[i] = math.MaxUint8
 	}
-	for i := range p.until {
-		p.until[i] = until
+	p.ends[0], p.ends[block/2] = 1, 1 // 0 would be the byte 0
+	for _, c := range []byte(ends) {
+		p.ends[c%16], p.ends[c%16+block/2] = c, c
 	}
 	if len(text) > block {
 		f.long = append(f.long, len(f.parts))
 	}
-	f.parts = append(f.parts, p)
+	f.parts, f.ends = append(f.parts, p), append(f.ends, ends)
+}
+
+// endAt returns the place of the first of some bytes; -1 for none.
+func endAt(value, ends string) int {
+	size := -1
+	for i := range len(ends) {
+		if at := strings.IndexByte(value, ends[i]); at >= 0 {
+			value, size = value[:at], at
+		}
+	}
+	return size
 }
 
 // Len is how many parts there are.
@@ -65,7 +78,7 @@ func (f *Frame) Values(text string, at, from, to int, spans []Span) (done, end i
 	if !vectors {
 		return f.each(text, at, from, to, spans)
 	}
-	done, end, short := frame(unsafe.StringData(text), at, len(text)-block, &parts[0], len(parts), &spans[from], f.Stops[0], f.Stops[1])
+	done, end, short := frame(unsafe.StringData(text), at, len(text)-block, &parts[0], len(parts), &spans[from])
 	done += from
 	for _, k := range f.long {
 		if k < from || k >= done {
@@ -89,16 +102,7 @@ func (f *Frame) each(text string, at, from, to int, spans []Span) (done, end int
 		if !strings.HasPrefix(text[at:], p.text) {
 			return k, at
 		}
-		value := text[at+p.size:]
-		size := strings.IndexByte(value, p.until[0])
-		if size >= 0 {
-			value = value[:size]
-		}
-		for _, c := range f.Stops {
-			if stop := strings.IndexByte(value, c); stop >= 0 {
-				value, size = value[:stop], stop
-			}
-		}
+		size := endAt(text[at+p.size:], f.ends[k])
 		if size < 0 {
 			return k, at
 		}

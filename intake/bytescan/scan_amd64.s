@@ -159,22 +159,21 @@ more:
 	MOVQ DI, ret+32(FP)
 	RET
 
-// func frame(text *byte, at, last int, parts *part, n int, spans *Span, stop, or byte) (done, end int, short bool)
-// A part stands where the bytes that its mask keeps differ in none from its own. Where a
-// value ends is found among 32 bytes at a time. None is looked at behind last. Where the
-// end is as far as the last time, that distance is added, not the one that was found: the
-// processor guesses so and goes on before it has looked.
-TEXT ·frame(SB), NOSPLIT, $0-73
-	MOVQ         text+0(FP), SI
-	MOVQ         at+8(FP), AX
-	MOVQ         last+16(FP), R8
-	MOVQ         parts+24(FP), DI
-	MOVQ         n+32(FP), CX
-	MOVQ         spans+40(FP), DX
-	VPBROADCASTB stop+48(FP), Y0
-	VPBROADCASTB or+49(FP), Y3
-	XORQ         R9, R9
-	XORQ         R11, R11
+// func frame(text *byte, at, last int, parts *part, n int, spans *Span) (done, end int, short bool)
+// A part stands where the bytes that its mask keeps differ in none from its own. A byte
+// ends a value where the one that the part has for its lowest four bits is the same; 32
+// are looked at together. None is looked at behind last. Where the end is as far as the
+// last time, that distance is added, not the one that was found: the processor guesses so
+// and goes on before it has looked.
+TEXT ·frame(SB), NOSPLIT, $0-65
+	MOVQ text+0(FP), SI
+	MOVQ at+8(FP), AX
+	MOVQ last+16(FP), R8
+	MOVQ parts+24(FP), DI
+	MOVQ n+32(FP), CX
+	MOVQ spans+40(FP), DX
+	XORQ R9, R9
+	XORQ R11, R11
 
 part:
 	MOVQ    AX, R10
@@ -186,16 +185,14 @@ part:
 	JNZ     done
 	ADDQ    96(DI), AX
 	MOVL    AX, (DX)
+	VMOVDQU 64(DI), Y0
 
 value:
 	CMPQ      AX, R8
 	JGT       short
 	VMOVDQU   (SI)(AX*1), Y1
-	VPCMPEQB  64(DI), Y1, Y2
-	VPCMPEQB  Y0, Y1, Y4
-	VPCMPEQB  Y3, Y1, Y1
-	VPOR      Y4, Y2, Y2
-	VPOR      Y1, Y2, Y2
+	VPSHUFB   Y1, Y0, Y2
+	VPCMPEQB  Y1, Y2, Y2
 	VPMOVMSKB Y2, BX
 	TESTL     BX, BX
 	JZ        further
@@ -205,19 +202,19 @@ value:
 	ADDQ      104(DI), AX
 
 found:
-	MOVL      AX, 4(DX)
-	ADDQ      $128, DI
-	ADDQ      $8, DX
-	INCQ      R9
-	CMPQ      R9, CX
-	JLT       part
-	MOVQ      AX, R10
+	MOVL AX, 4(DX)
+	ADDQ $128, DI
+	ADDQ $8, DX
+	INCQ R9
+	CMPQ R9, CX
+	JLT  part
+	MOVQ AX, R10
 
 done:
 	VZEROUPPER
-	MOVQ R9, done+56(FP)
-	MOVQ R10, end+64(FP)
-	MOVB R11, short+72(FP)
+	MOVQ R9, done+48(FP)
+	MOVQ R10, end+56(FP)
+	MOVB R11, short+64(FP)
 	RET
 
 other:

@@ -24,11 +24,10 @@ type Shape struct {
 	bent       int            // entries that were not straight one after the other
 	frame      bytescan.Frame // what stands between the values of a straight one
 	spans      [mostLines]bytescan.Span
-	takes      []taking // what is done with its values
-	feed       string   // what ends its lines
-	classLines int      // lines of its object classes that are not counted as attributes
-	lacks      []int    // columns that no attribute takes, of so many
-	width      int      // -1 before these are known
+	feed       string // what ends its lines
+	classLines int    // lines of its object classes that are not counted as attributes
+	lacks      []int  // columns that no attribute takes, of so many
+	width      int    // -1 before these are known
 }
 
 type shapeLine struct {
@@ -115,8 +114,11 @@ func (r *Entries) Learn(s *Shape, columnOf func(name string) (int, bool)) {
 // classes of an entry. A return ends a value, too: it is none, or out of the ordinary.
 func (s *Shape) frameLines() {
 	s.frame.Clear()
-	stop := "\r\n"[len(s.feed)-1]
-	s.frame.Stops, s.classLines, s.takes = [2]byte{stop, stop}, 0, s.takes[:0]
+	s.classLines = 0
+	ends := "\n\r"
+	if s.feed == "\r\n" {
+		ends = s.feed
+	}
 	for i := range s.lines {
 		l := &s.lines[i]
 		begin := s.feed + l.begin
@@ -130,8 +132,7 @@ func (s *Shape) frameLines() {
 			s.classLines += strings.Count(l.value, "\n")
 			begin += strings.ReplaceAll(l.value, "\n", begin)
 		}
-		s.frame.Add(begin, s.feed[0])
-		s.takes = append(s.takes, l.taking(s.Filled))
+		s.frame.Add(begin, ends)
 	}
 }
 

@@ -1,11 +1,8 @@
 package ldif
 
 import (
-	"math"
 	"slices"
 	"strings"
-
-	"yewcone/intake/bytescan"
 )
 
 const (
@@ -42,21 +39,23 @@ func (r *Entries) straight(s *Shape, row []string) int {
 				last = 0
 			}
 		}
-		if at == 0 || text[pos] != s.feed[0] || len(text)-pos <= len(s.feed) || text[pos+len(s.feed)-1] != '\n' {
+		if at == 0 {
 			return 0 // an entry begins with its name
 		}
-		line := text[pos+len(s.feed):]
-		if line[0] == '\n' || line[0] == '\r' {
-			break
-		}
-		if line[0] == ' ' {
-			return 0
-		}
-		if before := &s.lines[last]; last > 0 && strings.HasPrefix(line, before.begin) {
+		line, begun := s.behind(text, pos), pos
+		for before := &s.lines[last]; last > 0 && strings.HasPrefix(line, before.begin); line = s.behind(text, pos) {
 			if line = lineOf(line); !s.another(before, row, line) {
 				return 0
 			}
 			pos, lines = pos+len(line), lines+1
+		}
+		if line == "" || line[0] == ' ' {
+			return 0
+		}
+		if line[0] == '\n' || line[0] == '\r' {
+			break
+		}
+		if pos > begun {
 			continue
 		}
 		if at == len(s.lines) {
@@ -94,6 +93,15 @@ func (r *Entries) straight(s *Shape, row []string) int {
 	return line
 }
 
+// behind is what stands behind a line that ends at a place; "" where it does not end as
+// lines of the shape do, or nothing stands there.
+func (s *Shape) behind(text string, at int) string {
+	if text[at] != s.feed[0] || len(text)-at <= len(s.feed) || text[at+len(s.feed)-1] != '\n' {
+		return ""
+	}
+	return text[at+len(s.feed):]
+}
+
 // lineOf is the first of lines, with what ends it; "" where nothing does.
 func lineOf(lines string) string { return lines[:strings.IndexByte(lines, '\n')+1] }
 
@@ -123,59 +131,29 @@ func (l *shapeLine) otherwise(line string) bool {
 	return !l.idle && l.encoded(line)
 }
 
-// taking is what is done with the values of an attribute.
-type taking struct {
-	column      int32  // -1 for none
-	least, most uint32 // how long a plain value is
-	odd         bool   // it is taken by takeValue
-	passed      bool
-}
-
-func (l *shapeLine) taking(filled bool) taking {
-	t := taking{column: int32(l.column), most: math.MaxUint32, odd: l.coded || l.flag || l.class && l.column >= 0, passed: l.passed}
-	switch {
-	case l.class && l.value != "":
-		t.most = 0 // the classes stand before it
-	case filled:
-		t.least = 1
-	}
-	return t
-}
-
 // take puts the values of some attributes into their columns; false where one is not
 // plainly written.
 func (s *Shape) take(text string, row []string, from, to int) bool {
-	for from < to {
-		if from += takePlain(text, row, s.spans[from:to], s.takes[from:to]); from == to {
-			break
-		}
-		l := &s.lines[from]
-		if !s.takeValue(l, text[s.spans[from].From:s.spans[from].To], row, l.coded) {
-			return false
-		}
-		from++
-	}
-	return true
-}
-
-// takePlain is take up to the first value that is odd, and returns how many come before
-// it.
-func takePlain(text string, row []string, spans []bytescan.Span, takes []taking) int {
-	spans = spans[:len(takes)]
-	for i := range takes {
-		t := &takes[i]
-		if t.passed {
+	for at := from; at < to; at++ {
+		l := &s.lines[at]
+		if l.passed {
 			continue
 		}
-		from, to := spans[i].From, spans[i].To
-		if size := to - from; t.odd || size < t.least || size > t.most || text[from] == ' ' {
-			return i
+		value := text[s.spans[at].From:s.spans[at].To]
+		if l.coded || l.class {
+			if !s.takeValue(l, value, row, l.coded) {
+				return false
+			}
+			continue
 		}
-		if t.column >= 0 {
-			row[t.column] = text[from:to]
+		if value == "" && s.Filled || value != "" && value[0] == ' ' || l.flag && value != "TRUE" && value != "FALSE" {
+			return false
+		}
+		if l.column >= 0 {
+			row[l.column] = value
 		}
 	}
-	return len(takes)
+	return true
 }
 
 // takeValue is take for one value, which may be in base64.

@@ -90,7 +90,7 @@ func (p *jsonLine) learn() {
 // may change what a quote means, and a line feed stands in no value.
 func (p *jsonLine) frameUsual() {
 	p.frame.Clear()
-	p.frame.Stops, p.takes = [2]byte{'\\', '\n'}, p.takes[:0]
+	p.takes = p.takes[:0]
 	p.spans = slices.Grow(p.spans[:0], len(p.usual))[:len(p.usual)]
 	run := len(p.usual)
 	for k := len(p.usual) - 1; k >= 0; k-- {
@@ -102,7 +102,7 @@ func (p *jsonLine) frameUsual() {
 	}
 	for k := range p.usual {
 		m := &p.usual[k]
-		between, until, after := m.before, byte('"'), p.ending
+		between, ends, after := m.before, "\"\\\n", p.ending
 		if k > 0 && p.usual[k-1].as == asText {
 			between = `"` + between
 		}
@@ -112,9 +112,9 @@ func (p *jsonLine) frameUsual() {
 		if m.as == asText {
 			between += `"`
 		} else {
-			until = after[0]
+			ends = after[:1] + "\n"
 		}
-		p.frame.Add(between, until)
+		p.frame.Add(between, ends)
 		p.takes = append(p.takes, taking{int32(m.column), m.as == asText})
 	}
 }
