@@ -201,6 +201,9 @@ func TestFrame(t *testing.T) {
 		}
 		parts = append(parts, "\n")
 		for k := range n {
+			if r.IntN(4) == 0 {
+				f.Add("\n\",}"[r.IntN(4):][:1]+word("abc: ", 50), "\n\t") // which no row has, mostly
+			}
 			f.Add(parts[k], parts[k+1][:1]+word("\t\x00", 2))
 		}
 		row = append(row, '\n')
@@ -216,10 +219,17 @@ func TestFrame(t *testing.T) {
 			at = r.IntN(len(text) + 1)
 		}
 		want, got := make([]Span, f.Len()), make([]Span, f.Len())
-		wantDone, wantEnd := f.each(text, at, from, f.Len(), want)
-		done, end := f.Values(text, at, from, f.Len(), got)
-		if done != wantDone || end != wantEnd || !slices.Equal(got[from:done], want[from:done]) {
-			t.Fatalf("%q from %d on, parts %q from %d on: %d, %d, %v, expected %d, %d, %v", text, at, texts, from, done, end, got, wantDone, wantEnd, want)
+		gap := r.IntN(4)
+		wantDone, wantEnd, wantMet := f.each(text, at, from, f.Len(), gap, want)
+		done, end, met := f.Values(text, at, from, f.Len(), gap, got)
+		for k := range f.Len() {
+			if k < from || met>>(k-from)&1 == 0 {
+				got[k], want[k] = Span{}, Span{}
+			}
+		}
+		if done != wantDone || end != wantEnd || met != wantMet || !slices.Equal(got, want) {
+			t.Fatalf("%q from %d on, parts %q from %d on, gap %d: %d, %d, %b, %v, expected %d, %d, %b, %v", text, at, texts, from, gap, done, end, met,
+				got, wantDone, wantEnd, wantMet, want)
 		}
 		if done == f.Len() {
 			whole, long = whole+1, long+len(f.long)
@@ -247,12 +257,12 @@ func BenchmarkFrame(b *testing.B) {
 	}
 	all.WriteString("\n" + strings.Repeat("\n", 64))
 	text := all.String()
-	for name, way := range map[string]func(string, int, int, int, []Span) (int, int){"each": f.each, "frame": f.Values} {
+	for name, way := range map[string]func(string, int, int, int, int, []Span) (int, int, uint64){"each": f.each, "frame": f.Values} {
 		b.Run(name, func(b *testing.B) {
 			b.SetBytes(int64(len(text)))
 			for b.Loop() {
 				for at, n := 0, 0; n < rows; n++ {
-					_, at = way(text, at, 0, len(names), spans)
+					_, at, _ = way(text, at, 0, len(names), 0, spans)
 				}
 			}
 		})

@@ -65,49 +65,64 @@ func endAt(value, ends string) int {
 // Len is how many parts there are.
 func (f *Frame) Len() int { return len(f.parts) }
 
+// MostParts is how many parts Values goes through together.
+const MostParts = 64
+
 // Values finds the values behind the parts with the numbers from (included) to to (not
-// included), of which the first should stand at a place of text. It puts them into spans,
-// by the numbers of their parts, and returns the number of the first part that does not
-// stand where it should or whose value has no end, and where it should stand; to, and
-// where the last value ends, where there is none.
-func (f *Frame) Values(text string, at, from, to int, spans []Span) (done, end int) {
+// included), at most MostParts, of which the first should stand at a place of text. Where
+// one does not stand, those behind it are tried, up to as many as gap. It puts the values
+// into spans, by the numbers of their parts, with a bit in met for each, the lowest for
+// the part from, and returns the number of the first part for which neither it nor one
+// behind it stands where it should, or whose value has no end, and where it should stand;
+// to, and where the last value ends, where there is none.
+func (f *Frame) Values(text string, at, from, to, gap int, spans []Span) (done, end int, met uint64) {
 	if from >= to || int64(len(text)) > math.MaxUint32 {
-		return from, at
+		return from, at, 0
 	}
 	parts, _ := f.parts[from:to], spans[to-1]
 	if !vectors {
-		return f.each(text, at, from, to, spans)
+		return f.each(text, at, from, to, gap, spans)
 	}
-	done, end, short := frame(unsafe.StringData(text), at, len(text)-block, &parts[0], len(parts), &spans[from])
+	done, end, met, short := frame(unsafe.StringData(text), at, len(text)-block, &parts[0], len(parts), gap, &spans[from])
 	done += from
 	for _, k := range f.long {
-		if k < from || k >= done {
+		if k < from || k >= done || met>>(k-from)&1 == 0 {
 			continue
 		}
 		behind := int(spans[k].From)
 		if p := &f.parts[k]; text[behind-p.size+block:behind] != p.text[block:] {
-			return k, behind - p.size
+			done, end, met = k, behind-p.size, met&(1<<(k-from)-1)
+			for done > from && met>>(done-1-from)&1 == 0 { // those before were passed over for it
+				done--
+			}
+			short = true
+			break
 		}
 	}
 	if short {
-		return f.each(text, end, done, to, spans)
+		k, at, more := f.each(text, end, done, to, gap, spans)
+		return k, at, met | more<<(done-from)
 	}
-	return done, end
+	return done, end, met
 }
 
 // each is Values for any processor, and where a text ends.
-func (f *Frame) each(text string, at, from, to int, spans []Span) (done, end int) {
+func (f *Frame) each(text string, at, from, to, gap int, spans []Span) (done, end int, met uint64) {
 	for k := from; k < to; k++ {
-		p := &f.parts[k]
-		if !strings.HasPrefix(text[at:], p.text) {
-			return k, at
+		first := k
+		for !strings.HasPrefix(text[at:], f.parts[k].text) {
+			if k++; k == to || k-first > gap {
+				return first, at, met
+			}
 		}
+		p := &f.parts[k]
 		size := endAt(text[at+p.size:], f.ends[k])
 		if size < 0 {
-			return k, at
+			return first, at, met
 		}
 		spans[k] = Span{uint32(at + p.size), uint32(at + p.size + size)}
 		at += p.size + size
+		met |= 1 << (k - from)
 	}
-	return to, at
+	return to, at, met
 }

@@ -26,4 +26,4 @@ func places(list *uint32, text *byte, words int, at uint32, a, b byte) int
 // need not be looked at; short tells that they must.
 //
 //go:noescape
-func frame(text *byte, at, last int, parts *part, n int, spans *Span) (done, end int, short bool)
+func frame(text *byte, at, last int, parts *part, n, gap int, spans *Span) (done, end int, met uint64, short bool)

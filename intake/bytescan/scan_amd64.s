@@ -159,30 +159,35 @@ more:
 	MOVQ DI, ret+32(FP)
 	RET
 
-// func frame(text *byte, at, last int, parts *part, n int, spans *Span) (done, end int, short bool)
-// A part stands where the bytes that its mask keeps differ in none from its own. A byte
+// func frame(text *byte, at, last int, parts *part, n, gap int, spans *Span) (done, end int, met uint64, short bool)
+// A part stands where the bytes that its mask keeps differ in none from its own; where one
+// does not, those behind it are tried, of which it is told whether they were met. A byte
 // ends a value where the one that the part has for its lowest four bits is the same; 32
 // are looked at together. None is looked at behind last. Where the end is as far as the
 // last time, that distance is added, not the one that was found: the processor guesses so
 // and goes on before it has looked.
-TEXT ·frame(SB), NOSPLIT, $0-65
+TEXT ·frame(SB), NOSPLIT, $0-81
 	MOVQ text+0(FP), SI
 	MOVQ at+8(FP), AX
 	MOVQ last+16(FP), R8
 	MOVQ parts+24(FP), DI
 	MOVQ n+32(FP), CX
-	MOVQ spans+40(FP), DX
+	MOVQ spans+48(FP), DX
 	XORQ R9, R9
 	XORQ R11, R11
+	XORQ R13, R13
 
 part:
 	MOVQ    AX, R10
+	MOVQ    R9, R12
 	CMPQ    AX, R8
 	JGT     short
 	VMOVDQU (SI)(AX*1), Y1
-	VPXOR   (DI), Y1, Y1
-	VPTEST  32(DI), Y1
-	JNZ     done
+
+try:
+	VPXOR   (DI), Y1, Y2
+	VPTEST  32(DI), Y2
+	JNZ     miss
 	ADDQ    96(DI), AX
 	MOVL    AX, (DX)
 	VMOVDQU 64(DI), Y0
@@ -203,18 +208,21 @@ value:
 
 found:
 	MOVL AX, 4(DX)
+	BTSQ R9, R13
 	ADDQ $128, DI
 	ADDQ $8, DX
 	INCQ R9
 	CMPQ R9, CX
 	JLT  part
 	MOVQ AX, R10
+	MOVQ R9, R12
 
 done:
 	VZEROUPPER
-	MOVQ R9, done+48(FP)
-	MOVQ R10, end+56(FP)
-	MOVB R11, short+64(FP)
+	MOVQ R12, done+56(FP)
+	MOVQ R10, end+64(FP)
+	MOVQ R13, met+72(FP)
+	MOVB R11, short+80(FP)
 	RET
 
 other:
@@ -225,6 +233,18 @@ other:
 further:
 	ADDQ $32, AX
 	JMP  value
+
+miss:
+	MOVQ R9, BX
+	SUBQ R12, BX
+	CMPQ BX, gap+40(FP)
+	JGE  done
+	ADDQ $128, DI
+	ADDQ $8, DX
+	INCQ R9
+	CMPQ R9, CX
+	JLT  try
+	JMP  done
 
 short:
 	MOVQ $1, R11

@@ -10,4 +10,6 @@ func odd(*byte, int) (first, low int) { return -1, -1 }
 
 func places(*uint32, *byte, int, uint32, byte, byte) int { return 0 }
 
-func frame(*byte, int, int, *part, int, *Span) (done, end int, short bool) { return 0, 0, true }
+func frame(*byte, int, int, *part, int, int, *Span) (done, end int, met uint64, short bool) {
+	return 0, 0, 0, true
+}

@@ -1,6 +1,7 @@
 package ldif
 
 import (
+	"math/bits"
 	"slices"
 	"strings"
 )
@@ -8,6 +9,8 @@ import (
 const (
 	mostBent = 8  // so many entries one after the other that are not straight
 	tryAgain = 32 // after so many it is tried whether one is
+
+	mostLacks = 8 // so many attributes that an entry lacks in one place are passed over quickly
 )
 
 // straight is Again for an entry whose attributes have their values on one line each, in
@@ -29,17 +32,18 @@ func (r *Entries) straight(s *Shape, row []string) int {
 		row[column] = ""
 	}
 	for {
-		if done, end := s.frame.Values(text, pos, at, len(s.lines), s.spans[:]); done > at {
-			if !s.take(text, row, at, done) {
+		if done, end, some := s.frame.Values(text, pos, at, len(s.lines), mostLacks, s.spans[:]); some != 0 {
+			some <<= at
+			if !s.take(text, row, at, done, some) {
 				return 0
 			}
-			met |= 1<<done - 1<<at
-			lines += done - at
+			met |= some
+			lines += bits.OnesCount64(some)
 			if at, pos, last = done, end, done-1; s.lines[last].coded {
 				last = 0
 			}
 		}
-		if at == 0 {
+		if met&1 == 0 {
 			return 0 // an entry begins with its name
 		}
 		line, begun := s.behind(text, pos), pos
@@ -131,10 +135,14 @@ func (l *shapeLine) otherwise(line string) bool {
 	return !l.idle && l.encoded(line)
 }
 
-// take puts the values of some attributes into their columns; false where one is not
-// plainly written.
-func (s *Shape) take(text string, row []string, from, to int) bool {
-	for at := from; at < to; at++ {
+// take puts the values of some attributes, of which those of met are there, into their
+// columns; false where one is not plainly written.
+func (s *Shape) take(text string, row []string, from, to int, met uint64) bool {
+	for lacks := (1<<to - 1<<from) &^ met; lacks != 0; lacks &= lacks - 1 {
+		s.lines[bits.TrailingZeros64(lacks)].lack(row)
+	}
+	for ; met != 0; met &= met - 1 {
+		at := bits.TrailingZeros64(met)
 		l := &s.lines[at]
 		if l.passed {
 			continue

@@ -195,7 +195,7 @@ func (p *jsonLine) run(k, i int) (next, place int) {
 			return k, i
 		}
 	}
-	done, end := p.frame.Values(s, at, k, p.usual[k].run, p.spans)
+	done, end, _ := p.frame.Values(s, at, k, min(p.usual[k].run, k+bytescan.MostParts), 0, p.spans)
 	if done == k {
 		return k, i
 	}
