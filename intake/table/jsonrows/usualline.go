@@ -17,7 +17,8 @@ type usualMember struct {
 	column int       // that takes its value as it is; -1 for none
 	object bool      // columns ask for what is in it, where another line has an object
 	as     written
-	run    int // from it up to this one all values are texts and words
+	plain  bool // it stands behind a comma, so that another line may lack it
+	run    int  // from it up to this one all values are texts and words
 }
 
 // written is how a value is written.
@@ -40,20 +41,24 @@ func writtenAs(value string) written {
 }
 
 // learnAgain is after how many lines that are not like it another line is learned; where
-// no other was like the one before, after twice as many each time, up to learnSeldom.
+// no other was like the one before, after twice as many each time, up to learnSeldom. To
+// add members is tried for the first few.
 const (
+	addEarly    = 2
 	learnAgain  = 8
 	learnSeldom = 1 << 12
 )
 
-// willLearn reports whether the line that is read next becomes the shape of those to
-// come, if it has to be read as a whole: there is none, or it does not fit any more.
-func (p *jsonLine) willLearn() bool { return len(p.usual) == 0 || p.others+1 >= p.patience }
+// willLearn reports whether what is read next is learned from, if it has to be read as a
+// whole: there is no line yet, it does not fit any more, or members may be added to it.
+func (p *jsonLine) willLearn() bool {
+	return len(p.usual) == 0 || p.others+1 >= p.patience || p.others < addEarly
+}
 
-// learn makes the line that was read last the shape of those to come, where it was
-// shaped.
+// learn makes the line that was read last the shape of those to come, or adds its members
+// to the shape, where it was noted how it looks.
 func (p *jsonLine) learn() {
-	if p.others++; !p.shaping {
+	if p.others++; !p.shaping || len(p.usual) > 0 && p.add() || len(p.usual) > 0 && p.others < p.patience {
 		return
 	}
 	if p.patience = max(learnAgain, min(2*p.patience, learnSeldom)); p.used {
@@ -67,23 +72,57 @@ func (p *jsonLine) learn() {
 		}
 	}
 	for i := range p.shape {
-		m := &p.shape[i]
-		m.before, m.column = strings.Clone(m.before), -1
-		if m.object {
-			m.as = asElse
-		}
-		if m.kid < 0 {
-			continue
-		}
-		if kid := &m.node.kids[m.kid]; len(kid.columns) == 1 && len(kid.odd) == 0 {
-			m.column = kid.columns[0]
-		} else {
-			m.as = asElse
-		}
+		p.shape[i].settle()
 	}
 	p.ending = strings.Clone(p.ended)
 	p.usual, p.shape = p.shape, p.usual[:0]
 	p.frameUsual()
+}
+
+// settle makes a member one of the line that is learned.
+func (m *usualMember) settle() {
+	m.before, m.column = strings.Clone(m.before), -1
+	if m.plain = !m.object && m.before[0] == ',' && !strings.ContainsAny(m.before, "{}"); m.object {
+		m.as = asElse
+	}
+	if m.kid < 0 {
+		return
+	}
+	if kid := &m.node.kids[m.kid]; len(kid.columns) == 1 && len(kid.odd) == 0 {
+		m.column = kid.columns[0]
+	} else {
+		m.as = asElse
+	}
+}
+
+// add adds members that only the line that was read last has; false where there are none,
+// or the two differ in more than that each lacks some.
+func (p *jsonLine) add() bool {
+	var all []usualMember
+	usual, added := p.usual, false
+	for i := range p.shape {
+		m := p.shape[i]
+		same := func(o usualMember) bool { return o.before == m.before }
+		at := slices.IndexFunc(usual, same)
+		if at < 0 {
+			if m.settle(); !m.plain || slices.ContainsFunc(all, same) {
+				return false
+			}
+			all, added = append(all, m), true
+			continue
+		}
+		if slices.ContainsFunc(usual[:at], func(o usualMember) bool { return !o.plain }) {
+			return false
+		}
+		all, usual = append(all, usual[:at+1]...), usual[at+1:]
+	}
+	if !added || p.ended != p.ending || slices.ContainsFunc(usual, func(o usualMember) bool { return !o.plain }) {
+		return false
+	}
+	p.usual, p.others = append(all, usual...), 0
+	p.lacks = slices.DeleteFunc(p.lacks, func(c int) bool { return p.row[c] != table.Absent })
+	p.frameUsual()
+	return true
 }
 
 // frameUsual tells what stands between the values, with the quotes of texts. A backslash
@@ -143,7 +182,7 @@ func (p *jsonLine) again(lines string) int {
 	if !p.bent {
 		k, i = p.run(0, 0)
 	}
-	if k < len(p.usual) && i >= 0 && strings.HasPrefix(lines[i:], p.usual[k].before) {
+	if k < len(p.usual) && i >= 0 && (i > 0 || strings.HasPrefix(lines, p.usual[0].before)) {
 		p.s = lines[:i+strings.IndexByte(lines[i:], '\n')+1] // none stands before
 		k, i = p.oneByOne(k, i)
 	}
@@ -159,20 +198,22 @@ func (p *jsonLine) again(lines string) int {
 }
 
 // oneByOne takes the values of members from one on that are not all written as in the line
-// that was learned; it returns as run does.
+// that was learned, or that the line lacks; it returns as run does.
 func (p *jsonLine) oneByOne(k, i int) (next, place int) {
 	for k < len(p.usual) {
 		m := &p.usual[k]
-		from := i + len(m.before)
-		if from >= len(p.s) || p.s[i:from] != m.before {
+		if strings.HasPrefix(p.s[i:], m.before) && i+len(m.before) < len(p.s) {
+			bytes := len(p.bytes)
+			if i = p.usualValue(m, i+len(m.before)); i < 0 {
+				return k, -1
+			}
+			p.bent = m.as == asText && len(p.bytes) > bytes
+		} else if m.plain {
+			p.lack(m)
+		} else {
 			return k, -1
 		}
-		bytes := len(p.bytes)
-		if i = p.usualValue(m, from); i < 0 {
-			return k, -1
-		}
-		k++
-		if p.bent = m.as == asText && len(p.bytes) > bytes; p.bent {
+		if k++; p.bent {
 			continue
 		}
 		if k, i = p.run(k, i); i < 0 {
@@ -180,6 +221,19 @@ func (p *jsonLine) oneByOne(k, i int) (next, place int) {
 		}
 	}
 	return k, i
+}
+
+// lack empties the columns of a member that the line lacks.
+func (p *jsonLine) lack(m *usualMember) {
+	if m.kid < 0 {
+		return
+	}
+	for _, c := range m.node.kids[m.kid].columns {
+		p.row[c] = table.Absent
+	}
+	for _, o := range m.node.kids[m.kid].odd {
+		p.row[o.column] = table.Absent
+	}
 }
 
 // run takes the values of members from one on, as long as they are written as in the line
