@@ -43,45 +43,6 @@ func (f *Finder) Next(text string, at int) int {
 	}
 }
 
-// Following puts the next places of the byte from one on into list, and returns how many
-// there are: as many as are wanted or more, up to Slack, fewer only where the text ends.
-// The list has room for so many more.
-func (f *Finder) Following(text string, at int, list []int, want int) int {
-	n := 0
-	for n < want && at < len(text) {
-		if at < f.From || at >= f.To {
-			f.Mark(text, at)
-		}
-		word := (at - f.From) / 64
-		rest := f.Marks[word] &^ (1<<((at-f.From)%64) - 1)
-		for place := f.From + word*64; ; place += 64 {
-			four := (*[4]int)(list[n:]) // whether there are as many is not asked: few words have more
-			found := n + bits.OnesCount64(rest)
-			four[0] = place + bits.TrailingZeros64(rest)
-			rest &= rest - 1
-			four[1] = place + bits.TrailingZeros64(rest)
-			rest &= rest - 1
-			four[2] = place + bits.TrailingZeros64(rest)
-			rest &= rest - 1
-			four[3] = place + bits.TrailingZeros64(rest)
-			for i := n + 4; i < found; i++ {
-				rest &= rest - 1
-				list[i] = place + bits.TrailingZeros64(rest)
-			}
-			n = found
-			if word++; n >= want || word == len(f.Marks) {
-				break
-			}
-			rest = f.Marks[word]
-		}
-		at = f.To
-	}
-	return n
-}
-
-// Slack is how many more places than are wanted Following may write.
-const Slack = 64
-
 // Count is how often the byte stands between two places, of which the second comes not
 // more than a stretch behind the first.
 func (f *Finder) Count(text string, from, to int) int {

@@ -20,7 +20,7 @@ type part struct {
 	mask  [block]byte // 255 for each of these
 	ends  [block]byte // bytes that end its value, by their lowest four bits, twice; others for none
 	size  int
-	usual int // the length of the value before
+	_     int // the length of the value before, which frame keeps
 	text  string
 }
 

@@ -64,6 +64,8 @@ func (m *made) entry(lines ...string) {
 	for _, line := range lines {
 		name, value, _ := strings.Cut(line, ": ")
 		switch {
+		case m.often == "coded" && (name == "sn" || name == "description"):
+			line = name + ":: " + m.usual(base64.StdEncoding.EncodeToString([]byte(value)), "?")
 		case m.IntN(30) == 0 && name == "userPassword", m.IntN(9*m.odd) == 0:
 			line = name + ":: " + base64.StdEncoding.EncodeToString([]byte(value))
 		case m.IntN(9*m.odd) == 0 && len(value) > 4:
@@ -263,7 +265,7 @@ func quick(t *testing.T, seed uint64) bool {
 	m := &made{Rand: rand.New(rand.NewPCG(seed, 11))}
 	m.odd, m.calm, m.mixed, m.whole = 4<<m.IntN(6), 1<<m.IntN(6), m.IntN(9) == 0, m.IntN(3) > 0
 	m.often = m.pick("pwdEndTime", "pwdStartTime", "pwdGraceUseTime", "pwdFailureTime", "description", "empty", "twice", "userPassword",
-		"no passwords", "names", "another database")
+		"no passwords", "names", "another database", "coded", "coded", "coded")
 	files := m.directory(20 + m.IntN(900))
 	folder := intaketest.Write(t, files)
 	want, ok := bothways.Judge(t, folder, audit.Options{Jobs: 1, Singly: true})

@@ -13,6 +13,9 @@ func Rows(rows table.Rows, width int, together bool) string {
 	var out strings.Builder
 	b := table.NewBatch(width)
 	for {
+		for i := range b.Texts {
+			b.Texts[i] = "of rows before"
+		}
 		b.Count = 0
 		if together {
 			b.Fill(rows)

@@ -115,10 +115,6 @@ func (r *Entries) Learn(s *Shape, columnOf func(name string) (int, bool)) {
 func (s *Shape) frameLines() {
 	s.frame.Clear()
 	s.classLines = 0
-	ends := "\n\r"
-	if s.feed == "\r\n" {
-		ends = s.feed
-	}
 	for i := range s.lines {
 		l := &s.lines[i]
 		begin := s.feed + l.begin
@@ -132,7 +128,7 @@ func (s *Shape) frameLines() {
 			s.classLines += strings.Count(l.value, "\n")
 			begin += strings.ReplaceAll(l.value, "\n", begin)
 		}
-		s.frame.Add(begin, ends)
+		s.frame.Add(begin, "\n\r")
 	}
 }
 

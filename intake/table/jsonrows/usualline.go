@@ -120,7 +120,6 @@ func (p *jsonLine) add() bool {
 		return false
 	}
 	p.usual, p.others = append(all, usual...), 0
-	p.lacks = slices.DeleteFunc(p.lacks, func(c int) bool { return p.row[c] != table.Absent })
 	p.frameUsual()
 	return true
 }
@@ -245,9 +244,7 @@ func (p *jsonLine) run(k, i int) (next, place int) {
 		return k, i
 	}
 	if k > 0 && p.usual[k-1].as == asText {
-		if at--; s[at] != '"' {
-			return k, i
-		}
+		at-- // where a word stands instead, no quote does
 	}
 	done, end, _ := p.frame.Values(s, at, k, min(p.usual[k].run, k+bytescan.MostParts), 0, p.spans)
 	if done == k {

@@ -53,6 +53,9 @@ var someEntries = []string{
 	"dn:000000000000000000000000\n\n\n",
 	"dn:0\nobjectClass:person\n\ndn: 0\nobjectClass::\n\n0", "dn: a\nobjectClass: person\n\ndn: b\nobjectClass:: Z3JvdXA=\n\n",
 	"dn:\ncn:0\nuid:\nCn:\n\ndn: \ncn: 0\nCn: 0\n\ndn:\nuid:0000000\n\ndn: \nuid::\n0", "dn: \nuid: a\nuid;lang-en: b\n\ndn: \nuid: c\nuid;lang-en: d\n\n",
+	"dn: a\ncn:: QmVu\nuid: 1\n\ndn: b\ncn:: QmVu\nuid: 2\n\ndn: c\ncn:: QmVu\ncn: x\nuid: 3\n\ndn: d\ncn: y\nuid: 4\n\ndn: e\ncn:: ?\nuid: 5\n\n" +
+		"dn: f\ncn:: \ncn: x\nuid: 6\n\n",
+	"dn: a\nuid: 1\n\ndn: b\nuid: 2\n\n\nuid: 3\n\n\n\ndn: d\nuid: 4\n\n", "dn: a\r\nuid: 1\r\n\r\ndn: b\r\nuid: 2\r\n\r\n\r\nuid: 3\r\n\r\n",
 	"dn: a\ncn: x\nuid: 1\ncn: y\n\ndn: b\ncn: x\nuid: 1\ncn: y\n\ndn: c\nuid: 2\n\ndn: d\ndn: e\n\nresult: 4 Size limit exceeded\n",
 }
 
