@@ -97,24 +97,27 @@ func (p *jsonLine) members(n *jsonNode, i int) int {
 // its closing one; -1 where it is not sound. The caller knows that it is UTF-8 without
 // control characters.
 func (p *jsonLine) decode(i int) int {
-	s := p.s
+	s, quote := p.s, -1
 	for i < len(s) {
-		from := i
-		for i < len(s) && s[i] != '"' && s[i] != '\\' {
-			i++
-		}
-		p.bytes = append(p.bytes, s[from:i]...)
-		switch {
-		case i == len(s):
-		case s[i] == '"':
-			return i + 1
-		default:
-			var length int
-			if p.bytes, length = escape(p.bytes, s[i:]); length == 0 {
+		if quote < i { // of the text, or one that is escaped
+			n := strings.IndexByte(s[i:], '"')
+			if n < 0 {
 				return -1
 			}
-			i += length
+			quote = i + n
 		}
+		plain := strings.IndexByte(s[i:quote], '\\')
+		if plain < 0 {
+			p.bytes = append(p.bytes, s[i:quote]...)
+			return quote + 1
+		}
+		p.bytes = append(p.bytes, s[i:i+plain]...)
+		i += plain
+		var length int
+		if p.bytes, length = escape(p.bytes, s[i:]); length == 0 {
+			return -1
+		}
+		i += length
 	}
 	return -1
 }
