@@ -213,16 +213,16 @@ func TestFrame(t *testing.T) {
 		before := word("xyz", 70)
 		text := before + string(row) + word("xyz\n", 70)
 		text = text[:len(text)-r.IntN(min(len(text)-len(before), 40))]
-		from := r.IntN(f.Len())
+		from := r.IntN(len(f.parts))
 		at := len(before)
 		if from > 0 {
 			at = r.IntN(len(text) + 1)
 		}
-		want, got := make([]Span, f.Len()), make([]Span, f.Len())
+		want, got := make([]Span, len(f.parts)), make([]Span, len(f.parts))
 		gap := r.IntN(4)
-		wantDone, wantEnd, wantMet := f.each(text, at, from, f.Len(), gap, want)
-		done, end, met := f.Values(text, at, from, f.Len(), gap, got)
-		for k := range f.Len() {
+		wantDone, wantEnd, wantMet := f.each(text, at, from, len(f.parts), gap, want)
+		done, end, met := f.Values(text, at, from, len(f.parts), gap, got)
+		for k := range len(f.parts) {
 			if k < from || met>>(k-from)&1 == 0 {
 				got[k], want[k] = Span{}, Span{}
 			}
@@ -231,7 +231,7 @@ func TestFrame(t *testing.T) {
 			t.Fatalf("%q from %d on, parts %q from %d on, gap %d: %d, %d, %b, %v, expected %d, %d, %b, %v", text, at, texts, from, gap, done, end, met,
 				got, wantDone, wantEnd, wantMet, want)
 		}
-		if done == f.Len() {
+		if done == len(f.parts) {
 			whole, long = whole+1, long+len(f.long)
 		}
 	}

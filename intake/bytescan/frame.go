@@ -62,9 +62,6 @@ func endAt(value, ends string) int {
 	return size
 }
 
-// Len is how many parts there are.
-func (f *Frame) Len() int { return len(f.parts) }
-
 // MostParts is how many parts Values goes through together.
 const MostParts = 64
 

@@ -26,7 +26,7 @@ func (r *Entries) straight(s *Shape, row []string) int {
 	at, lines, last := 0, 0, 0 // the attribute that comes next, and the one of the line before, 0 where it can have no other value
 	s.joined, s.late = s.joined[:s.kept], s.late[:0]
 	if len(row) != s.width {
-		s.lack(len(row))
+		s.findLacks(len(row))
 	}
 	for _, column := range s.lacks {
 		row[column] = ""
@@ -109,8 +109,8 @@ func (s *Shape) behind(text string, at int) string {
 // lineOf is the first of lines, with what ends it; "" where nothing does.
 func lineOf(lines string) string { return lines[:strings.IndexByte(lines, '\n')+1] }
 
-// lack notes which columns of a row no attribute of the shape takes.
-func (s *Shape) lack(width int) {
+// findLacks notes which columns of a row no attribute of the shape takes.
+func (s *Shape) findLacks(width int) {
 	s.width, s.lacks = width, s.lacks[:0]
 	for column := range width {
 		if !slices.ContainsFunc(s.lines, func(l shapeLine) bool { return l.column == column }) {
@@ -135,6 +135,14 @@ func (l *shapeLine) otherwise(line string) bool {
 	return !l.idle && l.encoded(line)
 }
 
+// plainly reports whether a value is written plainly.
+func (l *shapeLine) plainly(value string, filled bool) bool {
+	if value == "" {
+		return !filled && !l.flag
+	}
+	return value[0] != ' ' && (!l.flag || value == "TRUE" || value == "FALSE")
+}
+
 // take puts the values of some attributes, of which those of met are there, into their
 // columns; false where one is not plainly written.
 func (s *Shape) take(text string, row []string, from, to int, met uint64) bool {
@@ -154,7 +162,7 @@ func (s *Shape) take(text string, row []string, from, to int, met uint64) bool {
 			}
 			continue
 		}
-		if value == "" && s.Filled || value != "" && value[0] == ' ' || l.flag && value != "TRUE" && value != "FALSE" {
+		if !l.plainly(value, s.Filled) {
 			return false
 		}
 		if l.column >= 0 {
@@ -181,7 +189,7 @@ func (s *Shape) takeValue(l *shapeLine, value string, row []string, coded bool) 
 	case l.class:
 		value = l.value
 	}
-	if value == "" && s.Filled || value != "" && value[0] == ' ' || l.flag && value != "TRUE" && value != "FALSE" {
+	if !l.plainly(value, s.Filled) {
 		return false
 	}
 	if l.column >= 0 {

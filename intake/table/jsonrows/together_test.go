@@ -57,6 +57,11 @@ func TestTogether(t *testing.T) {
 	for _, lines := range someTogether {
 		compareTogether(t, lines)
 	}
+	wide := `{"a":"x"`
+	for i := range 150 { // more than are gone through together
+		wide += fmt.Sprintf(`,"m%d":"y"`, i)
+	}
+	compareTogether(t, strings.Repeat(wide+`,"b":"z"}`+"\n", 5)+wide+`,"b":null}`+"\n"+wide+`"b":"z"}`+"\n")
 }
 
 func FuzzTogether(f *testing.F) {
