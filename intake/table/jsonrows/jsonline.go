@@ -29,19 +29,21 @@ type jsonLine struct {
 	escapes  bool // the line has backslashes
 	plain    bool // it is known that lines are UTF-8 without control characters
 
-	after   int            // where the value before ends
-	inners  []*jsonNode    // objects within that were met in the line
-	shape   []usualMember  // of the line that was read last
-	shaping bool           // that is wanted of the line at hand
-	ending  string         // what stands after its last value
-	ended   string         // the same of the line that was read last
-	usual   []usualMember  // of the line that was learned; none before
-	frame   bytescan.Frame // what stands between its values
-	bent    bool           // the text before had a backslash: mostly the next has one, too
-	takes   []taking       // what is done with them
-	spans   []bytescan.Span
-	lacks   []int // the columns that it does not bring
-	others  int   // lines since that were not like it
+	after     int            // where the value before ends
+	inners    []*jsonNode    // objects within that were met in the line
+	shape     []usualMember  // of the line that was read last
+	shaping   bool           // that is wanted of the line at hand
+	ending    string         // what stands after its last value
+	ended     string         // the same of the line that was read last
+	usual     []usualMember  // of the line that was learned; none before
+	frame     bytescan.Frame // what stands between its values, which have no backslashes
+	bent      bool           // the line before had backslashes in many texts: so it is with this one
+	bends     int            // texts with backslashes in the line at hand
+	bentFrame bytescan.Frame // the same for values with backslashes and no quotes
+	takes     []taking       // what is done with them
+	spans     []bytescan.Span
+	lacks     []int // the columns that it does not bring
+	others    int   // lines since that were not like it
 
 	patience int  // after so many of these another is learned
 	used     bool // some line was like it

@@ -34,6 +34,9 @@ func compareTogether(t *testing.T, lines string) {
 	}
 }
 
+// manyBent are lines with backslashes in most texts.
+const manyBent = `{"a":"\u0041","free":"\u0042","odd name":"\/\/","b":"x\\"}` + "\n" + `{"a":"\u0041","free":"\u0042","odd name":"\/\/","b":"x\\"}` + "\n"
+
 var someTogether = []string{
 	`{"a":"x","b":true,"tags":["p","q"],"odd name":7}` + "\n" + `{"a":"y","b":false,"tags":[],"odd name":-1.5}` + "\n" +
 		`{"a":"","b":null,"tags":["ü"],"odd name":"z"}` + "\n",
@@ -49,6 +52,12 @@ var someTogether = []string{
 	`{"a":"x"}` + "\n" + `{"n":{"x":"y"}}` + "\n" + `{"a":"z"}}` + "\n",
 	`{"a":"x","n":{"x":"p","z":"q"},"b":"1"}` + "\n" + `{"a":"x"},"b":"1"}` + "\n" + `{"a":"x","z":"q"},"b":"1"}` + "\n" + `{"a":"x","b":"1"}` + "\n",
 	`{"a":"x","b":"y"}` + "\n" + `{"b":"y"}` + "\n" + `{"b":"y"{"a":"x","b":"y"}` + "\n" + `{"a":null,"b":"y"}` + "\n" + `{"a":"x" ,"b":"y"}` + "\n",
+	manyBent + `{"a":"x\",\"b\":\"y","free":"\\","odd name":"\\\"","b":"z"}` + "\n" + `{"a":"x","free":"\",","odd name":"y","b":"z\"}"}` + "\n",
+	manyBent + `{"a":"x\","free":"y","odd name":"z","b":"\u0041"}` + "\n", // whose parts stand together by chance
+	manyBent + `{"a":"x","free":"y","odd name":"z","b":"\"}` + "\n",
+	manyBent + `{"a":"x","free":"\q","odd name":"z","b":"y"}` + "\n" + `{"a":"\ud83d\ude00","free":"\u12","odd name":"z","b":"y"}` + "\n",
+	manyBent + `{"a":"\ud83d\ude00","free":"\udc00","odd name":7,"b":true}` + "\n" + `{"a":"x","free":"y","odd name":"\u0041","b":["\u0041"]}` + "\n" +
+		`{"a":"x","free":"y","odd name":"z","b":"1"}` + "\n" + `{"a":"x","odd name":"\t","b":"\r"}` + "\n",
 	`{"tags":["a"],"b":"1"}` + "\n" + `{"tags":["a","b"],"b":"1"}` + "\n" + `{"tags":"c","b":"1"}` + "\n" + `{"tags":[["a"]],"b":{"c":1}}` + "\n",
 }
 
@@ -76,6 +85,12 @@ func FuzzTogether(f *testing.F) {
 func atRandom(r *rand.Rand) string {
 	pick := func(of ...string) string { return of[r.IntN(len(of))] }
 	odd := 2 + r.IntN(30) // one in so many is not the usual
+	text := func(usual string) string { return usual }
+	if r.IntN(3) == 0 { // most have backslashes
+		text = func(usual string) string {
+			return pick(usual, `"\u0041b"`, `"x\/y\/"`, `"\\"`, `"\""`, `"x\","`, `"\ud83d\ude00"`, `"\ud83d"`, `"\t\n"`, `"a\\\""`)
+		}
+	}
 	var value func(usual string, depth int) string
 	value = func(usual string, depth int) string {
 		if r.IntN(odd) > 0 {
@@ -110,10 +125,10 @@ func atRandom(r *rand.Rand) string {
 	var lines strings.Builder
 	for range 1 + r.IntN(40) {
 		within := object([]string{`"y":` + value(`["q"]`, 1), `"more":` + value("1", 1)})
-		n := object([]string{`"x":` + value(`"v"`, 1), `"in":` + value(within, 1), `"z":` + value("7", 1)})
-		line := object([]string{`"a":` + value(`"x"`, 0), `"b":` + value("true", 0), `"tags":` + value(`["t","u"]`, 0),
-			`"n":` + value(n, 0), `"odd name":` + value("3", 0),
-			`"free":` + value(`"w"`, 0)})
+		n := object([]string{`"x":` + value(text(`"v"`), 1), `"in":` + value(within, 1), `"z":` + value("7", 1)})
+		line := object([]string{`"a":` + value(text(`"x"`), 0), `"b":` + value("true", 0), `"tags":` + value(`["t","u"]`, 0),
+			`"n":` + value(n, 0), `"odd name":` + value(text("3"), 0),
+			`"free":` + value(text(`"w"`), 0)})
 		fmt.Fprint(&lines, line, pick("", "", "", "", " ", "}", ",", "\r"), "\n")
 	}
 	return lines.String()

@@ -49,6 +49,10 @@ const (
 	learnSeldom = 1 << 12
 )
 
+// fewBends is how many texts with backslashes a line may have so that it is quicker to
+// stop at each of them than to look for some in every text.
+const fewBends = 2
+
 // willLearn reports whether what is read next is learned from, if it has to be read as a
 // whole: there is no line yet, it does not fit any more, or members may be added to it.
 func (p *jsonLine) willLearn() bool {
@@ -128,6 +132,7 @@ func (p *jsonLine) add() bool {
 // may change what a quote means, and a line feed stands in no value.
 func (p *jsonLine) frameUsual() {
 	p.frame.Clear()
+	p.bentFrame.Clear()
 	p.takes = p.takes[:0]
 	p.spans = slices.Grow(p.spans[:0], len(p.usual))[:len(p.usual)]
 	run := len(p.usual)
@@ -140,7 +145,7 @@ func (p *jsonLine) frameUsual() {
 	}
 	for k := range p.usual {
 		m := &p.usual[k]
-		between, ends, after := m.before, "\"\\\n", p.ending
+		between, ends, bent, after := m.before, "\"\\\n", "\"\n", p.ending
 		if k > 0 && p.usual[k-1].as == asText {
 			between = `"` + between
 		}
@@ -151,8 +156,10 @@ func (p *jsonLine) frameUsual() {
 			between += `"`
 		} else {
 			ends = after[:1] + "\n"
+			bent = ends
 		}
 		p.frame.Add(between, ends)
+		p.bentFrame.Add(between, bent)
 		p.takes = append(p.takes, taking{int32(m.column), m.as == asText})
 	}
 }
@@ -177,10 +184,8 @@ func (p *jsonLine) again(lines string) int {
 	for _, c := range p.lacks {
 		p.row[c] = table.Absent
 	}
-	k, i := 0, 0
-	if !p.bent {
-		k, i = p.run(0, 0)
-	}
+	p.bends = 0
+	k, i := p.run(0, 0)
 	if k < len(p.usual) && i >= 0 && (i > 0 || strings.HasPrefix(lines, p.usual[0].before)) {
 		p.s = lines[:i+strings.IndexByte(lines[i:], '\n')+1] // none stands before
 		k, i = p.oneByOne(k, i)
@@ -192,7 +197,7 @@ func (p *jsonLine) again(lines string) int {
 		return 0
 	}
 	p.settle()
-	p.others, p.used = 0, true
+	p.others, p.used, p.bent = 0, true, p.bends > fewBends
 	return i + 1
 }
 
@@ -202,20 +207,15 @@ func (p *jsonLine) oneByOne(k, i int) (next, place int) {
 	for k < len(p.usual) {
 		m := &p.usual[k]
 		if strings.HasPrefix(p.s[i:], m.before) && i+len(m.before) < len(p.s) {
-			bytes := len(p.bytes)
 			if i = p.usualValue(m, i+len(m.before)); i < 0 {
 				return k, -1
 			}
-			p.bent = m.as == asText && len(p.bytes) > bytes
 		} else if m.plain {
 			p.lack(m)
 		} else {
 			return k, -1
 		}
-		if k++; p.bent {
-			continue
-		}
-		if k, i = p.run(k, i); i < 0 {
+		if k, i = p.run(k+1, i); i < 0 {
 			return k, -1
 		}
 	}
@@ -246,7 +246,11 @@ func (p *jsonLine) run(k, i int) (next, place int) {
 	if k > 0 && p.usual[k-1].as == asText {
 		at-- // where a word stands instead, no quote does
 	}
-	done, end, _ := p.frame.Values(s, at, k, min(p.usual[k].run, k+bytescan.MostParts), 0, p.spans)
+	frame := &p.frame
+	if p.bent {
+		frame = &p.bentFrame
+	}
+	done, end, _ := frame.Values(s, at, k, min(p.usual[k].run, k+bytescan.MostParts), 0, p.spans)
 	if done == k {
 		return k, i
 	}
@@ -255,10 +259,18 @@ func (p *jsonLine) run(k, i int) (next, place int) {
 		last--
 	}
 	for k < last {
-		if k += takePlain(s, p.row, p.spans[k:last], p.takes[k:last]); k == last {
+		if p.bent {
+			k += p.takeBent(p.spans[k:last], p.takes[k:last])
+		} else {
+			k += takePlain(s, p.row, p.spans[k:last], p.takes[k:last])
+		}
+		if k == last {
 			break
 		}
 		m, span := &p.usual[k], p.spans[k]
+		if m.as == asText { // a quote within was held for its end
+			return k, int(span.From) - len(`"`) - len(m.before)
+		}
 		if m.column >= 0 {
 			p.row[m.column] = table.Absent // value refuses a member that stands twice
 		}
@@ -295,6 +307,51 @@ func takePlain(s string, row []string, spans []bytescan.Span, takes []taking) in
 	return len(takes)
 }
 
+// takeBent is takePlain where texts may have backslashes, of which a quote that is escaped
+// was held for the end: it stops at these, and at others that are not sound.
+func (p *jsonLine) takeBent(spans []bytescan.Span, takes []taking) int {
+	s := p.ahead
+	spans = spans[:len(takes)]
+	for i := range takes {
+		t := &takes[i]
+		value := s[spans[i].From:spans[i].To]
+		switch {
+		case !t.text && (t.column < 0 || value != "true" && value != "false"):
+			return i
+		case t.text && strings.IndexByte(value, '\\') >= 0:
+			from := len(p.bytes)
+			p.bends++
+			if !p.unescape(value) {
+				return i
+			}
+			if t.column >= 0 {
+				p.late = append(p.late, lateText{int(t.column), from, len(p.bytes)})
+			}
+		case t.column >= 0:
+			p.row[t.column] = value
+		}
+	}
+	return len(takes)
+}
+
+// unescape appends a text without its quotes; false where it is not sound, and where it
+// ends within an escape.
+func (p *jsonLine) unescape(text string) bool {
+	for {
+		plain := strings.IndexByte(text, '\\')
+		if plain < 0 {
+			p.bytes = append(p.bytes, text...)
+			return true
+		}
+		p.bytes = append(p.bytes, text[:plain]...)
+		var length int
+		if p.bytes, length = escape(p.bytes, text[plain:]); length == 0 {
+			return false
+		}
+		text = text[plain+length:]
+	}
+}
+
 // usualValue takes the value of a member that stands at a place, and returns where it
 // ends; -1 where it is not plain.
 func (p *jsonLine) usualValue(m *usualMember, from int) int {
@@ -316,17 +373,16 @@ func (p *jsonLine) usualValue(m *usualMember, from int) int {
 		p.row[m.column] = table.Absent
 		return p.value(m.node, m.kid, from)
 	}
-	end := -1
-	if !p.bent {
-		if end = strings.IndexByte(s[from+1:], '"'); end < 0 {
-			return -1
-		}
-		if text := s[from+1 : from+1+end]; strings.IndexByte(text, '\\') < 0 {
-			p.row[m.column] = text
-			return from + 1 + end + 1
-		}
+	end := strings.IndexByte(s[from+1:], '"')
+	if end < 0 {
+		return -1
+	}
+	if text := s[from+1 : from+1+end]; strings.IndexByte(text, '\\') < 0 {
+		p.row[m.column] = text
+		return from + 1 + end + 1
 	}
 	start := len(p.bytes)
+	p.bends++
 	if end = p.decode(from + 1); end >= 0 {
 		p.late = append(p.late, lateText{m.column, start, len(p.bytes)})
 	}
