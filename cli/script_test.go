@@ -107,7 +107,7 @@ func (s *script) play(text string) string {
 				got = strings.ReplaceAll(got, v, Version())
 			}
 			if got != body && !*update {
-				s.t.Errorf("yewcone %s\n--- got ---\n%s\n--- want ---\n%s", rest, got, body)
+				s.t.Errorf("yewcone %s\n--- want ---\n%s\n--- got ---\n%s", rest, body, got)
 			}
 			body = got
 		default:
@@ -203,10 +203,16 @@ func runTool(t *testing.T, folder string, args ...string) (stdout, stderr string
 func runWith(t *testing.T, folder, stdin string, args ...string) (stdout, stderr string, code int) {
 	t.Helper()
 	var out, errs bytes.Buffer
-	c := tooltest.Command(folder, args...)
-	c.Stdin, c.Stdout, c.Stderr = strings.NewReader(stdin), &out, &errs
-	c.Env = append(c.Env, "NO_COLOR=", "TZ=Pacific/Auckland")
-	err := c.Run()
+	var c *exec.Cmd
+	var err error
+	for range 3 {
+		c = tooltest.Command(folder, args...)
+		c.Stdin, c.Stdout, c.Stderr = strings.NewReader(stdin), &out, &errs
+		c.Env = append(c.Env, "NO_COLOR=", "TZ=Pacific/Auckland")
+		if err = c.Run(); !tooltest.NotBegun(c, out.Len()+errs.Len()) {
+			break
+		}
+	}
 	var exit *exec.ExitError
 	if err != nil && !errors.As(err, &exit) {
 		t.Fatal(err)

@@ -11,17 +11,24 @@ import (
 	"strings"
 	"testing"
 
+	"yewcone/cli/tooltest"
 	"yewcone/intake/livetest"
 )
 
 // run runs a program in a folder and returns what it prints.
 func run(t *testing.T, folder, name string, args ...string) string {
 	t.Helper()
-	c := exec.Command(name, args...)
-	c.Dir = folder
+	var c *exec.Cmd
 	var errs bytes.Buffer
-	c.Stderr = &errs
-	out, err := c.Output()
+	var out []byte
+	var err error
+	for range 3 {
+		c = exec.Command(name, args...)
+		c.Dir, c.Stderr = folder, &errs
+		if out, err = c.Output(); !tooltest.NotBegun(c, len(out)+errs.Len()) {
+			break
+		}
+	}
 	if findings := slices.Contains(args, "check") && c.ProcessState.ExitCode() == 1; err != nil && !findings {
 		t.Fatalf("%s %s: %v\n%s\n%s", name, strings.Join(args, " "), err, out, errs.String())
 	}
