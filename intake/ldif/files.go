@@ -288,7 +288,7 @@ func (f *Files) gatherFile(from string, keep func(*Entry) bool, each func(file s
 			f.Search = f.Search || g.reader.Search
 			ending.Merge(g.reader.Entries)
 			maps.Copy(skipped, g.reader.Skipped)
-			g.reader.Search, g.reader.Failed, g.reader.Told = false, "", -1
+			g.reader.Forget()
 			spare.Put(g.reader)
 			for i := range g.entries {
 				if failed == nil {

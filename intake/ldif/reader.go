@@ -463,6 +463,13 @@ func (r *Entries) Bad(entries int) string {
 	return ""
 }
 
+// Forget forgets what Merge takes in, and which attributes were skipped, for pieces of
+// which that is asked anew.
+func (r *Entries) Forget() {
+	r.Search, r.Failed, r.Told = false, "", -1
+	clear(r.Skipped)
+}
+
 // Merge takes in how a later piece says that the search ended.
 func (r *Entries) Merge(later *Entries) {
 	if r.Failed == "" {

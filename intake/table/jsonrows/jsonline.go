@@ -43,6 +43,8 @@ type jsonLine struct {
 	takes     []taking       // what is done with them
 	spans     []bytescan.Span
 	lacks     []int // the columns that it does not bring
+	noted     bool  // which members the piece at hand has is noted
+	without   []int // members that the line at hand lacks
 	others    int   // lines since that were not like it
 
 	patience int  // after so many of these another is learned
@@ -91,6 +93,15 @@ func (p *jsonLine) read(s string, root *jsonNode) error {
 	}
 	p.settle()
 	return nil
+}
+
+// reuse makes it ready for another piece. How lines look it still knows.
+func (p *jsonLine) reuse() {
+	clear(p.found)
+	p.left, p.noted = map[string]bool{}, false
+	for k := range p.usual {
+		p.usual[k].noted = false
+	}
 }
 
 // begin is what every line begins with. What was decoded of lines before it is kept

@@ -7,6 +7,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"yewcone/core/facts"
@@ -23,6 +24,7 @@ type jsonLines struct {
 	found []bool
 	left  map[string]bool
 	count int
+	spare sync.Pool // of *jsonLine of parts that were absorbed: they know how lines look
 }
 
 // leftRows is in how many rows of a piece members are looked for that no
@@ -65,7 +67,7 @@ func (t *jsonLines) Column(name string) (int, error) {
 
 // jsonLineRows are the rows of one piece.
 type jsonLineRows struct {
-	line  jsonLine
+	line  *jsonLine
 	whole *jsonLines
 	rest  string
 	at    int
@@ -81,9 +83,13 @@ type jsonLineRows struct {
 
 // Part reads the lines of a piece.
 func (t *jsonLines) Part(piece text.Piece, notes *facts.Notes) table.Rows {
+	line, _ := t.spare.Get().(*jsonLine)
+	if line == nil || len(line.row) != len(t.paths) {
+		line = &jsonLine{row: make([]string, len(t.paths)), found: make([]bool, len(t.paths))}
+	}
+	line.reuse()
 	return &jsonLineRows{whole: t, rest: piece.Text, at: piece.Line - 1, last: piece.Last, clean: piece.Plain, notes: notes,
-		line: jsonLine{row: make([]string, len(t.paths)), found: make([]bool, len(t.paths)), left: map[string]bool{}},
-		left: map[string]bool{}}
+		line: line, left: map[string]bool{}}
 }
 
 // NextRows is of table.Batcher: lines as most exports write them.
@@ -192,6 +198,7 @@ func (t *jsonLines) Absorb(rows table.Rows) {
 	for i, found := range part.line.found {
 		t.found[i] = t.found[i] || found
 	}
+	t.spare.Put(part.line)
 }
 
 type packed struct {
@@ -216,7 +223,7 @@ func (t *jsonLines) Unpack(data []byte) (table.Rows, error) {
 	if len(p.Found) != len(t.found) {
 		p.Found = nil
 	}
-	return &jsonLineRows{count: p.Rows, left: p.Left, line: jsonLine{found: p.Found}}, err
+	return &jsonLineRows{count: p.Rows, left: p.Left, line: &jsonLine{found: p.Found}}, err
 }
 
 // Unread names the members that no column takes.

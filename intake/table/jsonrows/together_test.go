@@ -13,24 +13,37 @@ import (
 	"yewcone/intake/text"
 )
 
-// compareTogether holds lines that are read together against the same one by one.
+// compareTogether holds lines that are read together against the same one by one, and
+// behind others, which are of the same look.
 func compareTogether(t *testing.T, lines string) {
 	t.Helper()
-	told := func(together bool) string {
+	piece := text.Piece{Text: lines, Line: 1, Last: true, Plain: controlsIn(lines) == strings.Count(lines, "\n")}
+	half := piece
+	half.Text = lines[text.AfterLine(lines[:len(lines)/2]):]
+	told := func(together, behind bool) string {
 		whole := &jsonLines{left: map[string]bool{}}
 		for _, c := range []string{"$.a", "$.b", "$.tags[*]", "$['odd name']", "$.never", "$.n.x", "$.n.in.y[*]", "$.n.z"} {
 			if _, err := whole.Column(c); err != nil {
 				t.Fatal(err)
 			}
 		}
-		var notes facts.Notes
-		rows := whole.Part(text.Piece{Text: lines, Line: 1, Last: true, Plain: controlsIn(lines) == strings.Count(lines, "\n")}, &notes).(*jsonLineRows)
+		var before, notes facts.Notes
+		if behind {
+			rows := whole.Part(half, &before)
+			intaketest.Rows(rows, whole.Width(), true)
+			whole.Absorb(rows)
+		}
+		rows := whole.Part(piece, &notes).(*jsonLineRows)
 		read := intaketest.Rows(rows, whole.Width(), together)
 		return fmt.Sprint(read, rows.count, rows.line.found, slices.Sorted(maps.Keys(rows.left)),
 			slices.Sorted(maps.Keys(rows.line.left)), notes.List())
 	}
-	if one, many := told(false), told(true); one != many {
+	one := told(false, false)
+	if many := told(true, false); one != many {
 		t.Fatalf("%q\none by one %s\ntogether   %s", lines, one, many)
+	}
+	if many := told(true, true); one != many {
+		t.Fatalf("%q\none by one    %s\nbehind others %s", lines, one, many)
 	}
 }
 

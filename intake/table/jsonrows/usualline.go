@@ -17,8 +17,10 @@ type usualMember struct {
 	column int       // that takes its value as it is; -1 for none
 	object bool      // columns ask for what is in it, where another line has an object
 	as     written
-	plain  bool // it stands behind a comma, so that another line may lack it
-	run    int  // from it up to this one all values are texts and words
+	plain  bool   // it stands behind a comma, so that another line may lack it
+	run    int    // from it up to this one all values are texts and words
+	unread string // its path, where nobody asks for it
+	noted  bool   // the piece at hand has it, as is noted
 }
 
 // written is how a value is written.
@@ -89,7 +91,12 @@ func (m *usualMember) settle() {
 	if m.plain = !m.object && m.before[0] == ',' && !strings.ContainsAny(m.before, "{}"); m.object {
 		m.as = asElse
 	}
-	if m.kid < 0 {
+	switch {
+	case m.kid < 0 && !m.object:
+		name, _ := strings.CutSuffix(strings.TrimRight(m.before, " :"), `"`)
+		m.unread = Member(m.node.path, name[strings.LastIndexByte(name, '"')+1:])
+		return
+	case m.kid < 0:
 		return
 	}
 	if kid := &m.node.kids[m.kid]; len(kid.columns) == 1 && len(kid.odd) == 0 {
@@ -131,6 +138,7 @@ func (p *jsonLine) add() bool {
 // frameUsual tells what stands between the values, with the quotes of texts. A backslash
 // may change what a quote means, and a line feed stands in no value.
 func (p *jsonLine) frameUsual() {
+	p.noted = false
 	p.frame.Clear()
 	p.bentFrame.Clear()
 	p.takes = p.takes[:0]
@@ -184,7 +192,7 @@ func (p *jsonLine) again(lines string) int {
 	for _, c := range p.lacks {
 		p.row[c] = table.Absent
 	}
-	p.bends = 0
+	p.bends, p.without = 0, p.without[:0]
 	k, i := p.run(0, 0)
 	if k < len(p.usual) && i >= 0 && (i > 0 || strings.HasPrefix(lines, p.usual[0].before)) {
 		p.s = lines[:i+strings.IndexByte(lines[i:], '\n')+1] // none stands before
@@ -196,7 +204,9 @@ func (p *jsonLine) again(lines string) int {
 	if i += len(p.ending); i == len(lines) || lines[i] != '\n' {
 		return 0
 	}
-	p.settle()
+	if p.settle(); !p.noted {
+		p.note()
+	}
 	p.others, p.used, p.bent = 0, true, p.bends > fewBends
 	return i + 1
 }
@@ -212,6 +222,7 @@ func (p *jsonLine) oneByOne(k, i int) (next, place int) {
 			}
 		} else if m.plain {
 			p.lack(m)
+			p.without = append(p.without, k)
 		} else {
 			return k, -1
 		}
@@ -220,6 +231,28 @@ func (p *jsonLine) oneByOne(k, i int) (next, place int) {
 		}
 	}
 	return k, i
+}
+
+// note notes which members the line has. What is known of how lines look may be of a piece
+// before.
+func (p *jsonLine) note() {
+	p.noted = true
+	for k := range p.usual {
+		m := &p.usual[k]
+		if m.noted {
+			continue
+		}
+		if m.noted = !slices.Contains(p.without, k); !m.noted {
+			p.noted = false
+			continue
+		}
+		if m.column >= 0 {
+			p.found[m.column] = true
+		}
+		if m.unread != "" && p.left != nil && len(p.left) < table.MostUnread {
+			p.left[m.unread] = true
+		}
+	}
 }
 
 // lack empties the columns of a member that the line lacks.

@@ -8,6 +8,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"sync"
 
 	"yewcone/core/facts"
 	"yewcone/intake/ldif"
@@ -32,6 +33,7 @@ type ldifTable struct {
 	all     int // entries, of other classes too
 	ending  *ldif.Entries
 	count   int
+	spare   sync.Pool // of *ldifRows that were absorbed: they know how entries look
 }
 
 // Form is LDIF, with the object class of the entries that are rows.
@@ -96,8 +98,12 @@ type ldifRows struct {
 
 // Part reads the entries of a piece.
 func (t *ldifTable) Part(piece text.Piece, notes *facts.Notes) table.Rows {
-	r := &ldifRows{Entries: ldif.NewEntries(t.wanted), whole: t, notes: notes, row: make([]string, len(t.names)),
-		found: make([]bool, len(t.names))}
+	r, _ := t.spare.Get().(*ldifRows)
+	if r == nil || len(r.row) != len(t.names) {
+		r = &ldifRows{Entries: ldif.NewEntries(t.wanted), whole: t, row: make([]string, len(t.names)), found: make([]bool, len(t.names))}
+	}
+	r.notes, r.count, r.all, r.ahead = notes, 0, 0, nil
+	clear(r.found)
 	r.Begin(piece)
 	return r
 }
@@ -275,6 +281,8 @@ func (t *ldifTable) Absorb(rows table.Rows) {
 	for i, found := range part.found {
 		t.found[i] = t.found[i] || found
 	}
+	part.Forget()
+	t.spare.Put(part)
 }
 
 type packed struct {

@@ -14,11 +14,15 @@ import (
 	"yewcone/intake/text"
 )
 
-// compareTogether holds entries that are read together against the same one by one.
+// compareTogether holds entries that are read together against the same one by one, and
+// behind others, which are of the same look.
 func compareTogether(t *testing.T, entries string) {
 	t.Helper()
 	for _, class := range []string{"", "person"} {
-		told := func(together bool) string {
+		piece := text.Piece{Text: entries, Line: 1, Last: true}
+		half := piece
+		half.Text = entries[ldif.AfterEntry(entries[:len(entries)/2]):]
+		told := func(together, behind bool) string {
 			whole := &ldifTable{class: class, ending: ldif.NewEntries(nil), skipped: map[string]bool{},
 				wanted: map[string]bool{"dn": true, "version": true, "search": true, "result": true, "changetype": true, "objectclass": true,
 					"descriptiononeaccount": true, "descriptiontwoaccount": true}}
@@ -27,14 +31,24 @@ func compareTogether(t *testing.T, entries string) {
 					t.Fatal(err)
 				}
 			}
-			var notes facts.Notes
-			rows := whole.Part(text.Piece{Text: entries, Line: 1, Last: true}, &notes).(*ldifRows)
+			var before, notes facts.Notes
+			if behind {
+				rows := whole.Part(half, &before)
+				intaketest.Rows(rows, whole.Width(), true)
+				whole.Absorb(rows)
+			}
+			rows := whole.Part(piece, &notes).(*ldifRows)
 			read := intaketest.Rows(rows, whole.Width(), together)
-			return fmt.Sprint(read, rows.count, rows.all, rows.found, rows.Line, rows.Closed, rows.Failed, rows.Told,
-				slices.Sorted(maps.Keys(rows.Skipped)), notes.List())
+			told := fmt.Sprint(read, rows.count, rows.all, rows.Line, rows.Closed, rows.Failed, rows.Told, notes.List())
+			whole.Absorb(rows)
+			return fmt.Sprint(told, whole.found, slices.Sorted(maps.Keys(whole.skipped)))
 		}
-		if one, many := told(false), told(true); one != many {
+		one := told(false, false)
+		if many := told(true, false); one != many {
 			t.Fatalf("%q\none by one %s\ntogether   %s", entries, one, many)
+		}
+		if many := told(true, true); one != many {
+			t.Fatalf("%q\none by one    %s\nbehind others %s", entries, one, many)
 		}
 	}
 }
