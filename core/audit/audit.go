@@ -123,7 +123,7 @@ func Run(name string, subjects []Subject, o Options) (_ *finding.Result, err err
 				return err
 			}
 			defer engines[i].forget()
-			return engines[i].finish()
+			return engines[i].finish(jobs)
 		})
 	}
 	if err := group.Wait(); err != nil {

@@ -43,13 +43,15 @@ type engine struct {
 	empty    *verdict // of accounts that have no password
 	missing  []string
 
-	marks   []uint64 // of stored passwords
-	names   names    // that were seen
-	signins signIns  // of a record, where there is one
+	marks   parted  // of stored passwords
+	names   names   // that were seen
+	signins signIns // of a record, where there is one
 	view    check.SystemView
 	summary finding.SystemResult
 
-	kindMatched       []bool // by Subject.Kinds: some account is of it
+	noting            *beginnings    // of the part at hand; nil where nobody asks
+	prefixes          map[string]int // of the first accounts; nil where they are not known
+	kindMatched       []bool         // by Subject.Kinds: some account is of it
 	privilegedMatched bool
 
 	profile   *gap.Profile

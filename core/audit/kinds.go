@@ -7,6 +7,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"sync/atomic"
 
 	"yewcone/core/check"
 	"yewcone/core/condition"
@@ -45,7 +46,7 @@ func (e *engine) tellUnmatched() error {
 			return errStopped
 		}
 		if a.Kind == "" {
-			countPrefix(prefixes, a.Login)
+			prefixesOf(a.Login, func(prefix string) { prefixes[prefix]++ })
 		}
 		if len(list) == 0 {
 			return nil
@@ -58,7 +59,11 @@ func (e *engine) tellUnmatched() error {
 		}
 		return nil
 	}
-	if len(list) > 0 || len(e.subject.Kinds) == 0 { // else nothing is proposed
+	switch {
+	case len(list) == 0 && len(e.subject.Kinds) > 0: // nothing is proposed
+	case len(list) == 0 && e.prefixes != nil:
+		prefixes = e.prefixes
+	default:
 		if err := e.readAgain(look); err != nil && !errors.Is(err, errStopped) {
 			return err
 		}
@@ -117,12 +122,58 @@ var programPrefixes = []string{"svc-", "svc_", "svc.", "srv-", "srv_", "app-", "
 	"bot-", "batch-",
 	"robot-", "sys-"}
 
-func countPrefix(prefixes map[string]int, login string) {
+// prefixesOf hands over those that a name begins with, as it is written.
+func prefixesOf(login string, each func(prefix string)) {
 	for _, p := range programPrefixes {
 		if len(login) >= len(p) && strings.EqualFold(login[:len(p)], p) {
-			prefixes[strings.Clone(login[:len(p)])]++
+			each(strings.Clone(login[:len(p)]))
 		}
 	}
+}
+
+// beginnings are prefixes of programs that names of accounts of no kind begin with, in one
+// part of an export: whoever reads it first notes them, so that it need not be read again.
+type beginnings struct {
+	first    int64 // the place before that of its first account
+	accounts int   // of the part
+	list     []beginning
+}
+
+type beginning struct {
+	at     int // the how manieth account of the part has it
+	prefix string
+}
+
+// note notes those of an account of no kind at a place in the order of the export.
+func (b *beginnings) note(login string, place int64) {
+	prefixesOf(login, func(prefix string) {
+		b.list = append(b.list, beginning{int(place - b.first), prefix})
+	})
+}
+
+// begun are the beginnings of the first accounts of an export.
+type begun struct {
+	looked   atomic.Int64 // at so many accounts
+	missed   bool         // one of their parts was not noted
+	prefixes map[string]int
+}
+
+// add adds those of the next part; nil where they were not noted.
+func (b *begun) add(part *beginnings) {
+	looked := int(b.looked.Load())
+	if looked >= accountsLooked {
+		return
+	}
+	if part == nil {
+		b.missed = true
+		return
+	}
+	for _, one := range part.list {
+		if looked+one.at <= accountsLooked {
+			b.prefixes[one.prefix]++
+		}
+	}
+	b.looked.Add(int64(part.accounts))
 }
 
 // kindsAdvice says what goes unsaid where kinds are not known, and proposes how

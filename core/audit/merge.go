@@ -154,7 +154,7 @@ func (e *engine) takeStored(n *noted, s *sightings) error {
 		if !more || sort == 0 || sort > uint64(len(s.samples)) {
 			return errNoShare
 		}
-		e.marks = append(e.marks, mark)
+		e.marks.add(mark)
 		out = binary.AppendUvarint(binary.AppendUvarint(out[:0], since), sort)
 		s.stored.Write(e.options.aside, binary.LittleEndian.AppendUint64(out, mark))
 	}

@@ -214,6 +214,9 @@ func (m *met) count(e *engine, s *facts.Sketches, row int) bool {
 		t.date(e, dates)
 		e.enterSketched(&t.account, s, row, k.outcome)
 	}
+	if e.noting != nil && t.account.Kind == "" {
+		e.noting.note(s.Logins[row], e.place)
+	}
 	m.quick++
 	return true
 }

@@ -16,9 +16,7 @@ import (
 // appended twice. Up to a million it knows each; of more it knows a share, which
 // shows whether a file is doubled.
 type names struct {
-	parts  [nameParts]hashesOf
-	room   []uint64        // for blocks to come
-	count  int             // of hashes
+	parted
 	shift  int             // only hashes that begin with so many zeros are kept
 	fresh  byZeros         // hashes that the census does not count yet
 	census *census         // of all engines that read the export
@@ -27,14 +25,21 @@ type names struct {
 	more   int             // others
 }
 
+// parted are hashes by how they end.
+type parted struct {
+	parts [hashParts]hashesOf
+	room  []uint64 // for blocks to come
+	count int
+}
+
 // hashesOf are hashes that end alike, in blocks: a list that grows would be copied again
 // and again.
 type hashesOf [][]uint64
 
 const (
-	nameParts = 64      // so that the marks of one stay near
-	nameBlock = 1 << 9  // hashes in a block
-	nameRoom  = 1 << 14 // that are made room for together
+	hashParts = 64      // so that the marks of one stay near
+	hashBlock = 1 << 9  // hashes in a block
+	hashRoom  = 1 << 14 // that are made room for together
 	settledBy = 1 << 14 // after so many names the others are told of them
 )
 
@@ -91,25 +96,38 @@ func (n *names) addHash(h uint64) {
 	if h<<n.shift>>n.shift != h {
 		return
 	}
-	part := &n.parts[h%nameParts]
-	if last := len(*part) - 1; last < 0 || len((*part)[last]) == nameBlock {
-		n.begin(part)
-	}
-	block := &(*part)[len(*part)-1]
-	*block = append(*block, h)
+	n.add(h)
 	n.fresh[bits.LeadingZeros64(h)]++
-	if n.count++; n.count%settledBy == 0 {
+	if n.count%settledBy == 0 {
 		n.settle()
 	}
 }
 
-// begin adds an empty block.
-func (n *names) begin(part *hashesOf) {
-	if len(n.room) == 0 {
-		n.room = make([]uint64, nameRoom)
+func (p *parted) add(h uint64) {
+	part := &p.parts[h%hashParts]
+	if last := len(*part) - 1; last < 0 || len((*part)[last]) == hashBlock {
+		p.begin(part)
 	}
-	*part = append(*part, n.room[:0:nameBlock])
-	n.room = n.room[nameBlock:]
+	block := &(*part)[len(*part)-1]
+	*block = append(*block, h)
+	p.count++
+}
+
+// begin adds an empty block.
+func (p *parted) begin(part *hashesOf) {
+	if len(p.room) == 0 {
+		p.room = make([]uint64, hashRoom)
+	}
+	*part = append(*part, p.room[:0:hashBlock])
+	p.room = p.room[hashBlock:]
+}
+
+// addAll adds what others hold.
+func (p *parted) addAll(o *parted) {
+	for i := range p.parts {
+		p.parts[i] = append(p.parts[i], o.parts[i]...)
+	}
+	p.count += o.count
 }
 
 // settle has the names counted, and keeps of them what all leave room for.
@@ -133,8 +151,8 @@ func (n *names) thin() {
 				if h<<n.shift>>n.shift != h {
 					continue
 				}
-				if last := len(kept) - 1; last < 0 || len(kept[last]) == nameBlock {
-					kept = append(kept, before[len(kept)][:0:nameBlock])
+				if last := len(kept) - 1; last < 0 || len(kept[last]) == hashBlock {
+					kept = append(kept, before[len(kept)][:0:hashBlock])
 				}
 				last := &kept[len(kept)-1]
 				*last = append(*last, h)
@@ -149,27 +167,29 @@ func (n *names) thin() {
 func (n *names) merge(o *names) {
 	o.settle()
 	n.settle()
-	for i := range n.parts {
-		n.parts[i] = append(n.parts[i], o.parts[i]...)
-	}
-	if n.count += o.count; n.shift != o.shift {
+	if n.addAll(&o.parted); n.shift != o.shift {
 		n.thin()
 	}
 }
 
-// doubled returns the names that stand twice, and lets go of all. It looks for them in as
-// many goroutines as there are jobs.
+// doubled returns the names that stand twice, and lets go of all.
 func (n *names) doubled(jobs int) map[uint64]bool {
 	n.settle()
-	parts := n.parts
-	n.parts, n.room, n.count = [nameParts]hashesOf{}, nil, 0
-	var found [nameParts][]uint64
+	return n.parted.doubled(jobs)
+}
+
+// doubled returns the hashes that stand twice, nil for none, and lets go of all. It looks
+// for them in as many goroutines as there are jobs.
+func (p *parted) doubled(jobs int) map[uint64]bool {
+	parts := p.parts
+	*p = parted{}
+	var found [hashParts][]uint64
 	var next atomic.Int32
 	var group errgroup.Group
 	for range max(1, jobs) {
 		group.Go(func() error {
 			var m marks
-			for i := next.Add(1) - 1; i < nameParts; i = next.Add(1) - 1 {
+			for i := next.Add(1) - 1; i < hashParts; i = next.Add(1) - 1 {
 				found[i] = parts[i].doubled(&m)
 			}
 			return nil
@@ -205,29 +225,6 @@ func (p hashesOf) doubled(m *marks) (list []uint64) {
 		}
 	}
 	return slices.Compact(list)
-}
-
-// parted puts hashes in the order of the parts of which they are, where they lie, and
-// returns each.
-func parted(hashes []uint64) (parts [nameParts][]uint64) {
-	var begins, ends [nameParts]int
-	for _, h := range hashes {
-		ends[h%nameParts]++
-	}
-	for i := 1; i < nameParts; i++ {
-		begins[i], ends[i] = ends[i-1], ends[i-1]+ends[i]
-	}
-	from := 0
-	for i := range begins {
-		for begins[i] < ends[i] {
-			h := hashes[begins[i]]
-			at := &begins[h%nameParts]
-			hashes[begins[i]], hashes[*at] = hashes[*at], h
-			*at++
-		}
-		parts[i], from = hashes[from:ends[i]], ends[i]
-	}
-	return parts
 }
 
 // marks are bits that hashes are marked by: one of which the bit is not marked is not
@@ -329,7 +326,7 @@ func readOnce(e *engine, jobs int) (*engine, error) {
 	case twice == nil:
 		return e, nil
 	case e.names.shift > 0 || e.options.Each != nil:
-		e.marks = nil // each would have the same stored password as itself
+		e.marks = parted{} // each would have the same stored password as itself
 		notes.Incomplete(facts.Origin{}, "accounts stand in the export twice, and are counted twice: a file was named or appended twice; take the export again")
 		return e, nil
 	}

@@ -24,6 +24,7 @@ type task struct {
 	turn   int // among those that are read
 	err    error
 	notes  facts.Notes // of accounts that the engine leaves out
+	began  *beginnings // nil where they are not noted
 }
 
 // read runs an export's accounts past the engine and, where the export has
@@ -55,13 +56,16 @@ func (e *engine) readParts(jobs int) ([]*engine, error) {
 	var failed error
 	var stop func()
 	r.next, stop = iter.Pull(r.tasks(&failed))
+	r.begun.prefixes = map[string]int{}
 	r.begin(e)
 	go func() {
 		r.workers.Wait()
 		close(r.finished)
 	}()
 	err := r.collect()
-	stop()
+	if stop(); !r.begun.missed {
+		e.prefixes = r.begun.prefixes
+	}
 	return r.engines, cmp.Or(err, failed, r.failed)
 }
 
@@ -73,11 +77,12 @@ type reading struct {
 	notes    *facts.Notes // of the export
 
 	stopped atomic.Bool // no part is begun any more
+	begun   begun
 
 	mutex   sync.Mutex // of what is below
 	next    func() (task, bool)
 	engines []*engine
-	begun   int // workers
+	hands   int // workers that were begun
 	failed  error
 }
 
@@ -103,7 +108,7 @@ func (r *reading) tasks(failed *error) iter.Seq[task] {
 
 // begin begins a worker with an engine; nil for one of its own, once it has something to do.
 func (r *reading) begin(e *engine) {
-	r.begun++
+	r.hands++
 	r.workers.Go(func() {
 		for t, ok := r.take(&e); ok; t, ok = r.take(&e) {
 			r.work(e, &t)
@@ -141,7 +146,7 @@ func (r *reading) take(e **engine) (task, bool) {
 		*e = another
 		r.engines = append(r.engines, another)
 	}
-	if r.begun < r.jobs {
+	if r.hands < r.jobs {
 		r.begin(nil)
 	}
 	return t, true
@@ -151,20 +156,29 @@ func (r *reading) take(e **engine) (task, bool) {
 func (r *reading) work(e *engine, t *task) {
 	first := int64(t.number) * placesInPart
 	place := first
+	if e.noting = nil; len(e.subject.Kinds) == 0 && e.names.twice == nil && e.share == nil && r.begun.looked.Load() < accountsLooked {
+		e.noting = &beginnings{first: first}
+	}
 	account := func(a *facts.Account) error {
-		place++
+		if place++; e.noting != nil && a.Kind == "" {
+			e.noting.note(a.Login, place)
+		}
 		if n := max(len(a.Login), len(a.DN)); n > facts.LongestName {
 			t.notes.Refuse(a.Origin, "the name of the account is %d bytes long, which no system's is; it is left out", n)
 			return nil
 		}
 		return e.account(a, place)
 	}
+	t.began = e.noting
 	if done, err := e.gather(t.part, &place); done {
-		t.err = err
+		t.err, t.began = err, nil
 	} else if done, err := e.sketches(t.part, &place, account); done {
 		t.err = err
 	} else {
 		t.err = t.part.Accounts(account)
+	}
+	if t.began != nil {
+		t.began.accounts = int(place - first)
 	}
 	if e.share != nil && t.err == nil {
 		e.enterPeople()
@@ -188,6 +202,7 @@ func (r *reading) collect() error {
 			next++
 			t.part.Done()
 			r.notes.Join(&t.notes)
+			r.begun.add(t.began)
 			if t.err != nil && failed == nil {
 				failed = t.err
 				r.stopped.Store(true)
@@ -227,7 +242,7 @@ func (e *engine) absorb(o *engine) {
 		}
 		e.summary.Holds[policy] = holding
 	}
-	e.marks = append(e.marks, o.marks...)
+	e.marks.addAll(&o.marks)
 	e.names.merge(&o.names)
 	e.view.Add(&o.view)
 	e.profile.Merge(o.profile)

@@ -6,6 +6,7 @@ import (
 	"math/rand/v2"
 	"reflect"
 	"slices"
+	"strings"
 	"sync"
 	"testing"
 
@@ -180,6 +181,43 @@ func TestPartsInOrder(t *testing.T) {
 		}
 		if !slices.IsSorted(d.done) {
 			t.Fatalf("the parts were done in another order: %v", d.done)
+		}
+	}
+}
+
+// TestPrefixesOfTheFirst: prefixes of programs are proposed from so many accounts and no
+// more, whether they are noted on the way or the export is read again, and whatever the
+// number of workers.
+func TestPrefixesOfTheFirst(t *testing.T) {
+	set, err := rules.Read("r.yaml", []byte("rules: r\nclauses:\n  - {id: nobody, for: login == \"no-one\", forbid: locked}\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	accounts := make([]facts.Account, accountsLooked+100)
+	for i := range accounts {
+		accounts[i].Login = fmt.Sprint("a", i)
+	}
+	accounts[7].Login, accounts[accountsLooked-1].Login, accounts[accountsLooked].Login = "SVC-rota", "app_rota", "bot-rota"
+	accounts[8].Login, accounts[8].Kind = "srv-rota", facts.Service
+	for _, c := range []struct {
+		jobs  int
+		whole bool
+		rules []*rules.Set
+	}{{1, true, nil}, {1, false, nil}, {4, false, nil}, {1, true, []*rules.Set{set}}, {4, false, []*rules.Set{set}}} {
+		d := &divided{fake: fake{Of: &facts.System{Name: "one", AsOf: asOf}, Listed: accounts}}
+		var export facts.Export = d
+		if c.whole {
+			export = &d.fake
+		}
+		result, err := Run("e", []Subject{{Export: export, Rules: c.rules}}, Options{Jobs: c.jobs})
+		if err != nil {
+			t.Fatal(err)
+		}
+		notes := fmt.Sprint(result.Systems[0].Notes)
+		for prefix, proposed := range map[string]bool{"SVC-": true, "app_": true, "bot-": false, "srv-": false} {
+			if strings.Contains(notes, fmt.Sprintf("%q", prefix)) != proposed {
+				t.Errorf("%d jobs, %d rules: %s is proposed: %v\n%s", c.jobs, len(c.rules), prefix, !proposed, notes)
+			}
 		}
 	}
 }

@@ -15,8 +15,8 @@ import (
 )
 
 // finish looks at the whole system once its accounts went past.
-func (e *engine) finish() error {
-	if err := e.sameStored(); err != nil {
+func (e *engine) finish(jobs int) error {
+	if err := e.sameStored(jobs); err != nil {
 		return err
 	}
 	if e.summary.Accounts > 0 {
@@ -43,7 +43,7 @@ func (e *engine) finish() error {
 // forget drops what was worked out for accounts on the way and that is not told:
 // there may be hundreds of systems, each with hundreds of policies.
 func (e *engine) forget() {
-	e.verdicts, e.latest, e.outcomes, e.marks = map[*effective.Settings]*verdict{}, nil, map[string]*outcome{}, nil
+	e.verdicts, e.latest, e.outcomes, e.marks = map[*effective.Settings]*verdict{}, nil, map[string]*outcome{}, parted{}
 	e.resolver = effective.NewResolver(e.system)
 	e.met = met{ready: true, off: true}
 	e.about.Account = nil // the last, whose texts are parts of a piece of its file
@@ -109,19 +109,12 @@ func (e *engine) found(i int, found check.Hit) {
 
 // sameStored finds accounts with the same stored password. Only where the marks of two
 // are equal is it asked whose they are.
-func (e *engine) sameStored() error {
+func (e *engine) sameStored(jobs int) error {
 	i := slices.IndexFunc(e.rules, func(r rule) bool { return r.check != nil && r.check.SameStored })
-	twice := map[uint64]bool{}
-	var m marks
-	for _, part := range parted(e.marks) {
-		for _, mark := range (hashesOf{part}).doubled(&m) {
-			twice[mark] = true
-		}
-	}
-	if i >= 0 && len(e.marks) == 0 && e.summary.Accounts > 0 {
+	if i >= 0 && e.marks.count == 0 && e.summary.Accounts > 0 {
 		e.rules[i].open = true // no stored password is visible
 	}
-	e.marks = nil
+	twice := e.marks.doubled(jobs)
 	if i < 0 || len(twice) == 0 {
 		return nil
 	}
@@ -130,7 +123,7 @@ func (e *engine) sameStored() error {
 		return e.recallStored(twice, &same)
 	}
 	return e.readAgain(func(a *facts.Account) error {
-		if !twice[a.StoredMark] || a.Enabled == facts.No {
+		if _, is := twice[a.StoredMark]; !is || a.Enabled == facts.No {
 			return nil
 		}
 		e.resolve(a)

@@ -131,7 +131,7 @@ func (e *engine) addStored(a *facts.Account, o *outcome, mark uint64) {
 	s.Write(e.options.aside, binary.LittleEndian.AppendUint64(b, mark))
 	s.last = e.place
 	if e.share == nil {
-		e.marks = append(e.marks, mark)
+		e.marks.add(mark)
 	}
 }
 
@@ -245,7 +245,7 @@ func (e *engine) recallStored(twice map[uint64]bool, same *hit) error {
 		for place := int64(0); r.More(); {
 			place += int64(r.Uint())
 			sort := r.Uint() - 1
-			if mark := r.Fixed(); r.Bad || !twice[mark] {
+			if _, is := twice[r.Fixed()]; r.Bad || !is {
 				continue
 			}
 			if sorts[sort] == nil {
