@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 	"testing"
-	"unicode/utf8"
 )
 
 // TestMark: every way of marking marks the same, whatever the length and the place of
@@ -267,22 +266,5 @@ func BenchmarkFrame(b *testing.B) {
 				}
 			}
 		})
-	}
-}
-
-// TestValid: a byte that is not UTF-8 is found wherever it stands.
-func TestValid(t *testing.T) {
-	r := rand.New(rand.NewPCG(5, 6))
-	for range 20_000 {
-		text := []byte(strings.Repeat("a", r.IntN(600)))
-		for range r.IntN(3) {
-			if len(text) > 0 {
-				at := r.IntN(len(text))
-				copy(text[at:], []string{"\xff", "ü", "\x7f", "\x80", "€"}[r.IntN(5)])
-			}
-		}
-		if got, want := Valid(string(text)), utf8.Valid(text); got != want {
-			t.Fatalf("%q: %v", text, got)
-		}
 	}
 }

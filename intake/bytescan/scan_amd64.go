@@ -16,12 +16,6 @@ func mark(marks *uint64, text *byte, words int, b byte)
 //go:noescape
 func odd(text *byte, blocks int) (first, low int)
 
-// beyond reports whether a byte of so many blocks of 128 bytes, at least one, is beyond
-// ASCII.
-//
-//go:noescape
-func beyond(text *byte, blocks int) bool
-
 // places writes the places of two bytes in so many blocks of 64 bytes, at least one, and
 // returns how many there are. There must be room for eight more.
 //

@@ -83,30 +83,6 @@ found:
 	LEAQ      (R10)(AX*1), R8
 	JMP       done
 
-// func beyond(text *byte, blocks int) bool
-// The highest bits of 128 bytes are looked at together.
-TEXT ·beyond(SB), NOSPLIT, $0-17
-	MOVQ text+0(FP), SI
-	MOVQ blocks+8(FP), CX
-
-next:
-	VMOVDQU   (SI), Y0
-	VPOR      32(SI), Y0, Y0
-	VPOR      64(SI), Y0, Y0
-	VPOR      96(SI), Y0, Y0
-	VPMOVMSKB Y0, AX
-	TESTL     AX, AX
-	JNZ       found
-	ADDQ      $128, SI
-	DECQ      CX
-	JNZ       next
-
-found:
-	VZEROUPPER
-	TESTL AX, AX
-	SETNE ret+16(FP)
-	RET
-
 // func places(list *uint32, text *byte, words int, at uint32, a, b byte) int
 // The bits of 64 bytes are taken from the lowest on: its number is a place, and the bit
 // goes. Eight are taken whether there are so many or not, which is quicker than to ask.

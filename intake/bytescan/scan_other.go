@@ -8,8 +8,6 @@ func mark(*uint64, *byte, int, byte) {}
 
 func odd(*byte, int) (first, low int) { return -1, -1 }
 
-func beyond(*byte, int) bool { return true }
-
 func places(*uint32, *byte, int, uint32, byte, byte) int { return 0 }
 
 func frame(*byte, int, int, *part, int, int, *Span) (done, end int, met uint64, short bool) {

@@ -8,9 +8,11 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"unicode/utf8"
+
+	"github.com/segmentio/asm/ascii"
 
 	"yewcone/core/facts"
-	"yewcone/intake/bytescan"
 	"yewcone/intake/table"
 	"yewcone/intake/text"
 )
@@ -98,7 +100,7 @@ func (r *jsonLineRows) NextRows(b *table.Batch) {
 	r.line.together, r.line.from = true, 0
 	defer func() { r.line.row, r.line.together, r.line.plain, r.line.from = own, false, false, 0 }()
 	if !r.looked {
-		r.looked, r.clean = true, r.clean && bytescan.Valid(r.rest)
+		r.looked, r.clean = true, r.clean && (ascii.ValidString(r.rest) || utf8.ValidString(r.rest))
 	}
 	r.line.plain = r.clean
 	for row := b.Room(); row != nil && r.whole.tree != nil; row = b.Room() {
