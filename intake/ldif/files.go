@@ -1,6 +1,7 @@
 package ldif
 
 import (
+	"cmp"
 	"errors"
 	"io"
 	"maps"
@@ -144,6 +145,9 @@ func (p *Part) read(each func(*Entries) error) error {
 	if r == nil {
 		r = p.files.again()
 	}
+	if err := p.piece.Load(); err != nil {
+		p.piece.Text = "" // which was noted when it was read first
+	}
 	r.Begin(p.piece)
 	defer p.piece.Free() // accounts are only good until the next
 	defer p.files.spare.Put(r)
@@ -180,7 +184,7 @@ func (f *Files) partsOf(from string, yield func(*Part) error) error {
 	open.Again()
 	pieces := text.NewPieces(open, AfterEntry)
 	for {
-		piece, err := pieces.Next()
+		piece, err := pieces.Begin()
 		if err != nil {
 			return nil // the end, or what was noted before
 		}
@@ -225,14 +229,14 @@ type gathering struct {
 }
 
 // next is the next piece, and how many came before it; false where there is none. Who asks
-// reads it, so that it lies near who looks at it.
+// reads it, so that it lies near who looks at it, and others read theirs meanwhile.
 func (g *gathering) next() (turn int, piece text.Piece, ok bool) {
 	g.Lock()
 	defer g.Unlock()
 	if g.ended {
 		return 0, piece, false
 	}
-	piece, err := g.pieces.Next()
+	piece, err := g.pieces.Begin()
 	if err != nil {
 		if g.ended = true; err != io.EOF {
 			g.broken = err
@@ -249,6 +253,7 @@ type gathered struct {
 	entries []Entry
 	count   int
 	reader  *glancer
+	broken  error // why the piece cannot be read
 }
 
 func (f *Files) gatherFile(from string, keep func(*Entry) bool, each func(file string, x *Entry) error) error {
@@ -277,13 +282,14 @@ func (f *Files) gatherFile(from string, keep func(*Entry) bool, each func(file s
 	}()
 	last, entries, skipped := NewEntries(f.wanted), 0, map[string]bool{}
 	ending := NewEntries(nil)
-	var failed error
+	var failed, broken error
 	waiting, turn := map[int]gathered{}, 0
 	for result := range results {
 		waiting[result.turn] = result
 		for g, ok := waiting[turn]; ok; g, ok = waiting[turn] {
 			delete(waiting, turn)
 			turn++
+			broken = cmp.Or(broken, g.broken)
 			last.Line, last.Closed, entries = g.reader.Line, g.reader.Closed, entries+g.count
 			f.Search = f.Search || g.reader.Search
 			ending.Merge(g.reader.Entries)
@@ -297,11 +303,11 @@ func (f *Files) gatherFile(from string, keep func(*Entry) bool, each func(file s
 			}
 		}
 	}
-	switch {
+	switch broken = cmp.Or(broken, r.broken); {
 	case failed != nil:
 		return failed
-	case r.broken != nil:
-		f.notes.Incomplete(facts.Origin{File: from, Line: last.Line}, "the file cannot be read on: %s", r.broken)
+	case broken != nil:
+		f.notes.Incomplete(facts.Origin{File: from, Line: last.Line}, "the file cannot be read on: %s", broken)
 		return nil
 	}
 	last.Failed, last.Told = ending.Failed, ending.Told
@@ -318,6 +324,7 @@ func (f *Files) gatherPiece(piece text.Piece, spare *sync.Pool, keep func(*Entry
 		g.reader = newGlancer(NewEntries(f.early))
 		g.reader.Watch, g.reader.Briefly = f.Watch, true
 	}
+	g.broken = piece.Load()
 	g.reader.Begin(piece)
 	var bad *BadEntry
 	for {

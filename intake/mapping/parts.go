@@ -112,8 +112,14 @@ type accountPart struct {
 	taken int
 }
 
-func (p *accountPart) Accounts(yield func(*facts.Account) error) error {
+// read begins with the rows of the piece.
+func (p *accountPart) read() {
+	table.Load(&p.piece, p.r.name, &p.notes)
 	p.rows = p.table.Part(p.piece, &p.notes)
+}
+
+func (p *accountPart) Accounts(yield func(*facts.Account) error) error {
+	p.read()
 	return p.r.accounts(p.e, p.rows, &p.notes, &p.taken, yield)
 }
 
@@ -122,7 +128,7 @@ func (p *accountPart) Choose(wanted func(int64) bool, yield func(int64, *facts.A
 	var a facts.Account
 	columns, number := p.r.boundTo(&a), int64(0)
 	login := p.r.plainLogin()
-	p.rows = p.table.Part(p.piece, &p.notes)
+	p.read()
 	b := table.NewBatch(p.table.Width())
 	for {
 		if b.Fill(p.rows); b.Count == 0 {
@@ -199,6 +205,7 @@ func (p *accountPart) Unpack(noted []byte) error {
 	if err := json.Unmarshal(noted, &in); err != nil {
 		return err
 	}
+	table.Load(&p.piece, p.r.name, &p.notes)
 	if in.File != p.r.name || in.Line != p.piece.Line {
 		return fmt.Errorf("a piece of %s began on line %d and one of %s does on line %d", in.File, in.Line, p.r.name, p.piece.Line)
 	}

@@ -437,7 +437,7 @@ func (p *accountPart) Sketch(k *facts.Sketching, yield func(*facts.Sketches) err
 		kept.rows = table.NewBatch(p.table.Width())
 		kept.fit(len(k.Texts))
 	}
-	p.rows = p.table.Part(p.piece, &p.notes)
+	p.read()
 	defer p.piece.Free()
 	return true, kept.sketches(p, yield)
 }

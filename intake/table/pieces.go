@@ -10,7 +10,7 @@ import (
 // A Divisible table can be read piece by piece, each on its own.
 type Divisible interface {
 	Table
-	// NextPiece returns the next piece of the file; false at the end.
+	// NextPiece returns the next piece of the file; false at the end. Load may have to read it.
 	NextPiece(notes *facts.Notes) (text.Piece, bool)
 	// Width is how many texts a row has, once all columns were asked for.
 	Width() int
@@ -53,23 +53,38 @@ func (t *InPieces) Close() { t.File.Close() }
 func (t *InPieces) Origin() facts.Origin { return facts.Origin{File: t.Name} }
 
 // Pass gives back what a piece holds that nobody reads.
-func (t *InPieces) Pass(piece text.Piece) { piece.Free() }
+func (t *InPieces) Pass(piece text.Piece) {
+	_ = piece.Load() // who reads it tells what is wrong
+	piece.Free()
+}
 
 // First returns the first piece, for forms that begin with headings: what is left
 // of it waits.
 func (t *InPieces) First() (text.Piece, error) { return t.pieces.Next() }
 
-// NextPiece returns the next piece of the file; false at the end.
+// NextPiece returns the next piece of the file, which Load may have to read; false at the
+// end.
 func (t *InPieces) NextPiece(notes *facts.Notes) (text.Piece, bool) {
 	if p := t.Waiting; p != nil {
 		t.Waiting = nil
 		return *p, true
 	}
-	piece, err := t.pieces.Next()
+	piece, err := t.pieces.Begin()
 	if err != nil && err != io.EOF {
-		notes.Incomplete(facts.Origin{File: t.Name}, "the file cannot be read on: %s", err)
+		cannotRead(t.Name, err, notes)
 	}
 	return piece, err == nil
+}
+
+// Load reads a piece that NextPiece began.
+func Load(piece *text.Piece, name string, notes *facts.Notes) {
+	if err := piece.Load(); err != nil {
+		cannotRead(name, err, notes)
+	}
+}
+
+func cannotRead(name string, err error, notes *facts.Notes) {
+	notes.Incomplete(facts.Origin{File: name}, "the file cannot be read on: %s", err)
 }
 
 // Finish judges the whole, after the last Absorb.
@@ -87,6 +102,7 @@ func (t *InPieces) Next() ([]string, Place) {
 				t.Finish(t.notes)
 				return nil, Place{}
 			}
+			Load(&piece, t.Name, t.notes)
 			t.now = t.self.Part(piece, t.notes)
 		}
 		if row, at := t.now.Next(); row != nil {

@@ -1,7 +1,6 @@
 package text
 
 import (
-	"fmt"
 	"io"
 	"strings"
 	"sync"
@@ -29,6 +28,18 @@ type Piece struct {
 
 	memory []byte
 	spare  *spare
+	later  *later // that it will be; nil once it is
+}
+
+// Load reads a piece that was only begun. The others stay as they are.
+func (p *Piece) Load() error {
+	l := p.later
+	if l == nil {
+		return nil
+	}
+	l.load()
+	*p, l.piece = l.piece, Piece{}
+	return l.err
 }
 
 // spare is memory to read into: what was given back last is first, since it is still near.
@@ -85,6 +96,10 @@ type Pieces struct {
 	file  *File // that it is read from, from its beginning on; nil where it is not known
 	ended bool
 	spare *spare
+
+	begun  int64  // in a plain file, where the stretch begins that comes next
+	before *later // the one before
+	whole  bool   // nothing was taken from the file before the first piece
 }
 
 // mostSpare is how many pieces of memory wait to be read into again.
@@ -94,14 +109,47 @@ const mostSpare = 8
 // the beginning of a text are whole records; 0 for none.
 func NewPieces(r io.Reader, cut func(string) int) *Pieces {
 	p := &Pieces{r: r, cut: cut, size: PieceSize, line: 1, spare: &spare{}}
-	p.file, _ = r.(*File)
+	if p.file, _ = r.(*File); p.file != nil {
+		p.whole = p.file.last.n == 0
+	}
 	return p
 }
 
-// Of tells which file is read, where a buffer stands between.
+// Of tells which file is read, where a buffer stands between from which nothing was taken.
 func (p *Pieces) Of(f *File) *Pieces {
-	p.file = f
+	p.file, p.whole = f, true
 	return p
+}
+
+// Begin returns the next piece, which Load may have to read, and other pieces at the same
+// time; io.EOF when there is none. It may turn out to be empty.
+func (p *Pieces) Begin() (Piece, error) {
+	f := p.file
+	if f == nil || f.plain == nil || !p.whole {
+		return p.next()
+	}
+	from := max(p.begun, f.plain.from)
+	if from >= f.plain.size {
+		return Piece{}, io.EOF
+	}
+	p.begun = from + int64(stretch())
+	l := &later{pieces: p, from: from, last: p.begun >= f.plain.size, before: p.before}
+	p.before = l
+	f.plain.begin()
+	return Piece{later: l}, nil
+}
+
+// Next returns the next piece; io.EOF when there is none.
+func (p *Pieces) Next() (Piece, error) {
+	for {
+		piece, err := p.Begin()
+		if err == nil {
+			err = piece.Load()
+		}
+		if err != nil || piece.Text != "" {
+			return piece, err
+		}
+	}
 }
 
 // plain reports whether the next piece is known to have no control characters but
@@ -110,8 +158,8 @@ func (p *Pieces) plain() bool {
 	return p.file != nil && !p.file.last.unasked && p.file.last.odd == 0 && p.file.last.low <= p.at
 }
 
-// Next returns the next piece; io.EOF when there is none.
-func (p *Pieces) Next() (Piece, error) {
+// next is Next for what is read from its beginning on.
+func (p *Pieces) next() (Piece, error) {
 	for {
 		if err := p.fill(p.size); err != nil {
 			return Piece{}, err
@@ -126,7 +174,7 @@ func (p *Pieces) Next() (Piece, error) {
 		}
 		if n == 0 {
 			if p.size >= MaxEntry {
-				return Piece{}, fmt.Errorf("line %d begins a record of more than %d MB", p.line, MaxEntry>>20)
+				return Piece{}, tooLong(p.line)
 			}
 			p.size *= 2
 			continue

@@ -38,6 +38,7 @@ type File struct {
 	Encoding string // as found out or named
 	close    []func() error
 	last     *lastByte
+	plain    *plain // nil where it must be read from its beginning on
 }
 
 // EndsInLine reports whether the last byte read ended a line; meaningful
@@ -94,12 +95,20 @@ func (l *lastByte) Read(p []byte) (int, error) {
 			}
 		}
 		l.b = p[n-1]
-		if l.n += int64(n); Heed != nil && l.n-l.heeded > heedEvery {
-			l.heeded = l.n
+		if l.n += int64(n); l.heeds() {
 			Heed()
 		}
 	}
 	return n, err
+}
+
+// heeds reports whether Heed is to be called again.
+func (l *lastByte) heeds() bool {
+	if Heed == nil || l.n-l.heeded <= heedEvery {
+		return false
+	}
+	l.heeded = l.n
+	return true
 }
 
 const bufferSize = 1 << 16
@@ -116,13 +125,19 @@ func Open(path, name string) (*File, error) {
 		return nil, err
 	}
 	Opening(path)
-	f := &File{close: []func() error{raw.Close}}
-	buffered, err := f.unpack(bufio.NewReaderSize(raw, bufferSize))
+	p := &plain{file: raw}
+	f := &File{close: []func() error{p.Close}}
+	packed := bufio.NewReaderSize(raw, bufferSize)
+	buffered, err := f.unpack(packed)
 	if err != nil {
 		f.Close()
 		return nil, err
 	}
-	f.decode(buffered, name)
+	info, err := raw.Stat()
+	var decoded bool
+	if p.from, decoded = f.decode(buffered, name); buffered == packed && !decoded && err == nil {
+		p.size, f.plain = info.Size(), p
+	}
 	return f, nil
 }
 
@@ -166,11 +181,14 @@ func (f *File) unpack(r *bufio.Reader) (*bufio.Reader, error) {
 	return r, nil
 }
 
-func (f *File) decode(r *bufio.Reader, name string) {
+// decode makes the file's reader, and returns where the text begins, and whether it is
+// decoded.
+func (f *File) decode(r *bufio.Reader, name string) (from int64, decodes bool) {
 	head, _ := r.Peek(bufferSize)
 	switch {
 	case bytes.HasPrefix(head, []byte{0xef, 0xbb, 0xbf}):
 		_, _ = r.Discard(3)
+		from = 3
 		f.Encoding = "utf-8"
 	case bytes.HasPrefix(head, []byte{0xff, 0xfe}), bytes.HasPrefix(head, []byte{0xfe, 0xff}):
 		f.Encoding = "utf-16"
@@ -184,11 +202,13 @@ func (f *File) decode(r *bufio.Reader, name string) {
 		f.Encoding = "windows-1252"
 	}
 	var decoded io.Reader = r
-	if e, ok := encodings[f.Encoding]; ok {
+	e, decodes := encodings[f.Encoding]
+	if decodes {
 		decoded = transform.NewReader(r, e.NewDecoder())
 	}
 	f.last = &lastByte{r: decoded}
 	f.Reader = f.last
+	return from, decodes
 }
 
 // looksUTF16 recognises UTF-16 without a mark by its zero bytes.

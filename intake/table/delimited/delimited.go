@@ -48,7 +48,7 @@ func open(s *table.Source) (table.Table, error) {
 	if t.comma == 0 {
 		t.comma = findDelimiter(head, cmp.Or(s.Heading, 1))
 	}
-	t.InPieces = table.NewInPieces(t, name, f, text.NewPieces(buffered, afterRecord(t.comma)), s.Notes)
+	t.InPieces = table.NewInPieces(t, name, f, text.NewPieces(buffered, afterRecord(t.comma)).Of(f), s.Notes)
 	piece, err := t.First()
 	if err == io.EOF {
 		f.Close()

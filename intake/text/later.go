@@ -1,0 +1,184 @@
+package text
+
+import (
+	"fmt"
+	"io"
+	"os"
+	"strings"
+	"sync"
+	"unsafe"
+
+	"yewcone/intake/bytescan"
+)
+
+// plain is a file that lies on a disk as its text is, so that any stretch of it can be read
+// at any time.
+type plain struct {
+	file *os.File
+	from int64 // where the text begins
+	size int64 // as it was when the file was opened
+
+	mutex   sync.Mutex // of what is below, and of what the File says at its end
+	waiting int        // pieces that were begun and not read yet
+	closed  bool
+}
+
+// begin tells that another piece will be read.
+func (p *plain) begin() {
+	p.mutex.Lock()
+	defer p.mutex.Unlock()
+	p.waiting++
+}
+
+// done tells that a piece was read.
+func (p *plain) done() {
+	p.mutex.Lock()
+	defer p.mutex.Unlock()
+	if p.waiting--; p.closed && p.waiting == 0 {
+		p.file.Close() // only read
+	}
+}
+
+// Close closes the file, once all pieces were read that were begun.
+func (p *plain) Close() error {
+	p.mutex.Lock()
+	defer p.mutex.Unlock()
+	if p.closed = true; p.waiting == 0 {
+		return p.file.Close()
+	}
+	return nil
+}
+
+// A later is a piece of a plain file that is read once it is wanted: several at the same
+// time. It is a stretch of the file with what the one before left of a record, up to the
+// end of the last record in it.
+type later struct {
+	once   sync.Once
+	pieces *Pieces
+	from   int64
+	last   bool // no other stretch follows
+	before *later
+
+	piece Piece // what it is, for who asked for it
+	err   error
+
+	rest  []byte // behind its last record
+	b     byte   // the last one of it and of all before
+	tried int    // so much of that was looked through for the end of a record
+	line  int    // on which that begins
+	ended bool   // nothing follows
+}
+
+// stretch is how many bytes of a plain file are read together.
+func stretch() int { return PieceSize + PieceSize/4 }
+
+// load reads the piece, and those before it that nobody has read.
+func (l *later) load() { l.once.Do(l.read) }
+
+func (l *later) read() {
+	p, f := l.pieces, l.pieces.file
+	defer f.plain.done()
+	const room = 1 << 14 // for what is left of the one before
+	size := stretch()
+	memory := p.spare.take()
+	if cap(memory) < size+room {
+		memory = make([]byte, size+room)
+	}
+	memory = memory[:cap(memory)]
+	n, err := f.plain.file.ReadAt(memory[room:room+size], l.from)
+	rest, tried := []byte(nil), 0
+	if l.line = 1; l.before != nil {
+		l.before.load()
+		rest, tried, l.line, l.ended, l.b = l.before.rest, l.before.tried, l.before.line, l.before.ended, l.before.b
+		l.before.rest, l.before = nil, nil
+	}
+	if l.ended {
+		l.piece = Piece{Line: l.line, Last: true}
+		return
+	}
+	var text []byte
+	if len(rest) <= room {
+		text = memory[room-len(rest) : room+n]
+		copy(text, rest)
+	} else {
+		text = append(rest, memory[room:room+n]...)
+		p.spare.put(memory)
+		memory = nil
+	}
+	for at := l.from + int64(n); l.last && err == nil; at += int64(n) { // it has grown
+		text = append(text, make([]byte, bufferSize)...)
+		n, err = f.plain.file.ReadAt(text[len(text)-bufferSize:], at)
+		text = text[:len(text)-bufferSize+n]
+	}
+	whole := unsafe.String(unsafe.SliceData(text), len(text)) // which nobody writes to any more
+	end := len(whole)
+	if f.passed(int64(len(whole) - len(rest))); end > 0 {
+		l.b = whole[end-1]
+	}
+	switch {
+	case err == io.EOF:
+		l.ended, f.last.b = true, l.b
+		if spare := p.spare; l.last {
+			p.spare = nil // who opened the file may keep it
+			defer func() { l.piece.spare = spare }()
+		}
+	case err != nil:
+		l.err, l.ended, end = err, true, 0
+	case len(whole) < 2*tried: // a record that is longer than pieces is not gone through again for each
+		end = 0
+	default:
+		if end = p.cut(whole); end == 0 {
+			tried = len(whole)
+		}
+	}
+	l.piece = Piece{Line: l.line, Last: l.ended}
+	switch {
+	case l.ended:
+	case end > 0:
+		l.rest = append([]byte(nil), text[end:]...) // the piece may be given back before the next is read
+	case len(whole) >= MaxEntry:
+		l.err, l.ended = tooLong(l.line), true
+	default:
+		l.rest, l.tried, memory = text, tried, nil
+		if len(rest) <= room {
+			l.rest = append([]byte(nil), text...)
+		}
+	}
+	if end > 0 {
+		l.piece.Text, l.piece.memory, l.piece.spare = whole[:end], memory, p.spare
+		l.line += strings.Count(l.piece.Text, "\n")
+		f.look(l, int64(len(rest)))
+	}
+}
+
+func tooLong(line int) error {
+	return fmt.Errorf("line %d begins a record of more than %d MB", line, MaxEntry>>20)
+}
+
+// passed tells that so many more bytes were read.
+func (f *File) passed(n int64) {
+	f.plain.mutex.Lock()
+	f.last.n += n
+	heed := f.last.heeds()
+	f.plain.mutex.Unlock()
+	if heed {
+		Heed()
+	}
+}
+
+// look looks for control characters in a piece, of which so many bytes stand before its
+// stretch.
+func (f *File) look(l *later, rest int64) {
+	if f.last.unasked {
+		return
+	}
+	first, low := bytescan.Controls(unsafe.Slice(unsafe.StringData(l.piece.Text), len(l.piece.Text))) // only read
+	if l.piece.Plain = first < 0 && low < 0; first < 0 {
+		return
+	}
+	f.plain.mutex.Lock()
+	defer f.plain.mutex.Unlock()
+	if at := l.from - f.plain.from - rest + int64(first) + 1; f.last.odd == 0 || at < f.last.odd {
+		f.last.odd = at
+	}
+}
