@@ -9,6 +9,7 @@ import (
 
 	"yewcone/core/facts"
 	"yewcone/core/finding"
+	"yewcone/core/inorder"
 )
 
 var errStopped = errors.New("stopped")
@@ -52,34 +53,33 @@ func (e *engine) read(jobs int) error {
 // readParts runs the accounts past the engine and others, which it returns too. Each worker
 // takes the next part itself, so that what was read lies near who looks at it.
 func (e *engine) readParts(jobs int) ([]*engine, error) {
-	r := reading{finished: make(chan task, 2*jobs), ahead: make(chan struct{}, 2*jobs), engines: []*engine{e}, notes: e.subject.Export.Notes(), jobs: jobs}
+	r := reading{engines: []*engine{e}, notes: e.subject.Export.Notes(), jobs: jobs}
+	r.done.L, r.line.Take = &r.mutex, r.collect
 	var failed error
 	var stop func()
 	r.next, stop = iter.Pull(r.tasks(&failed))
 	r.begun.prefixes = map[string]int{}
 	r.begin(e)
-	go func() {
-		r.workers.Wait()
-		close(r.finished)
-	}()
-	err := r.collect()
+	r.workers.Wait()
 	if stop(); !r.begun.missed {
 		e.prefixes = r.begun.prefixes
 	}
-	return r.engines, cmp.Or(err, failed, r.failed)
+	return r.engines, cmp.Or(r.broken, failed, r.failed)
 }
 
 type reading struct {
-	finished chan task
-	ahead    chan struct{} // one for each part that is not done yet
-	workers  sync.WaitGroup
-	jobs     int
-	notes    *facts.Notes // of the export
-
+	workers sync.WaitGroup
+	jobs    int
 	stopped atomic.Bool // no part is begun any more
-	begun   begun
+
+	line   inorder.Line[task]
+	notes  *facts.Notes // of the export; they and what follows are of who takes from the line
+	begun  begun
+	broken error // of the first part that failed
 
 	mutex   sync.Mutex // of what is below
+	done    sync.Cond  // fewer parts are ahead
+	ahead   int        // parts that are not done yet
 	next    func() (task, bool)
 	engines []*engine
 	hands   int // workers that were begun
@@ -112,7 +112,7 @@ func (r *reading) begin(e *engine) {
 	r.workers.Go(func() {
 		for t, ok := r.take(&e); ok; t, ok = r.take(&e) {
 			r.work(e, &t)
-			r.finished <- t
+			r.finish(t)
 		}
 	})
 }
@@ -122,7 +122,9 @@ func (r *reading) begin(e *engine) {
 func (r *reading) take(e **engine) (task, bool) {
 	r.mutex.Lock()
 	defer r.mutex.Unlock()
-	r.ahead <- struct{}{}
+	for r.ahead >= 2*r.jobs && !r.stopped.Load() {
+		r.done.Wait()
+	}
 	if r.stopped.Load() {
 		return task{}, false
 	}
@@ -146,7 +148,7 @@ func (r *reading) take(e **engine) (task, bool) {
 		*e = another
 		r.engines = append(r.engines, another)
 	}
-	if r.hands < r.jobs {
+	if r.ahead++; r.hands < r.jobs {
 		r.begin(nil)
 	}
 	return t, true
@@ -189,28 +191,25 @@ func (r *reading) work(e *engine, t *task) {
 	}
 }
 
-// collect calls Done on the parts in their order, and returns the error of the
-// first that failed.
-func (r *reading) collect() error {
-	var failed error
-	waiting := map[int]task{}
-	next := 0
-	for t := range r.finished {
-		waiting[t.turn] = t
-		for t, ok := waiting[next]; ok; t, ok = waiting[next] {
-			delete(waiting, next)
-			next++
-			t.part.Done()
-			r.notes.Join(&t.notes)
-			r.begun.add(t.began)
-			if t.err != nil && failed == nil {
-				failed = t.err
-				r.stopped.Store(true)
-			}
-			<-r.ahead
-		}
+// finish brings a part to the line of those that are done in their order.
+func (r *reading) finish(t task) {
+	if done := r.line.Bring(t.turn, t); done > 0 {
+		r.mutex.Lock()
+		r.ahead -= done
+		r.mutex.Unlock()
+		r.done.Broadcast()
 	}
-	return failed
+}
+
+// collect calls Done on a part, the first of those that are not done.
+func (r *reading) collect(t task) {
+	t.part.Done()
+	r.notes.Join(&t.notes)
+	r.begun.add(t.began)
+	if t.err != nil && r.broken == nil {
+		r.broken = t.err
+		r.stopped.Store(true)
+	}
 }
 
 // sumUpAll adds up what was counted by verdict and by outcome.

@@ -11,6 +11,7 @@ import (
 	"sync"
 
 	"yewcone/core/facts"
+	"yewcone/core/inorder"
 	"yewcone/intake"
 	"yewcone/intake/text"
 )
@@ -249,7 +250,6 @@ func (g *gathering) next() (turn int, piece text.Piece, ok bool) {
 
 // gathered is what one piece brought.
 type gathered struct {
-	turn    int
 	entries []Entry
 	count   int
 	reader  *glancer
@@ -265,44 +265,32 @@ func (f *Files) gatherFile(from string, keep func(*Entry) bool, each func(file s
 	var spare sync.Pool // of readers for pieces of this file
 	jobs := runtime.GOMAXPROCS(0)
 	r := gathering{pieces: text.NewPieces(open, AfterEntry)}
-	results := make(chan gathered, jobs)
+	last, entries, skipped := NewEntries(f.wanted), 0, map[string]bool{}
+	ending := NewEntries(nil)
+	var failed, broken error
+	line := inorder.Line[gathered]{Take: func(g gathered) {
+		broken = cmp.Or(broken, g.broken)
+		last.Line, last.Closed, entries = g.reader.Line, g.reader.Closed, entries+g.count
+		f.Search = f.Search || g.reader.Search
+		ending.Merge(g.reader.Entries)
+		maps.Copy(skipped, g.reader.Skipped)
+		g.reader.Forget()
+		spare.Put(g.reader)
+		for i := range g.entries {
+			if failed == nil {
+				failed = each(from, &g.entries[i])
+			}
+		}
+	}}
 	var workers sync.WaitGroup
 	for range jobs {
 		workers.Go(func() {
 			for turn, piece, ok := r.next(); ok; turn, piece, ok = r.next() {
-				g := f.gatherPiece(piece, &spare, keep)
-				g.turn = turn
-				results <- g
+				line.Bring(turn, f.gatherPiece(piece, &spare, keep))
 			}
 		})
 	}
-	go func() {
-		workers.Wait()
-		close(results)
-	}()
-	last, entries, skipped := NewEntries(f.wanted), 0, map[string]bool{}
-	ending := NewEntries(nil)
-	var failed, broken error
-	waiting, turn := map[int]gathered{}, 0
-	for result := range results {
-		waiting[result.turn] = result
-		for g, ok := waiting[turn]; ok; g, ok = waiting[turn] {
-			delete(waiting, turn)
-			turn++
-			broken = cmp.Or(broken, g.broken)
-			last.Line, last.Closed, entries = g.reader.Line, g.reader.Closed, entries+g.count
-			f.Search = f.Search || g.reader.Search
-			ending.Merge(g.reader.Entries)
-			maps.Copy(skipped, g.reader.Skipped)
-			g.reader.Forget()
-			spare.Put(g.reader)
-			for i := range g.entries {
-				if failed == nil {
-					failed = each(from, &g.entries[i])
-				}
-			}
-		}
-	}
+	workers.Wait()
 	switch broken = cmp.Or(broken, r.broken); {
 	case failed != nil:
 		return failed
