@@ -1,10 +1,10 @@
 package text
 
 import (
+	"bytes"
 	"fmt"
 	"io"
 	"os"
-	"strings"
 	"sync"
 	"unsafe"
 
@@ -63,6 +63,7 @@ type later struct {
 	err   error
 
 	rest  []byte // behind its last record
+	plain bool   // that is, as Piece.Plain has it
 	b     byte   // the last one of it and of all before
 	tried int    // so much of that was looked through for the end of a record
 	line  int    // on which that begins
@@ -86,10 +87,15 @@ func (l *later) read() {
 	}
 	memory = memory[:cap(memory)]
 	n, err := f.plain.file.ReadAt(memory[room:room+size], l.from)
+	read := memory[room : room+n]
+	low := f.look(l.from, read)
+	plain := low < 0
+	feeds := bytes.Count(read, []byte("\n"))
 	rest, tried := []byte(nil), 0
-	if l.line = 1; l.before != nil {
+	if l.line = 1; l.before != nil { // what comes next others wait for
 		l.before.load()
 		rest, tried, l.line, l.ended, l.b = l.before.rest, l.before.tried, l.before.line, l.before.ended, l.before.b
+		plain = plain && l.before.plain
 		l.before.rest, l.before = nil, nil
 	}
 	if l.ended {
@@ -101,7 +107,7 @@ func (l *later) read() {
 		text = memory[room-len(rest) : room+n]
 		copy(text, rest)
 	} else {
-		text = append(rest, memory[room:room+n]...)
+		text = append(rest, read...)
 		p.spare.put(memory)
 		memory = nil
 	}
@@ -109,6 +115,7 @@ func (l *later) read() {
 		text = append(text, make([]byte, bufferSize)...)
 		n, err = f.plain.file.ReadAt(text[len(text)-bufferSize:], at)
 		text = text[:len(text)-bufferSize+n]
+		plain = f.look(at, text[len(text)-n:]) < 0 && plain
 	}
 	whole := unsafe.String(unsafe.SliceData(text), len(text)) // which nobody writes to any more
 	end := len(whole)
@@ -140,14 +147,10 @@ func (l *later) read() {
 		l.err, l.ended = tooLong(l.line), true
 	default:
 		l.rest, l.tried, memory = text, tried, nil
-		if len(rest) <= room {
-			l.rest = append([]byte(nil), text...)
-		}
 	}
-	if end > 0 {
-		l.piece.Text, l.piece.memory, l.piece.spare = whole[:end], memory, p.spare
-		l.line += strings.Count(l.piece.Text, "\n")
-		f.look(l, int64(len(rest)))
+	if l.plain = plain || low+len(rest) < end; end > 0 {
+		l.piece.Text, l.piece.Plain, l.piece.memory, l.piece.spare = whole[:end], plain, memory, p.spare
+		l.line += bytes.Count(rest, []byte("\n")) + feeds - bytes.Count(l.rest, []byte("\n"))
 	}
 }
 
@@ -166,19 +169,20 @@ func (f *File) passed(n int64) {
 	}
 }
 
-// look looks for control characters in a piece, of which so many bytes stand before its
-// stretch.
-func (f *File) look(l *later, rest int64) {
+// look looks for control characters in what stands at a place, and returns where the last
+// is that is no line feed, the end where that is not known; -1 for none.
+func (f *File) look(from int64, text []byte) (low int) {
 	if f.last.unasked {
-		return
+		return len(text)
 	}
-	first, low := bytescan.Controls(unsafe.Slice(unsafe.StringData(l.piece.Text), len(l.piece.Text))) // only read
-	if l.piece.Plain = first < 0 && low < 0; first < 0 {
-		return
+	first, low := bytescan.Controls(text)
+	if first < 0 {
+		return low
 	}
 	f.plain.mutex.Lock()
 	defer f.plain.mutex.Unlock()
-	if at := l.from - f.plain.from - rest + int64(first) + 1; f.last.odd == 0 || at < f.last.odd {
+	if at := from - f.plain.from + int64(first) + 1; f.last.odd == 0 || at < f.last.odd {
 		f.last.odd = at
 	}
+	return len(text)
 }

@@ -15,6 +15,7 @@ import (
 func TestPiecesTogether(t *testing.T) {
 	defer func(size int, spoil bool) { PieceSize, Spoil = size, spoil }(PieceSize, Spoil)
 	Spoil = true
+	plain := 0
 	for seed := range uint64(2000) {
 		r := rand.New(rand.NewPCG(seed, 9))
 		PieceSize = 8 << r.IntN(6)
@@ -33,7 +34,11 @@ func TestPiecesTogether(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		pieces := NewPieces(f, AfterLine)
+		cut := AfterLine
+		if r.IntN(2) == 0 { // what is left has lines
+			cut = func(s string) int { return strings.LastIndex(s, "\n\n") + 1 }
+		}
+		pieces := NewPieces(f, cut)
 		var list []*Piece
 		for {
 			piece, err := pieces.Begin()
@@ -55,7 +60,7 @@ func TestPiecesTogether(t *testing.T) {
 					if err := p.Load(); err != nil {
 						t.Error(err)
 					}
-					if p.Text != "" && p.Plain == strings.ContainsFunc(p.Text, func(c rune) bool { return c < ' ' && c != '\n' }) {
+					if p.Plain && strings.ContainsFunc(p.Text, func(c rune) bool { return c < ' ' && c != '\n' }) {
 						t.Errorf("%q is plain: %v", p.Text, p.Plain)
 					}
 					texts[order[i]] = strings.Clone(p.Text)
@@ -64,6 +69,11 @@ func TestPiecesTogether(t *testing.T) {
 			})
 		}
 		workers.Wait()
+		for _, p := range list {
+			if p.Plain {
+				plain++
+			}
+		}
 		if got := strings.Join(texts, ""); got != want {
 			t.Fatalf("%q was read as %q", want, got)
 		}
@@ -85,6 +95,24 @@ func TestPiecesTogether(t *testing.T) {
 		if _, err := f.plain.file.Stat(); err == nil {
 			t.Fatal("the file is open still")
 		}
+	}
+	if plain < 1000 {
+		t.Errorf("only %d pieces are told to be plain", plain)
+	}
+}
+
+// TestPiecesOfTheRest: pieces of a file from which something was taken are of the rest.
+func TestPiecesOfTheRest(t *testing.T) {
+	f, err := Open(written(t, "one\ntwo\nthree\n"), "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer f.Close()
+	if _, err := io.ReadFull(f, make([]byte, 4)); err != nil {
+		t.Fatal(err)
+	}
+	if piece, err := NewPieces(f, AfterLine).Next(); err != nil || piece.Text != "two\nthree\n" {
+		t.Errorf("%q, %v", piece.Text, err)
 	}
 }
 
@@ -116,8 +144,8 @@ func TestPiecesOfAnother(t *testing.T) {
 			}
 			got += p.Text
 		}
-		if got != changed || !list[len(list)-1].Last {
-			t.Errorf("%d bytes: %d were read", to, len(got))
+		if got != changed || !list[len(list)-1].Last || f.EndsInLine() != (to == 0 || changed[to-1] == '\n') {
+			t.Errorf("%d bytes: %d were read, ends in a line: %v", to, len(got), f.EndsInLine())
 		}
 		f.Close()
 	}
