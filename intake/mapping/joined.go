@@ -35,7 +35,7 @@ func (s *sketcher) join() {
 	s.joined = nil
 	var list []*sketchColumn
 	for _, c := range s.columns {
-		if c.joined = nil; c.plain && c.bound != nil && c.bound.tri != nil {
+		if c.joined = nil; c.isFlag() {
 			list = append(list, c)
 		}
 	}

@@ -46,11 +46,12 @@ type sketchColumn struct {
 	at     int
 	only   *switcher
 	asks   []func(*facts.Account) facts.Tri
-	often  bool    // the same texts stand in many rows
-	text   *string // in the scratch account, where texts are asked as they stand
-	taken  int     // its number among the texts that are taken themselves
-	date   int     // its number among the dates
-	ends   bool    // it is the end of the account
+	often  bool        // the same texts stand in many rows
+	text   *string     // in the scratch account, where texts are asked as they stand
+	taken  int         // its number among the texts that are taken themselves
+	date   int         // its number among the dates
+	ends   bool        // it is the end of the account
+	usual  [2]flagText // of a column of yes and no, that which was met first, and the next
 	alike.Classes
 }
 
@@ -186,6 +187,8 @@ func (s *sketcher) take() {
 		}
 		into := s.columnOf(i, c)
 		switch {
+		case c.isFlag():
+			s.takeFlags(c, &into)
 		case c.plain:
 			s.takePlain(c, &into)
 		case c.as == asNothing:
