@@ -46,11 +46,12 @@ type sketchColumn struct {
 	at     int
 	only   *switcher
 	asks   []func(*facts.Account) facts.Tri
-	often  bool        // the same texts stand in many rows
-	text   *string     // in the scratch account, where texts are asked as they stand
-	taken  int         // its number among the texts that are taken themselves
-	date   int         // its number among the dates
-	ends   bool        // it is the end of the account
+	often  bool    // the same texts stand in many rows
+	text   *string // in the scratch account, where texts are asked as they stand
+	taken  int     // its number among the texts that are taken themselves
+	date   int     // its number among the dates
+	ends   bool    // it is the end of the account
+	coded  codedTexts
 	usual  [2]flagText // of a column of yes and no, that which was met first, and the next
 	alike.Classes
 }
@@ -174,6 +175,7 @@ func (s *sketcher) add(c *sketchColumn, fills map[string]int, k *facts.Sketching
 func (s *sketcher) take() {
 	k, width := &s.sketch, s.rows.Width
 	k.Count = s.rows.Count
+	s.rows.Write(s.login.bound.index)
 	texts := s.rows.Texts[:k.Count*width]
 	for row, at := 0, s.login.bound.index; row < k.Count; row, at = row+1, at+width {
 		login := trimmed(texts[at])
@@ -186,6 +188,10 @@ func (s *sketcher) take() {
 			continue
 		}
 		into := s.columnOf(i, c)
+		if s.takeApart(c, s.rows.Values(c.at), &into) {
+			continue
+		}
+		s.rows.Write(c.at)
 		switch {
 		case c.isFlag():
 			s.takeFlags(c, &into)
@@ -256,10 +262,16 @@ func (s *sketcher) takePlain(c *sketchColumn, into *column) {
 	}
 }
 
+// simpleDate reports whether a date is taken as it stands, if it is usually written.
+func (c *sketchColumn) simpleDate() bool {
+	d := &c.bound.dates
+	return len(d.words) == 0 && d.usual != nil && !c.ends && c.bound.fact != "locked_since" && c.bound.fact != "locked_until"
+}
+
 // takeDates takes a column of dates.
 func (s *sketcher) takeDates(c *sketchColumn, into *column) {
 	k, d := &s.sketch, &c.bound.dates
-	simple := len(d.words) == 0 && d.usual != nil && !c.ends && c.bound.fact != "locked_since" && c.bound.fact != "locked_until"
+	simple := c.simpleDate()
 	for row, at, date := 0, 0, c.date; at < len(into.texts); row, at, date = row+1, at+into.width, date+len(k.DateOf) {
 		if simple {
 			if second, ok := d.usual(into.texts[at]); ok {
@@ -275,9 +287,15 @@ func (s *sketcher) takeDates(c *sketchColumn, into *column) {
 // takeNothing takes a column of which nobody asks anything but whether it is null.
 func takeNothing(c *sketchColumn, into *column) {
 	for at := 0; at < len(into.texts); at += into.width {
-		if n := len(into.texts[at]); n >= len("null") && n < 8 && gapOf(trimmed(into.texts[at])) == null {
-			c.bound.nulls.Store(true)
+		if n := len(into.texts[at]); n >= len("null") && n < 8 {
+			noteNull(c, into.texts[at])
 		}
+	}
+}
+
+func noteNull(c *sketchColumn, text string) {
+	if gapOf(trimmed(text)) == null {
+		c.bound.nulls.Store(true)
 	}
 }
 
@@ -438,6 +456,7 @@ func (p *accountPart) Sketch(k *facts.Sketching, yield func(*facts.Sketches) err
 	}
 	if k.Of = p.r; kept.rows == nil || kept.rows.Width != p.table.Width() {
 		kept.rows = table.NewBatch(p.table.Width())
+		kept.rows.TakeApart()
 		kept.fit(len(k.Texts))
 	}
 	p.read()

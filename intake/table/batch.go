@@ -10,6 +10,8 @@ type Batch struct {
 	Count  int // rows
 	// Whole tells that the texts of each row stand in one text, one behind the other.
 	Whole bool
+
+	apart []Values // by columns; nil where nobody takes any
 }
 
 // rowsInBatch is how many rows a batch has: few enough to stay near while one column
@@ -27,7 +29,7 @@ func (b *Batch) Room() []string {
 	if b.Count == rowsInBatch {
 		return nil
 	}
-	return b.Row(b.Count)
+	return b.room(b.Count)
 }
 
 // Between is what stands in a row of a whole batch from the beginning of one text to the
@@ -38,8 +40,18 @@ func (b *Batch) Between(row, first, last int) string {
 	return unsafe.String(unsafe.StringData(from), int(length)+len(to))
 }
 
-// Row is one of the rows.
-func (b *Batch) Row(n int) []string { return b.Texts[n*b.Width : (n+1)*b.Width : (n+1)*b.Width] }
+// Row is one of the rows, also what is kept apart of it.
+func (b *Batch) Row(n int) []string {
+	row := b.room(n)
+	for column := range b.apart {
+		if v := &b.apart[column]; v.apart() {
+			row[column] = v.text(n)
+		}
+	}
+	return row
+}
+
+func (b *Batch) room(n int) []string { return b.Texts[n*b.Width : (n+1)*b.Width : (n+1)*b.Width] }
 
 // Add takes in the row that was put where Room said.
 func (b *Batch) Add(at Place) {
@@ -60,6 +72,7 @@ type Batcher interface {
 // before them and after all that were handed over before.
 func (b *Batch) Fill(rows Rows) {
 	b.Count, b.Whole = 0, false
+	clear(b.apart)
 	if several, ok := rows.(Batcher); ok {
 		if several.NextRows(b); b.Count > 0 {
 			return

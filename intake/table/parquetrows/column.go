@@ -9,6 +9,7 @@ import (
 
 	"github.com/parquet-go/parquet-go"
 
+	"yewcone/intake/table"
 	"yewcone/intake/text"
 )
 
@@ -29,7 +30,9 @@ type column struct {
 	together bool
 	page     parquet.Page // that was read for such rows
 	held     []parquet.Page
-	digits   []byte // of texts that are written for these rows
+	digits   []byte  // of texts that are written for these rows
+	codes    []int32 // and what is kept of them otherwise
+	seconds  []int64
 	many     []byte // of their lists
 }
 
@@ -96,6 +99,34 @@ func (c *column) fill(texts []string, width, count int) (row int, err error) {
 	}
 	return row, nil
 }
+
+// apart hands over the values of some rows, all of one page, as they are kept; false
+// where there are not so many, or they are to be texts.
+func (c *column) apart(v *table.Values, count int) bool {
+	q := &c.quick
+	if c.repeat > 0 || count == 0 || q.count-q.at < count {
+		return false
+	}
+	switch {
+	case q.indexes != nil && !q.strange:
+		v.Codes, v.Texts = q.codes(c, count), q.texts[:len(q.texts)+1]
+	case q.bits != nil:
+		v.Codes, v.Texts = q.flags(c, count), flags
+	case q.large != nil && c.write.second != nil:
+		if v.Seconds = q.moments(c, count); v.Seconds == nil {
+			return false
+		}
+		v.Moment = momentText
+	default:
+		return false
+	}
+	q.at += count
+	c.release()
+	c.together, c.digits, c.many = true, c.digits[:0], c.many[:0]
+	return true
+}
+
+func momentText(second int64) string { return string(appendMoment(nil, second, true)) }
 
 // load sees to it that there is a value to take; io.EOF where there is none.
 func (c *column) load() error {

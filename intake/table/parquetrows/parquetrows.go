@@ -266,6 +266,9 @@ func (r *groupRows) NextRows(b *table.Batch) {
 			}
 			continue
 		}
+		if v := b.Values(i); v != nil && before == 0 && c.apart(v, all) {
+			continue
+		}
 		if n, err := c.fill(texts, b.Width, all-before); err != nil {
 			all, r.ends = before+n, err
 		}

@@ -1,11 +1,13 @@
 package parquetrows
 
 import (
+	"slices"
 	"unicode/utf8"
 	"unsafe"
 
 	"github.com/parquet-go/parquet-go"
 
+	"yewcone/intake/table"
 	"yewcone/intake/text"
 )
 
@@ -22,8 +24,9 @@ type quickPage struct {
 	value      int  // the next that is not null
 
 	dictionary parquet.Dictionary // that texts are of; nil for none
-	texts      []string
+	texts      []string           // with room for what a null is
 	indexes    []int32
+	strange    bool // one of these leads nowhere
 
 	bytes   []byte
 	offsets []uint32
@@ -57,12 +60,15 @@ func (q *quickPage) begin(c *column, page parquet.Page) {
 	switch d := page.Dictionary(); {
 	case d != nil && d.Len() <= mostTexts:
 		if d != q.dictionary {
-			q.dictionary, q.texts = d, make([]string, d.Len())
-			for i := range q.texts {
+			q.dictionary, q.texts = d, make([]string, d.Len()+1)
+			for i := range d.Len() {
 				q.texts[i] = c.text(d.Index(int32(i)))
 			}
+			q.texts[d.Len()] = "null"
+			q.texts = q.texts[:d.Len()]
 		}
 		q.indexes = data.Int32()
+		q.strange = slices.ContainsFunc(q.indexes, func(i int32) bool { return int(i) >= len(q.texts) || i < 0 })
 		q.whole = values == len(q.indexes)
 	case d != nil:
 	case c.write.number != nil && kind == parquet.Int32:
@@ -139,6 +145,61 @@ func (q *quickPage) fill(c *column, texts []string, width, count int) int {
 	q.at, q.value = q.at+count, q.value+count
 	return count
 }
+
+// flags are the texts of flags.
+var flags = []string{"false", "true", "null"}
+
+// codes are the places of the next texts in the dictionary, and behind it for null.
+func (q *quickPage) codes(c *column, count int) []int32 {
+	if len(q.levels) == 0 {
+		q.value += count
+		return q.indexes[q.value-count : q.value]
+	}
+	c.codes = c.codes[:0]
+	for _, level := range q.levels[q.at : q.at+count] {
+		code := int32(len(q.texts))
+		if level == q.highest {
+			code = q.indexes[q.value]
+			q.value++
+		}
+		c.codes = append(c.codes, code)
+	}
+	return c.codes
+}
+
+// flags are the places of the next flags among the texts of these.
+func (q *quickPage) flags(c *column, count int) []int32 {
+	c.codes = c.codes[:0]
+	for i := range count {
+		code := int32(2)
+		if len(q.levels) == 0 || q.levels[q.at+i] == q.highest {
+			code = int32(q.bits[q.value/8]>>(q.value%8)) & 1
+			q.value++
+		}
+		c.codes = append(c.codes, code)
+	}
+	return c.codes
+}
+
+// moments are the next ones in seconds; nil where one is of no year of four digits.
+func (q *quickPage) moments(c *column, count int) []int64 {
+	c.seconds = c.seconds[:0]
+	value := q.value
+	for i := range count {
+		second := int64(table.NoSecond)
+		if len(q.levels) == 0 || q.levels[q.at+i] == q.highest {
+			if second = c.write.second(q.large[value]); second < firstOfYear1 || second >= firstOfYear10000 {
+				return nil
+			}
+			value++
+		}
+		c.seconds = append(c.seconds, second)
+	}
+	q.value = value
+	return c.seconds
+}
+
+const firstOfYear1, firstOfYear10000 = -62135596800, 253402300800
 
 // next is the text of the next value.
 func (q *quickPage) next(c *column) string {

@@ -16,6 +16,7 @@ import (
 type writer struct {
 	// number adds the text of a whole number, a date or a moment; nil for other types.
 	number func([]byte, int64) []byte
+	second func(int64) int64          // of a moment of which the zone is known; nil for other types
 	other  func(parquet.Value) string // nil for what plain writes
 	asIs   bool                       // texts are what is kept
 }
@@ -43,7 +44,12 @@ func writerOf(t parquet.Type) writer {
 			}
 		case *format.TimestampType:
 			if kind == parquet.Int64 {
-				return writer{number: timestamp(l)}
+				second := secondsOf(l)
+				w := writer{number: func(b []byte, n int64) []byte { return appendMoment(b, second(n), l.IsAdjustedToUTC) }}
+				if l.IsAdjustedToUTC {
+					w.second = second
+				}
+				return w
 			}
 		case *format.DecimalType:
 			return writer{other: func(v parquet.Value) string { return decimal(v, int(l.Scale)) }}
@@ -89,17 +95,17 @@ func plain(v parquet.Value) string {
 	return strings.ToValidUTF8(string(v.ByteArray()), "\ufffd")
 }
 
-func timestamp(l *format.TimestampType) func([]byte, int64) []byte {
-	utc, seconds := l.IsAdjustedToUTC, func(n int64) int64 { return floored(n, 1e9) }
+// secondsOf makes whole seconds of a type's moments.
+func secondsOf(l *format.TimestampType) func(int64) int64 {
 	if l.Unit.Value != nil {
 		switch l.Unit.Value.Duration() { // what is divided by is known when the program is built, which makes it quick
 		case time.Millisecond:
-			seconds = func(n int64) int64 { return floored(n, 1e3) }
+			return func(n int64) int64 { return floored(n, 1e3) }
 		case time.Microsecond:
-			seconds = func(n int64) int64 { return floored(n, 1e6) }
+			return func(n int64) int64 { return floored(n, 1e6) }
 		}
 	}
-	return func(b []byte, n int64) []byte { return appendMoment(b, seconds(n), utc) }
+	return func(n int64) int64 { return floored(n, 1e9) }
 }
 
 // floored divides, and rounds down.
