@@ -76,13 +76,13 @@ func (s *sketcher) takeSeconds(c *sketchColumn, v *table.Values, into *column) b
 		return false
 	}
 	for _, second := range v.Seconds[:k.Count] {
-		if second == table.NoSecond {
+		if c.asWritten || second == table.NoSecond {
 			continue
 		}
 		if read, ok := d.usual(v.Moment(second)); !ok || read != second {
 			return false
 		}
-		break // as one is written, all are
+		c.asWritten = true // as one of a part is written, all are
 	}
 	for row, date := 0, c.date; row < k.Count; row, date = row+1, date+len(k.DateOf) {
 		if second := v.Seconds[row]; second != table.NoSecond {

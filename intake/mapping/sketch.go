@@ -52,7 +52,10 @@ type sketchColumn struct {
 	date   int     // its number among the dates
 	ends   bool    // it is the end of the account
 	coded  codedTexts
-	usual  [2]flagText // of a column of yes and no, that which was met first, and the next
+	// Of a part's moments that its reader keeps apart it is known that their texts
+	// would be read as what they are.
+	asWritten bool
+	usual     [2]flagText // of a column of yes and no, that which was met first, and the next
 	alike.Classes
 }
 
@@ -486,6 +489,7 @@ func (s *sketcher) sketches(p *accountPart, yield func(*facts.Sketches) error) e
 	moved := false
 	for _, c := range s.columns {
 		before := c.at
+		c.asWritten = false
 		if c.bound != nil {
 			c.bound.at = c.bound.factColumn.index
 			c.at = c.bound.at

@@ -85,8 +85,7 @@ func (c *column) fill(texts []string, width, count int) (row int, err error) {
 			err = damaged(wrong)
 		}
 	}()
-	c.release()
-	c.together, c.digits, c.many = true, c.digits[:0], c.many[:0]
+	c.begin()
 	for row < count {
 		if c.repeat == 0 && c.quick.left() {
 			row += c.quick.fill(c, texts[row*width:], width, count-row)
@@ -102,28 +101,42 @@ func (c *column) fill(texts []string, width, count int) (row int, err error) {
 
 // apart hands over the values of some rows, all of one page, as they are kept; false
 // where there are not so many, or they are to be texts.
-func (c *column) apart(v *table.Values, count int) bool {
-	q := &c.quick
-	if c.repeat > 0 || count == 0 || q.count-q.at < count {
-		return false
+func (c *column) apart(v *table.Values, count int) (ok bool, err error) {
+	defer func() {
+		if wrong := recover(); wrong != nil {
+			err = damaged(wrong)
+		}
+	}()
+	c.begin()
+	if c.repeat > 0 || count == 0 {
+		return false, nil
 	}
-	switch {
+	if err := c.load(); err != nil {
+		return false, err
+	}
+	switch q := &c.quick; {
+	case q.count-q.at < count:
+		return false, nil
 	case q.indexes != nil && !q.strange:
 		v.Codes, v.Texts = q.codes(c, count), q.texts[:len(q.texts)+1]
 	case q.bits != nil:
 		v.Codes, v.Texts = q.flags(c, count), flags
 	case q.large != nil && c.write.second != nil:
 		if v.Seconds = q.moments(c, count); v.Seconds == nil {
-			return false
+			return false, nil
 		}
 		v.Moment = momentText
 	default:
-		return false
+		return false, nil
 	}
-	q.at += count
+	c.quick.at += count
+	return true, nil
+}
+
+// begin lets go of what was handed over before.
+func (c *column) begin() {
 	c.release()
 	c.together, c.digits, c.many = true, c.digits[:0], c.many[:0]
-	return true
 }
 
 func momentText(second int64) string { return string(appendMoment(nil, second, true)) }

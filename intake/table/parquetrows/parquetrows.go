@@ -266,8 +266,14 @@ func (r *groupRows) NextRows(b *table.Batch) {
 			}
 			continue
 		}
-		if v := b.Values(i); v != nil && before == 0 && c.apart(v, all) {
-			continue
+		if v := b.Values(i); v != nil && before == 0 {
+			apart, err := c.apart(v, all)
+			if err != nil {
+				all, r.ends = 0, err
+			}
+			if apart || err != nil {
+				continue
+			}
 		}
 		if n, err := c.fill(texts, b.Width, all-before); err != nil {
 			all, r.ends = before+n, err

@@ -170,9 +170,16 @@ func (q *quickPage) codes(c *column, count int) []int32 {
 // flags are the places of the next flags among the texts of these.
 func (q *quickPage) flags(c *column, count int) []int32 {
 	c.codes = c.codes[:0]
+	if len(q.levels) == 0 {
+		for n := q.value; n < q.value+count; n++ {
+			c.codes = append(c.codes, int32(q.bits[n/8]>>(n%8))&1)
+		}
+		q.value += count
+		return c.codes
+	}
 	for i := range count {
 		code := int32(2)
-		if len(q.levels) == 0 || q.levels[q.at+i] == q.highest {
+		if q.levels[q.at+i] == q.highest {
 			code = int32(q.bits[q.value/8]>>(q.value%8)) & 1
 			q.value++
 		}
