@@ -76,46 +76,33 @@ func stretch() int { return PieceSize + PieceSize/4 }
 // load reads the piece, and those before it that nobody has read.
 func (l *later) load() { l.once.Do(l.read) }
 
+// roomForRest is for what the stretch before left of a record, where that is short.
+const roomForRest = 1 << 14
+
 func (l *later) read() {
 	p, f := l.pieces, l.pieces.file
 	defer f.plain.done()
-	const room = 1 << 14 // for what is left of the one before
-	size := stretch()
-	memory := p.spare.take()
-	if cap(memory) < size+room {
-		memory = make([]byte, size+room)
-	}
-	memory = memory[:cap(memory)]
-	n, err := f.plain.file.ReadAt(memory[room:room+size], l.from)
-	read := memory[room : room+n]
-	low := f.look(l.from, read)
-	plain := low < 0
-	feeds := bytes.Count(read, []byte("\n"))
-	rest, tried := []byte(nil), 0
-	if l.line = 1; l.before != nil { // what comes next others wait for
-		l.before.load()
-		rest, tried, l.line, l.ended, l.b = l.before.rest, l.before.tried, l.before.line, l.before.ended, l.before.b
-		plain = plain && l.before.plain
-		l.before.rest, l.before = nil, nil
-	}
+	memory, read, err := l.fetch()
+	low, feeds := f.look(l.from, read), bytes.Count(read, []byte("\n"))
+	rest, tried, plain := l.inherit() // which takes waiting, so that all else is done
 	if l.ended {
 		l.piece = Piece{Line: l.line, Last: true}
 		return
 	}
 	var text []byte
-	if len(rest) <= room {
-		text = memory[room-len(rest) : room+n]
+	if len(rest) <= roomForRest {
+		text = memory[roomForRest-len(rest) : roomForRest+len(read)]
 		copy(text, rest)
 	} else {
 		text = append(rest, read...)
 		p.spare.put(memory)
 		memory = nil
 	}
-	for at := l.from + int64(n); l.last && err == nil; at += int64(n) { // it has grown
-		text = append(text, make([]byte, bufferSize)...)
-		n, err = f.plain.file.ReadAt(text[len(text)-bufferSize:], at)
-		text = text[:len(text)-bufferSize+n]
-		plain = f.look(at, text[len(text)-n:]) < 0 && plain
+	plain = plain && low < 0
+	if l.last && err == nil {
+		before := len(text)
+		text, err = l.fetchMore(text, l.from+int64(len(read)))
+		plain = f.look(l.from+int64(len(read)), text[before:]) < 0 && plain
 	}
 	whole := unsafe.String(unsafe.SliceData(text), len(text)) // which nobody writes to any more
 	end := len(whole)
@@ -152,6 +139,42 @@ func (l *later) read() {
 		l.piece.Text, l.piece.Plain, l.piece.memory, l.piece.spare = whole[:end], plain, memory, p.spare
 		l.line += bytes.Count(rest, []byte("\n")) + feeds - bytes.Count(l.rest, []byte("\n"))
 	}
+}
+
+// fetch reads the stretch into memory that has room before it; with io.EOF where the file
+// ends.
+func (l *later) fetch() (memory, read []byte, err error) {
+	size := stretch()
+	if memory = l.pieces.spare.take(); cap(memory) < roomForRest+size {
+		memory = make([]byte, roomForRest+size)
+	}
+	memory = memory[:cap(memory)]
+	n, err := l.pieces.file.plain.file.ReadAt(memory[roomForRest:roomForRest+size], l.from)
+	return memory, memory[roomForRest : roomForRest+n], err
+}
+
+// fetchMore adds what stands from a place on in a file that has grown, up to its end.
+func (l *later) fetchMore(text []byte, at int64) (_ []byte, err error) {
+	for n := 0; err == nil; at += int64(n) {
+		text = append(text, make([]byte, bufferSize)...)
+		n, err = l.pieces.file.plain.file.ReadAt(text[len(text)-bufferSize:], at)
+		text = text[:len(text)-bufferSize+n]
+	}
+	return text, err
+}
+
+// inherit waits for the stretch before, and returns what that left of a record, how much
+// of it was looked through for an end, and whether it is plain.
+func (l *later) inherit() (rest []byte, tried int, plain bool) {
+	before := l.before
+	if l.before = nil; before == nil {
+		l.line = 1
+		return nil, 0, true
+	}
+	before.load()
+	l.line, l.ended, l.b = before.line, before.ended, before.b
+	rest, before.rest = before.rest, nil
+	return rest, before.tried, before.plain
 }
 
 func tooLong(line int) error {

@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"github.com/parquet-go/parquet-go"
+	"github.com/parquet-go/parquet-go/encoding"
 
 	"yewcone/core/facts"
 	"yewcone/intake/table"
@@ -283,5 +284,45 @@ func TestDamagedFile(t *testing.T) {
 	}
 	if told < 200 {
 		t.Errorf("told of %d; %d changes left all rows", told, changed)
+	}
+}
+
+// lostPage is a page with a place that is not in its dictionary.
+type lostPage struct {
+	parquet.Page
+	of     parquet.Type
+	listed parquet.Dictionary
+}
+
+func (p *lostPage) NumValues() int64               { return 2 }
+func (p *lostPage) DefinitionLevels() []byte       { return nil }
+func (p *lostPage) RepetitionLevels() []byte       { return nil }
+func (p *lostPage) Type() parquet.Type             { return p.of }
+func (p *lostPage) Dictionary() parquet.Dictionary { return p.listed }
+func (p *lostPage) Data() encoding.Values          { return encoding.Int32Values([]int32{0, 1}) }
+
+// TestLostInDictionary: a place that is not in the dictionary is told as damage, however
+// rows are read.
+func TestLostInDictionary(t *testing.T) {
+	schema := parquet.SchemaOf(account{})
+	var b bytes.Buffer
+	if err := parquet.Write(&b, []account{{}}); err != nil {
+		t.Fatal(err)
+	}
+	file, err := parquet.OpenFile(bytes.NewReader(b.Bytes()), int64(b.Len()))
+	if err != nil {
+		t.Fatal(err)
+	}
+	kind, _ := schema.Lookup("kind")
+	listed := kind.Node.Type().NewDictionary(0, 0, encoding.ByteArrayValues(nil, []uint32{0}))
+	listed.Insert(make([]int32, 1), []parquet.Value{parquet.ValueOf("person")})
+	c := newColumn(file.Root().Column("kind"), file.Root())
+	c.quick.begin(c, &lostPage{of: kind.Node.Type(), listed: listed})
+	var v table.Values
+	if apart, err := c.apart(&v, 2); apart || err != nil || v.Codes != nil {
+		t.Errorf("it is kept apart: %v, %v, %v", apart, err, v.Codes)
+	}
+	if n, err := c.fill(make([]string, 2), 1, 2); err == nil {
+		t.Errorf("%d rows without a word", n)
 	}
 }
