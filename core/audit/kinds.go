@@ -140,7 +140,7 @@ type beginnings struct {
 }
 
 type beginning struct {
-	at     int // the how manieth account of the part has it
+	at     int // the account that has it, counted from 1 in the part
 	prefix string
 }
 

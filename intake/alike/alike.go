@@ -134,7 +134,7 @@ type knownText struct {
 
 // Known is the class of a text that Learn was told; false for every other.
 func (c *Classes) Known(text string) (uint32, bool) {
-	first, last := endsOf(text)
+	first, last := EndsOf(text)
 	place := placeOf(first, last, len(text))
 	slot := &c.known[place]
 	if !slot.is(text, first, last) {
@@ -150,7 +150,7 @@ func (c *Classes) Learn(text string, class uint32) {
 	if len(text) > longestKnown {
 		return
 	}
-	first, last := endsOf(text)
+	first, last := EndsOf(text)
 	place := placeOf(first, last, len(text))
 	slot := &c.known[place]
 	if next := &c.known[place^1]; slot.length > 0 && next.length == 0 {
@@ -178,9 +178,9 @@ func (k *knownText) holds(text string) bool {
 	return string(k.between[:len(text)-16]) == text[8:len(text)-8]
 }
 
-// endsOf are the first and the last eight bytes of a text, which overlap in one of
+// EndsOf are the first and the last eight bytes of a text, which overlap in one of
 // fewer than sixteen; shorter ones are put into one number.
-func endsOf(s string) (first, last uint64) {
+func EndsOf(s string) (first, last uint64) {
 	n := len(s)
 	if n >= 8 {
 		return stamp.Eight(s), stamp.Eight(s[n-8:])

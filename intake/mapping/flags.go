@@ -1,14 +1,11 @@
 package mapping
 
-import (
-	"yewcone/intake/alike"
-	"yewcone/intake/stamp"
-)
+import "yewcone/intake/alike"
 
 // flagText is a text that stands for yes or no in a column, of at most eight bytes: most
 // columns have two of them, so that a text is held against both at once.
 type flagText struct {
-	letters uint64 // the first and the last four bytes
+	letters uint64
 	length  uint64 // and one more; 0 for none
 	class   uint32
 }
@@ -19,12 +16,7 @@ func (c *sketchColumn) isFlag() bool { return c.plain && c.bound != nil && c.bou
 
 // flagTextOf is a text of at most eight bytes; longer ones are none that was learned.
 func flagTextOf(text string) (letters, length uint64) {
-	switch n := len(text); {
-	case n >= 4:
-		letters = uint64(stamp.Four(text)) | uint64(stamp.Four(text[n-4:]))<<32
-	case n > 0:
-		letters = uint64(text[0]) | uint64(text[n>>1])<<8 | uint64(text[n-1])<<16
-	}
+	letters, _ = alike.EndsOf(text)
 	return letters, uint64(len(text)) + 1
 }
 

@@ -11,9 +11,9 @@ import (
 	"yewcone/intake/bytescan"
 )
 
-// plain is a file that lies on a disk as its text is, so that any stretch of it can be read
+// direct is a file that lies on a disk as its text is, so that any stretch of it can be read
 // at any time.
-type plain struct {
+type direct struct {
 	file *os.File
 	from int64 // where the text begins
 	size int64 // as it was when the file was opened
@@ -24,14 +24,14 @@ type plain struct {
 }
 
 // begin tells that another piece will be read.
-func (p *plain) begin() {
+func (p *direct) begin() {
 	p.mutex.Lock()
 	defer p.mutex.Unlock()
 	p.waiting++
 }
 
 // done tells that a piece was read.
-func (p *plain) done() {
+func (p *direct) done() {
 	p.mutex.Lock()
 	defer p.mutex.Unlock()
 	if p.waiting--; p.closed && p.waiting == 0 {
@@ -40,7 +40,7 @@ func (p *plain) done() {
 }
 
 // Close closes the file, once all pieces were read that were begun.
-func (p *plain) Close() error {
+func (p *direct) Close() error {
 	p.mutex.Lock()
 	defer p.mutex.Unlock()
 	if p.closed = true; p.waiting == 0 {
@@ -49,7 +49,7 @@ func (p *plain) Close() error {
 	return nil
 }
 
-// A later is a piece of a plain file that is read once it is wanted: several at the same
+// A later is a piece of a direct file that is read once it is wanted: several at the same
 // time. It is a stretch of the file with what the one before left of a record, up to the
 // end of the last record in it.
 type later struct {
@@ -70,7 +70,7 @@ type later struct {
 	ended bool   // nothing follows
 }
 
-// stretch is how many bytes of a plain file are read together.
+// stretch is how many bytes of a direct file are read together.
 func stretch() int { return PieceSize + PieceSize/4 }
 
 // load reads the piece, and those before it that nobody has read.
@@ -81,7 +81,7 @@ const roomForRest = 1 << 14
 
 func (l *later) read() {
 	p, f := l.pieces, l.pieces.file
-	defer f.plain.done()
+	defer f.direct.done()
 	memory, read, err := l.fetch()
 	low, feeds := f.look(l.from, read), bytes.Count(read, []byte("\n"))
 	rest, tried, plain := l.inherit() // which takes waiting, so that all else is done
@@ -149,7 +149,7 @@ func (l *later) fetch() (memory, read []byte, err error) {
 		memory = make([]byte, roomForRest+size)
 	}
 	memory = memory[:cap(memory)]
-	n, err := l.pieces.file.plain.file.ReadAt(memory[roomForRest:roomForRest+size], l.from)
+	n, err := l.pieces.file.direct.file.ReadAt(memory[roomForRest:roomForRest+size], l.from)
 	return memory, memory[roomForRest : roomForRest+n], err
 }
 
@@ -157,7 +157,7 @@ func (l *later) fetch() (memory, read []byte, err error) {
 func (l *later) fetchMore(text []byte, at int64) (_ []byte, err error) {
 	for n := 0; err == nil; at += int64(n) {
 		text = append(text, make([]byte, bufferSize)...)
-		n, err = l.pieces.file.plain.file.ReadAt(text[len(text)-bufferSize:], at)
+		n, err = l.pieces.file.direct.file.ReadAt(text[len(text)-bufferSize:], at)
 		text = text[:len(text)-bufferSize+n]
 	}
 	return text, err
@@ -183,10 +183,10 @@ func tooLong(line int) error {
 
 // passed tells that so many more bytes were read.
 func (f *File) passed(n int64) {
-	f.plain.mutex.Lock()
+	f.direct.mutex.Lock()
 	f.last.n += n
 	heed := f.last.heeds()
-	f.plain.mutex.Unlock()
+	f.direct.mutex.Unlock()
 	if heed {
 		Heed()
 	}
@@ -202,9 +202,9 @@ func (f *File) look(from int64, text []byte) (low int) {
 	if first < 0 {
 		return low
 	}
-	f.plain.mutex.Lock()
-	defer f.plain.mutex.Unlock()
-	if at := from - f.plain.from + int64(first) + 1; f.last.odd == 0 || at < f.last.odd {
+	f.direct.mutex.Lock()
+	defer f.direct.mutex.Unlock()
+	if at := from - f.direct.from + int64(first) + 1; f.last.odd == 0 || at < f.last.odd {
 		f.last.odd = at
 	}
 	return len(text)

@@ -47,7 +47,7 @@ func TestPiecesTogether(t *testing.T) {
 			}
 			list = append(list, &piece)
 		}
-		if f.Close(); len(list) > 0 && f.plain.closed && list[0].later == nil {
+		if f.Close(); len(list) > 0 && f.direct.closed && list[0].later == nil {
 			t.Fatal("it is not read side by side")
 		}
 		texts := make([]string, len(list))
@@ -92,7 +92,7 @@ func TestPiecesTogether(t *testing.T) {
 		if got := f.EndsInLine(); got != (want == "" || strings.HasSuffix(want, "\n")) {
 			t.Fatalf("%q ends in a line: %v", want, got)
 		}
-		if _, err := f.plain.file.Stat(); err == nil {
+		if _, err := f.direct.file.Stat(); err == nil {
 			t.Fatal("the file is open still")
 		}
 	}

@@ -97,7 +97,7 @@ type Pieces struct {
 	ended bool
 	spare *spare
 
-	begun  int64  // in a plain file, where the stretch begins that comes next
+	begun  int64  // in a direct file, where the stretch begins that comes next
 	before *later // the one before
 	whole  bool   // nothing was taken from the file before the first piece
 }
@@ -125,17 +125,17 @@ func (p *Pieces) Of(f *File) *Pieces {
 // time; io.EOF when there is none. It may turn out to be empty.
 func (p *Pieces) Begin() (Piece, error) {
 	f := p.file
-	if f == nil || f.plain == nil || !p.whole {
+	if f == nil || f.direct == nil || !p.whole {
 		return p.next()
 	}
-	from := max(p.begun, f.plain.from)
-	if from >= f.plain.size {
+	from := max(p.begun, f.direct.from)
+	if from >= f.direct.size {
 		return Piece{}, io.EOF
 	}
 	p.begun = from + int64(stretch())
-	l := &later{pieces: p, from: from, last: p.begun >= f.plain.size, before: p.before}
+	l := &later{pieces: p, from: from, last: p.begun >= f.direct.size, before: p.before}
 	p.before = l
-	f.plain.begin()
+	f.direct.begin()
 	return Piece{later: l}, nil
 }
 

@@ -38,7 +38,7 @@ type File struct {
 	Encoding string // as found out or named
 	close    []func() error
 	last     *lastByte
-	plain    *plain // nil where it must be read from its beginning on
+	direct   *direct // nil where it must be read from its beginning on
 }
 
 // EndsInLine reports whether the last byte read ended a line; meaningful
@@ -125,7 +125,7 @@ func Open(path, name string) (*File, error) {
 		return nil, err
 	}
 	Opening(path)
-	p := &plain{file: raw}
+	p := &direct{file: raw}
 	f := &File{close: []func() error{p.Close}}
 	packed := bufio.NewReaderSize(raw, bufferSize)
 	buffered, err := f.unpack(packed)
@@ -136,7 +136,7 @@ func Open(path, name string) (*File, error) {
 	info, err := raw.Stat()
 	var decoded bool
 	if p.from, decoded = f.decode(buffered, name); buffered == packed && !decoded && err == nil {
-		p.size, f.plain = info.Size(), p
+		p.size, f.direct = info.Size(), p
 	}
 	return f, nil
 }

@@ -96,30 +96,40 @@ func (p *jsonLine) members(n *jsonNode, i int) int {
 // decode appends a text, from behind its opening quote on, and returns the place behind
 // its closing one; -1 where it is not sound. The caller knows that it is UTF-8 without
 // control characters.
-func (p *jsonLine) decode(i int) int {
-	s, quote := p.s, -1
-	for i < len(s) {
-		if quote < i { // of the text, or one that is escaped
-			n := strings.IndexByte(s[i:], '"')
-			if n < 0 {
-				return -1
-			}
-			quote = i + n
-		}
-		plain := strings.IndexByte(s[i:quote], '\\')
-		if plain < 0 {
-			p.bytes = append(p.bytes, s[i:quote]...)
-			return quote + 1
-		}
-		p.bytes = append(p.bytes, s[i:i+plain]...)
-		i += plain
-		var length int
-		if p.bytes, length = escape(p.bytes, s[i:]); length == 0 {
+func (p *jsonLine) decode(from int) int {
+	for end := from; ; end++ {
+		at := strings.IndexByte(p.s[end:], '"')
+		if at < 0 {
 			return -1
 		}
-		i += length
+		end += at
+		text := p.s[from:end]
+		if (len(text)-len(strings.TrimRight(text, `\`)))%2 == 1 {
+			continue // it is escaped
+		}
+		if !p.appendText(text) {
+			return -1
+		}
+		return end + 1
 	}
-	return -1
+}
+
+// appendText appends a text without its quotes; false where it is not sound, and where it
+// ends within an escape.
+func (p *jsonLine) appendText(text string) bool {
+	for {
+		plain := strings.IndexByte(text, '\\')
+		if plain < 0 {
+			p.bytes = append(p.bytes, text...)
+			return true
+		}
+		p.bytes = append(p.bytes, text[:plain]...)
+		var length int
+		if p.bytes, length = escape(p.bytes, text[plain:]); length == 0 {
+			return false
+		}
+		text = text[plain+length:]
+	}
 }
 
 // plainName reads a name in quotes and returns where it ends; -1 where it is

@@ -354,7 +354,7 @@ func (p *jsonLine) takeBent(spans []bytescan.Span, takes []taking) int {
 		case t.text && strings.IndexByte(value, '\\') >= 0:
 			from := len(p.bytes)
 			p.bends++
-			if !p.unescape(value) {
+			if !p.appendText(value) {
 				return i
 			}
 			if t.column >= 0 {
@@ -365,24 +365,6 @@ func (p *jsonLine) takeBent(spans []bytescan.Span, takes []taking) int {
 		}
 	}
 	return len(takes)
-}
-
-// unescape appends a text without its quotes; false where it is not sound, and where it
-// ends within an escape.
-func (p *jsonLine) unescape(text string) bool {
-	for {
-		plain := strings.IndexByte(text, '\\')
-		if plain < 0 {
-			p.bytes = append(p.bytes, text...)
-			return true
-		}
-		p.bytes = append(p.bytes, text[:plain]...)
-		var length int
-		if p.bytes, length = escape(p.bytes, text[plain:]); length == 0 {
-			return false
-		}
-		text = text[plain+length:]
-	}
 }
 
 // usualValue takes the value of a member that stands at a place, and returns where it
