@@ -195,7 +195,11 @@ func (p *jsonLine) again(lines string) int {
 	p.bends, p.without = 0, p.without[:0]
 	k, i := p.run(0, 0)
 	if k < len(p.usual) && i >= 0 && (i > 0 || strings.HasPrefix(lines, p.usual[0].before)) {
-		p.s = lines[:i+strings.IndexByte(lines[i:], '\n')+1] // none stands before
+		feed := strings.IndexByte(lines[i:], '\n') // none stands before
+		if feed < 0 {
+			return 0
+		}
+		p.s = lines[:i+feed+1]
 		k, i = p.oneByOne(k, i)
 	}
 	if i < 0 || k < len(p.usual) || !strings.HasPrefix(lines[i:], p.ending) {
