@@ -3,10 +3,10 @@ package condition
 import (
 	"errors"
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 	"yewcone/core/nearword"
+	"yewcone/core/onuse"
 	"yewcone/core/strictyaml"
 
 	"github.com/expr-lang/expr/file"
@@ -42,8 +42,8 @@ func explain(text strictyaml.Text, err error, names []string, stage Stage, place
 var plainTypes = strings.NewReplacer("time.Duration", "time", "time.Time", "date", "[]string", "list", "bool", "yes or no", "string", "text", "int", "number")
 
 var (
-	unexpected = regexp.MustCompile(`^unexpected token (\w+)(?:\("(.*)"\))?`)
-	mismatched = regexp.MustCompile(`^invalid operation: (\S+) \(mismatched types? ([^;)]+)\)`)
+	unexpected = onuse.Regexp(`^unexpected token (\w+)(?:\("(.*)"\))?`)
+	mismatched = onuse.Regexp(`^invalid operation: (\S+) \(mismatched types? ([^;)]+)\)`)
 )
 
 // operators are those that conditions have; meant are others that people write for
@@ -57,7 +57,7 @@ var (
 // inWords tells what the parser or the type checker found wrong as somebody would
 // say it who knows conditions.
 func inWords(message string) string {
-	if m := mismatched.FindStringSubmatch(message); m != nil {
+	if m := mismatched().FindStringSubmatch(message); m != nil {
 		rest := message[len(m[0]):]
 		left, right, two := strings.Cut(m[2], " and ")
 		switch {
@@ -82,7 +82,7 @@ func inWords(message string) string {
 	if got, is := strings.CutPrefix(message, "expected yes or no, but got "); is {
 		return "the condition must answer yes or no; this is a " + got
 	}
-	m := unexpected.FindStringSubmatch(message)
+	m := unexpected().FindStringSubmatch(message)
 	if m == nil {
 		return message
 	}

@@ -82,7 +82,7 @@ func (d *drafter) fact(fact, from string, values []string, rows int) string {
 			options = append(options, "dates: "+form)
 		}
 		switch form := dateFormOf(values); {
-		case slices.ContainsFunc(values, nought.MatchString):
+		case slices.ContainsFunc(values, nought().MatchString):
 			remark = "0 stands here: say \"zero: never\" if it means that"
 		case form == "" && d.dates == "" && len(values) > 0:
 			return "#" + yamlText(from) + "   # in what form are these dates"

@@ -7,6 +7,7 @@ import (
 	"sync"
 	"time"
 
+	"yewcone/core/onuse"
 	"yewcone/intake/dateform"
 )
 
@@ -87,11 +88,11 @@ login ^id$|^benutzer(name|kennung)?$|anmeldename|^identifiant$|^utilisateur$|^us
 description note|description|comment
 `)
 
-var wordBreaks = regexp.MustCompile("([a-z])([A-Z])")
+var wordBreaks = onuse.Regexp("([a-z])([A-Z])")
 
 // plainWords turns a heading or path into small words with single spaces.
 func plainWords(heading string) string {
-	heading = wordBreaks.ReplaceAllString(heading, "$1 $2")
+	heading = wordBreaks().ReplaceAllString(heading, "$1 $2")
 	return strings.Join(strings.FieldsFunc(strings.ToLower(heading), func(r rune) bool {
 		return (r < 'a' || r > 'z') && (r < '0' || r > '9') && r < 128
 	}), " ")

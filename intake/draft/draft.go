@@ -5,12 +5,12 @@ import (
 	"errors"
 	"fmt"
 	"maps"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 	"time"
 
+	"yewcone/core/onuse"
 	"yewcone/intake"
 	"yewcone/intake/dateform"
 	"yewcone/intake/mapping"
@@ -138,7 +138,7 @@ func (d *drafter) write() string {
 	return d.b.String()
 }
 
-var decimalComma = regexp.MustCompile(`^\d+,\d{1,2}( |$)`)
+var decimalComma = onuse.Regexp(`^\d+,\d{1,2}( |$)`)
 
 // numbers drafts how the settings write fractions and units of time, where
 // that is not as in English.
@@ -151,7 +151,7 @@ func (d *drafter) numbers() {
 		}
 		for c := range s.header {
 			for _, v := range s.column(c) {
-				comma = comma || decimalComma.MatchString(v)
+				comma = comma || decimalComma().MatchString(v)
 				digits, word, _ := strings.Cut(v, " ")
 				if unit := otherUnits[strings.ToLower(word)]; unit != "" && numbers([]string{strings.Replace(digits, ",", ".", 1)}) {
 					units[word] = unit
@@ -193,7 +193,7 @@ func (d *drafter) otherOrder() string {
 	return "   # or mm/dd" + other + ": no day here is after the 12th"
 }
 
-var offWord = regexp.MustCompile(`(?i)^(never|none|unlimited|no limit|disabled|0 = .*)$`)
+var offWord = onuse.Regexp(`(?i)^(never|none|unlimited|no limit|disabled|0 = .*)$`)
 
 // offWords are the words in tables of settings that mean: no such limit.
 func (d *drafter) offWords() []string {
@@ -205,7 +205,7 @@ func (d *drafter) offWords() []string {
 		}
 		for c := range s.header {
 			for _, v := range s.column(c) {
-				if offWord.MatchString(v) && !slices.Contains(words, v) {
+				if offWord().MatchString(v) && !slices.Contains(words, v) {
 					words = append(words, v)
 				}
 			}

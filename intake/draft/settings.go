@@ -3,11 +3,11 @@ package draft
 import (
 	"cmp"
 	"fmt"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 
+	"yewcone/core/onuse"
 	"yewcone/core/setting"
 )
 
@@ -38,7 +38,7 @@ func (d *drafter) settings(s *sample) {
 	d.take(s.items(), kind)
 }
 
-var policyWords = regexp.MustCompile(`^(name|policy|role|group|tier|profile|class|rolle|gruppe|profil|nom|rôle|groupe|nombre|perfil|rol|grupo)s?( |$)`)
+var policyWords = onuse.Regexp(`^(name|policy|role|group|tier|profile|class|rolle|gruppe|profil|nom|rôle|groupe|nombre|perfil|rol|grupo)s?( |$)`)
 
 // policyColumn is the column that tells the policies of a table apart: one that
 // is named so, or the first without a value that stands twice.
@@ -49,7 +49,7 @@ func (s *sample) policyColumn() int {
 	}
 	for _, named := range []bool{true, false} {
 		for c, h := range s.header {
-			if apart(c) && policyWords.MatchString(plainWords(h)) == named && match(settingClues, h) == "" {
+			if apart(c) && policyWords().MatchString(plainWords(h)) == named && match(settingClues, h) == "" {
 				return c
 			}
 		}
@@ -110,7 +110,7 @@ func likeliest(items [][2]string) map[string]int {
 			strings.ContainsAny(item[1][:min(1, len(item[1]))], "0123456789") {
 			score += 2
 		}
-		if aside.MatchString(plainWords(item[0])) {
+		if aside().MatchString(plainWords(item[0])) {
 			score -= 3
 		}
 		if _, taken := best[name]; !taken || score > scores[name] {
@@ -121,7 +121,7 @@ func likeliest(items [][2]string) map[string]int {
 }
 
 // aside are words of headings that are about something beside the setting.
-var aside = regexp.MustCompile(`\b(legend|master|default|alarm|allowed|everybody)`)
+var aside = onuse.Regexp(`\b(legend|master|default|alarm|allowed|everybody)`)
 
 // take drafts the settings that keys or columns bring.
 func (d *drafter) take(items [][2]string, kind string) {
@@ -161,7 +161,7 @@ func (d *drafter) settingLines(items [][2]string, kind string) (lines, left []st
 	return lines, left, asOf
 }
 
-var unitWord = regexp.MustCompile(`(second|minute|hour|day|month|year)s?`)
+var unitWord = onuse.Regexp(`(second|minute|hour|day|month|year)s?`)
 
 // source drafts how one setting is read from values, which are apart by NUL.
 func (d *drafter) source(name, from, values string) string {
@@ -178,7 +178,7 @@ func (d *drafter) source(name, from, values string) string {
 	}
 	first := func(v string) string { w, _, _ := strings.Cut(strings.TrimSpace(v), " "); return w }
 	if def.Kind <= setting.DurationKind {
-		if slices.ContainsFunc(list, func(v string) bool { return nought.MatchString(first(v)) }) {
+		if slices.ContainsFunc(list, func(v string) bool { return nought().MatchString(first(v)) }) {
 			remarks = append(remarks, "0 stands here: say what it means, as in \"zero: "+offWordOf(def)+"\"")
 		}
 		if slices.ContainsFunc(list, func(v string) bool { return strings.HasPrefix(v, "-") }) {
@@ -210,7 +210,7 @@ func offWordOf(def *setting.Setting) string {
 }
 
 // nought is a zero in any writing.
-var nought = regexp.MustCompile(`^(0+([.,]0+)?|P0[A-Z]|PT0[A-Z])$`)
+var nought = onuse.Regexp(`^(0+([.,]0+)?|P0[A-Z]|PT0[A-Z])$`)
 
 // otherUnits are units of time in other languages.
 var otherUnits = map[string]string{"tag": "days", "tage": "days", "tagen": "days", "stunden": "hours", "minuten": "minutes", "wochen": "weeks",
@@ -219,7 +219,7 @@ var otherUnits = map[string]string{"tag": "days", "tage": "days", "tagen": "days
 
 // unitIn finds a unit of time among words.
 func unitIn(words string) string {
-	if unit := unitWord.FindString(words); unit != "" {
+	if unit := unitWord().FindString(words); unit != "" {
 		return unit
 	}
 	for word := range strings.FieldsSeq(words) {
@@ -258,9 +258,9 @@ func (d *drafter) words(def *setting.Setting, values []string) string {
 }
 
 var (
-	saysNo  = regexp.MustCompile(`^(not|no|never|off|none|0|false|disabled)\b`)
-	saysAll = regexp.MustCompile(`require|always|every|all`)
-	saysMay = regexp.MustCompile(`offer|option|allow`)
+	saysNo  = onuse.Regexp(`^(not|no|never|off|none|0|false|disabled)\b`)
+	saysAll = onuse.Regexp(`require|always|every|all`)
+	saysMay = onuse.Regexp(`offer|option|allow`)
 )
 
 // choices drafts what words mean for a setting with a list of choices.
@@ -277,13 +277,13 @@ func (d *drafter) choices(def *setting.Setting, values []string) string {
 			means = `"off"`
 		case def.Name == "login_barred":
 			means = "contained"
-		case saysNo.MatchString(lower):
+		case saysNo().MatchString(lower):
 			means = `"off"`
 		case strings.Contains(lower, "admin"):
 			means = "administrators"
-		case saysAll.MatchString(lower):
+		case saysAll().MatchString(lower):
 			means = "everyone"
-		case saysMay.MatchString(lower):
+		case saysMay().MatchString(lower):
 			means = "optional"
 		}
 		parts = append(parts, yamlText(v)+": "+means)

@@ -5,9 +5,9 @@ package inplace
 
 import (
 	"fmt"
-	"regexp"
 	"strings"
 
+	"yewcone/core/onuse"
 	"yewcone/intake"
 )
 
@@ -32,7 +32,7 @@ const (
 	Millis  = intake.MillisColumn
 )
 
-var tableName = regexp.MustCompile("^[\\pL_][\\pL\\pN_$]*(\\.[\\pL_][\\pL\\pN_$]*)*$")
+var tableName = onuse.Regexp("^[\\pL_][\\pL\\pN_$]*(\\.[\\pL_][\\pL\\pN_$]*)*$")
 
 // Source is what stands after "from" for what a file says: the name of a table, or a
 // query.
@@ -41,7 +41,7 @@ func Source(text string) (string, error) {
 	switch {
 	case text == "":
 		return "", fmt.Errorf("the file says nothing; expected the name of a table, or one SELECT")
-	case tableName.MatchString(text):
+	case tableName().MatchString(text):
 		return text, nil
 	}
 	return "(" + text + "\n) AS yewcone_rows", nil

@@ -9,6 +9,7 @@ import (
 
 	"yewcone/core/check"
 	"yewcone/core/facts"
+	"yewcone/core/onuse"
 	"yewcone/core/remedy"
 	"yewcone/core/setting"
 )
@@ -67,12 +68,12 @@ func (e *export) editsOf(s *remedy.Step) (edits []remedy.Edit, why string) {
 		if s.To != setting.No || !ok || !strings.Contains(line.text, "nullok") {
 			return nil, "which line lets an empty password in is not told by one place of the export"
 		}
-		return []remedy.Edit{e.edit(at, line, nullok.ReplaceAllString(line.text, ""))}, ""
+		return []remedy.Edit{e.edit(at, line, nullok().ReplaceAllString(line.text, ""))}, ""
 	case setting.LockoutCoversAdmins:
 		return []remedy.Edit{{File: "/" + faillockConf, After: "even_deny_root"}}, ""
 	case setting.Storage:
 		line, ok := e.lineAt(at)
-		if method := methods.FindString(line.text); ok && method != "" {
+		if method := methods().FindString(line.text); ok && method != "" {
 			return []remedy.Edit{e.edit(at, line, strings.Replace(line.text, method, "yescrypt", 1))}, ""
 		}
 		return nil, "where the method of storing stands is not told by one line"
@@ -112,8 +113,8 @@ func (e *export) editsOf(s *remedy.Step) (edits []remedy.Edit, why string) {
 }
 
 var (
-	nullok  = regexp.MustCompile(`[ \t]+nullok(_secure)?\b`)
-	methods = regexp.MustCompile(`(?i)\b(des|md5|bigcrypt|sha256|sha512|blowfish)\b`)
+	nullok  = onuse.Regexp(`[ \t]+nullok(_secure)?\b`)
+	methods = onuse.Regexp(`(?i)\b(des|md5|bigcrypt|sha256|sha512|blowfish)\b`)
 )
 
 // keyValue is a value as the key takes it.

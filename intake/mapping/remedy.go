@@ -3,13 +3,13 @@ package mapping
 import (
 	"fmt"
 	"maps"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 
 	"yewcone/core/check"
 	"yewcone/core/facts"
+	"yewcone/core/onuse"
 	"yewcone/core/remedy"
 	"yewcone/core/setting"
 	"yewcone/intake/table"
@@ -234,8 +234,8 @@ func (e *export) switchWords(k *taker) []string {
 }
 
 var (
-	figures  = regexp.MustCompile(`\d+([.,]\d+)?`)
-	isoShape = regexp.MustCompile(`^P(T?)\d+[A-Z]$`)
+	figures  = onuse.Regexp(`\d+([.,]\d+)?`)
+	isoShape = onuse.Regexp(`^P(T?)\d+[A-Z]$`)
 )
 
 // candidates are texts that may say a value, the likeliest first: the words of
@@ -286,7 +286,7 @@ func byNumber(texts []string, number string) []string {
 	texts = slices.Clone(texts)
 	slices.SortStableFunc(texts, func(a, b string) int {
 		fits := func(text string) int {
-			if (figures.FindString(text) == "1") == (number == "1") {
+			if (figures().FindString(text) == "1") == (number == "1") {
 				return 0
 			}
 			return 1
@@ -298,7 +298,7 @@ func byNumber(texts []string, number string) []string {
 
 // withNumber is the present text with another number in it.
 func withNumber(now, number string) string {
-	if at := figures.FindStringIndex(now); at != nil {
+	if at := figures().FindStringIndex(now); at != nil {
 		return now[:at[0]] + number + now[at[1]:]
 	}
 	return number
@@ -315,7 +315,7 @@ func (e *export) lengths(k *taker, seconds int64, like string, patterns []string
 		}
 		list = append(list, fmt.Sprintf("%02d:%02d:%02d", seconds/3600, seconds%3600/60, seconds%60))
 	}
-	if isoShape.MatchString(like) {
+	if isoShape().MatchString(like) {
 		list = append(list, fmt.Sprintf("P%dD", seconds/86400), fmt.Sprintf("PT%dS", seconds))
 	}
 	var units []string

@@ -1,18 +1,18 @@
 package text
 
 import (
-	"regexp"
 	"strconv"
 	"strings"
 	"yewcone/core/facts"
+	"yewcone/core/onuse"
 )
 
 // failing is how clients begin the errors that they print among rows.
-var failing = regexp.MustCompile(`(?i)^(error|fatal|panic)\b ?[:(0-9]|^[a-z][\w./-]*: (error|fatal|could not|cannot|unable|connection|server closed|access denied|permission denied)|` +
+var failing = onuse.Regexp(`(?i)^(error|fatal|panic)\b ?[:(0-9]|^[a-z][\w./-]*: (error|fatal|could not|cannot|unable|connection|server closed|access denied|permission denied)|` +
 	`^ldap_\w+(\(\))?:|\b(can't contact ldap server|(size|time|administrative) limit exceeded|lost connection|server closed the connection|connection reset by|query execution was interrupted|canceling statement)\b`)
 
 // counting is how they tell how many rows they have written.
-var counting = regexp.MustCompile(`(?i)^\(?(\d+) rows?( in set| selected| affected| returned)?\b.{0,40}$`)
+var counting = onuse.Regexp(`(?i)^\(?(\d+) rows?( in set| selected| affected| returned)?\b.{0,40}$`)
 
 // An Ending is a line that a client prints behind rows, or among them.
 type Ending struct {
@@ -28,11 +28,11 @@ func EndingOf(first string) (e Ending, is bool) {
 	if len(first) < len("1 row") || len(first) > 1000 {
 		return e, false
 	}
-	if failing.MatchString(first) {
+	if failing().MatchString(first) {
 		e.Failed = true
 		return e, true
 	}
-	if m := counting.FindStringSubmatch(first); m != nil {
+	if m := counting().FindStringSubmatch(first); m != nil {
 		if n, err := strconv.Atoi(m[1]); err == nil {
 			e.Rows = n
 			return e, true
