@@ -349,7 +349,7 @@ func (p *jsonLine) forget(n *jsonNode) {
 }
 
 // valueAt writes what the steps lead to; table.Absent where they lead nowhere, apart
-// from a list that is there and empty.
+// from a list that is there and empty, which is found where all its elements are asked for.
 func valueAt(node any, steps []step) (text string, found bool) {
 	nodes := follow(node, steps, nil)
 	if all := lastAll(steps); all > 0 && len(nodes) < len(follow(node, steps[:all], nil)) {
@@ -359,8 +359,11 @@ func valueAt(node any, steps []step) (text string, found bool) {
 		return joined(nodes)
 	}
 	names := slices.IndexFunc(steps, func(s step) bool { return s.kind != toMember })
-	if names >= 0 && len(follow(node, steps[:names], nil)) > 0 {
-		return "", false
+	if names >= 0 {
+		if there := follow(node, steps[:names], nil); len(there) > 0 {
+			list, is := there[0].([]any)
+			return "", is && len(list) == 0 && steps[names].kind == toAll && names == len(steps)-1
+		}
 	}
 	return table.Absent, false
 }

@@ -39,7 +39,7 @@ func (p *jsonLine) members(n *jsonNode, i int) int {
 		if s[i] == ' ' {
 			i++
 		}
-		kid := -1
+		kid, unread := -1, ""
 		if guess < len(n.kids) && strings.HasPrefix(s[i:], n.kids[guess].quoted) {
 			kid = guess
 			i += len(n.kids[guess].quoted)
@@ -52,12 +52,15 @@ func (p *jsonLine) members(n *jsonNode, i int) int {
 			if kid = n.find(name, guess); kid >= 0 {
 				guess = kid + 1
 			} else if p.left != nil && len(p.left) < table.MostUnread {
-				p.left[Member(n.path, name)] = true
+				unread = Member(n.path, name)
 			}
 			i = end
 		}
 		if i >= len(s) || s[i] != ':' {
 			return -1
+		}
+		if unread != "" {
+			p.left[unread] = true
 		}
 		if i++; i < len(s) && s[i] == ' ' {
 			i++
@@ -229,52 +232,66 @@ func (p *jsonLine) pass(i int) int {
 	return p.i
 }
 
+// endsTried is how many brackets are tried for the end of a list: texts may hold some.
+const endsTried = 4
+
 // texts reads a list of texts for columns that take all its elements, or for none.
 func (p *jsonLine) texts(kid *jsonKid, i int) int {
-	if kid != nil && len(kid.columns) > 0 {
-		return -1
-	}
-	s, from, count := p.s, len(p.bytes), 0
-	var first string
-	i++
-	for i < len(s) && s[i] != ']' {
-		text, end := p.plainName(i)
-		if end < 0 || end >= len(s) {
+	end := i + 1
+	for range endsTried {
+		at := strings.IndexByte(p.s[end:], ']')
+		if at < 0 {
 			return -1
 		}
-		switch i = end; {
-		case kid == nil:
-		case count == 0:
-			first = text
-		case count == 1:
-			p.bytes = append(append(append(p.bytes, first...), '\n'), text...)
-		default:
-			p.bytes = append(append(p.bytes, '\n'), text...)
+		if end += at; p.takeList(kid, p.s[i+1:end]) {
+			return end + 1
 		}
-		count++
-		if s[i] == ',' {
-			if i++; i < len(s) && s[i] == ' ' {
-				i++
-			}
-			if i >= len(s) || s[i] != '"' {
-				return -1
-			}
-		} else if s[i] != ']' {
-			return -1
-		}
+		end++
 	}
-	if i >= len(s) {
-		return -1
+	return -1
+}
+
+// takeList takes what stands between the brackets of a list of texts, for columns that take
+// all its elements, or for none; false, with nothing done, where it is something else.
+func (p *jsonLine) takeList(kid *jsonKid, list string) bool {
+	if kid != nil && len(kid.columns) > 0 || p.escapes && strings.IndexByte(list, '\\') >= 0 {
+		return false
+	}
+	from, several := len(p.bytes), false
+	if list != "" {
+		if len(list) < 2 || list[0] != '"' || list[len(list)-1] != '"' {
+			return false
+		}
+		list = list[1 : len(list)-1]
+		for rest := list; ; several = true {
+			end := strings.IndexByte(rest, '"')
+			if end < 0 {
+				if several {
+					p.bytes = append(p.bytes, rest...)
+				}
+				break
+			}
+			p.bytes = append(append(p.bytes, rest[:end]...), '\n')
+			if next, ok := strings.CutPrefix(rest[end:], `","`); ok {
+				rest = next
+			} else if next, ok = strings.CutPrefix(rest[end:], `", "`); ok {
+				rest = next
+			} else {
+				p.bytes = p.bytes[:from]
+				return false
+			}
+		}
 	}
 	if kid == nil {
-		return i + 1
+		p.bytes = p.bytes[:from]
+		return true
 	}
 	for _, o := range kid.odd {
-		if p.row[o.column], p.found[o.column] = first, true; count > 1 {
+		if p.row[o.column], p.found[o.column] = list, true; several {
 			p.late = append(p.late, lateText{o.column, from, len(p.bytes)})
 		}
 	}
-	return i + 1
+	return true
 }
 
 // plainText reports whether a text is UTF-8 without control characters, and not

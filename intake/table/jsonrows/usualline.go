@@ -29,18 +29,30 @@ type written uint8
 const (
 	asElse written = iota
 	asText
+	asList // of texts
 	asWord // or number
 )
 
 func writtenAs(value string) written {
 	switch {
-	case value == "" || value[0] == '[' || value[0] == '{':
+	case value == "" || value[0] == '{':
+		return asElse
+	case value[0] == '[':
+		if strings.HasPrefix(value, `["`) || strings.HasPrefix(value, "[]") {
+			return asList
+		}
 		return asElse
 	case value[0] == '"':
 		return asText
 	}
 	return asWord
 }
+
+// opening and closing are what stands around a value as it is taken.
+var (
+	opening = [...]string{asText: `"`, asList: "[", asWord: ""}
+	closing = [...]string{asText: `"`, asList: "]", asWord: ""}
+)
 
 // learnAgain is after how many lines that are not like it another line is learned; where
 // no other was like the one before, after twice as many each time, up to learnSeldom. To
@@ -99,9 +111,11 @@ func (m *usualMember) settle() {
 	case m.kid < 0:
 		return
 	}
-	if kid := &m.node.kids[m.kid]; len(kid.columns) == 1 && len(kid.odd) == 0 {
+	switch kid := &m.node.kids[m.kid]; {
+	case m.as == asList && len(kid.columns) == 0: // all elements are asked for, as the tree is flat
+	case m.as != asList && len(kid.columns) == 1 && len(kid.odd) == 0:
 		m.column = kid.columns[0]
-	} else {
+	default:
 		m.as = asElse
 	}
 }
@@ -135,8 +149,9 @@ func (p *jsonLine) add() bool {
 	return true
 }
 
-// frameUsual tells what stands between the values, with the quotes of texts. A backslash
-// may change what a quote means, and a line feed stands in no value.
+// frameUsual tells what stands between the values, with the quotes of texts and the
+// brackets of lists. A backslash may change what a quote means, and a line feed stands in
+// no value.
 func (p *jsonLine) frameUsual() {
 	p.noted = false
 	p.frame.Clear()
@@ -153,21 +168,19 @@ func (p *jsonLine) frameUsual() {
 	}
 	for k := range p.usual {
 		m := &p.usual[k]
-		between, ends, bent, after := m.before, "\"\\\n", "\"\n", p.ending
-		if k > 0 && p.usual[k-1].as == asText {
-			between = `"` + between
+		between, after, backslash := m.before+opening[m.as], p.ending, `\`
+		if k > 0 {
+			between = closing[p.usual[k-1].as] + between
 		}
 		if k+1 < len(p.usual) {
 			after = p.usual[k+1].before
 		}
-		if m.as == asText {
-			between += `"`
-		} else {
-			ends = after[:1] + "\n"
-			bent = ends
+		if m.as == asElse || m.as == asWord {
+			backslash = ""
 		}
-		p.frame.Add(between, ends)
-		p.bentFrame.Add(between, bent)
+		end := (closing[m.as] + after)[:1]
+		p.frame.Add(between, end+backslash+"\n")
+		p.bentFrame.Add(between, end+"\n")
 		p.takes = append(p.takes, taking{int32(m.column), m.as == asText})
 	}
 }
@@ -280,8 +293,8 @@ func (p *jsonLine) run(k, i int) (next, place int) {
 	if k == len(p.usual) {
 		return k, i
 	}
-	if k > 0 && p.usual[k-1].as == asText {
-		at-- // where a word stands instead, no quote does
+	if k > 0 {
+		at -= len(closing[p.usual[k-1].as]) // where a word stands instead, it does not
 	}
 	frame := &p.frame
 	if p.bent {
@@ -305,8 +318,12 @@ func (p *jsonLine) run(k, i int) (next, place int) {
 			break
 		}
 		m, span := &p.usual[k], p.spans[k]
-		if m.as == asText { // a quote within was held for its end
-			return k, int(span.From) - len(`"`) - len(m.before)
+		if m.as == asList && p.takeList(m.listKid(), s[span.From:span.To]) {
+			k++
+			continue
+		}
+		if m.as != asWord { // a quote or a bracket within was held for its end
+			return k, m.place(span)
 		}
 		if m.column >= 0 {
 			p.row[m.column] = table.Absent // value refuses a member that stands twice
@@ -317,14 +334,26 @@ func (p *jsonLine) run(k, i int) (next, place int) {
 		k++
 	}
 	switch m := &p.usual[done-1]; {
-	case last < done && (m.as != asText || s[end] == '\n'):
+	case last < done && (m.as == asWord || s[end] == '\n'):
 		return k, -1
 	case last < done: // which is taken otherwise
-		return last, int(p.spans[last].From) - len(`"`) - len(m.before)
-	case m.as == asText:
-		end++
+		return last, m.place(p.spans[last])
+	default:
+		return done, end + len(closing[m.as])
 	}
-	return done, end
+}
+
+// place is where what stands before the value begins.
+func (m *usualMember) place(value bytescan.Span) int {
+	return int(value.From) - len(opening[m.as]) - len(m.before)
+}
+
+// listKid is the kid that a list goes to; nil for none.
+func (m *usualMember) listKid() *jsonKid {
+	if m.kid < 0 {
+		return nil
+	}
+	return &m.node.kids[m.kid]
 }
 
 // takePlain takes values that are texts, and true and false, up to the first that is
