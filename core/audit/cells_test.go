@@ -56,7 +56,7 @@ func testCells(t *testing.T, conditions []*condition.Condition, turns *condition
 	house.Changed = facts.At(asOf.AddDate(0, 0, -45))
 	system := &facts.System{Name: "one", AsOf: asOf, Chooses: facts.ChooseSingle, Default: "house", Policies: []facts.Policy{house}}
 	e := &engine{system: system, rulesSince: asOf.AddDate(0, 0, -70).Unix()}
-	s := &sort{account: facts.Account{Login: "ada", Policy: "house", Enabled: facts.Yes, PasswordUsable: facts.Yes, GraceUsed: facts.Counted{}}}
+	s := &sort{model: &model{account: facts.Account{Login: "ada", Policy: "house", Enabled: facts.Yes, PasswordUsable: facts.Yes, GraceUsed: facts.Counted{}}}}
 	s.settings = effective.NewResolver(system).For(&s.account)
 	names := []string{"created", "password_set", "last_sign_in", "account_ends", "password_expires"}
 	of := []*facts.Moment{&s.account.Created, &s.account.PasswordSet, &s.account.LastSignIn, &s.account.Ends, &s.account.PasswordExpires}

@@ -90,6 +90,8 @@ type rule struct {
 
 	reached, broken, open bool
 	matched               bool // the clause's "for" is so for some account
+	heeded                bool // others replace the clause, or it them, or a step of it is ahead
+	moves                 bool // what the clause says of two accounts may differ though they do in nothing but dates
 }
 
 // expectation is one of a clause's, made ready for this system.
@@ -141,11 +143,13 @@ func newEngine(s *Subject, o *Options) (*engine, error) {
 	e.about.Derived.AsOf, e.about.Derived.AsOfKnown = system.AsOf.Unix(), !system.AsOf.IsZero()
 	e.reach = make([]facts.Tri, len(e.rules))
 	for i := range e.rules {
-		e.rules[i].forbidden.reason = reason{rule: i, setting: noSetting}
-		if e.rules[i].clause != nil {
+		r := &e.rules[i]
+		r.forbidden.reason = reason{rule: i, setting: noSetting}
+		if r.clause != nil {
 			e.clauses = append(e.clauses, i)
-			e.pattern.Add(e.rules[i].clause.For)
-			e.pattern.Add(e.rules[i].clause.Forbid)
+			e.pattern.Add(r.clause.For)
+			e.pattern.Add(r.clause.Forbid)
+			r.moves = r.heeded || len(r.exceptions) > 0 || r.clause.For.Dated() || r.clause.Forbid.Dated()
 		}
 	}
 	for _, use := range e.exceptions {
@@ -211,6 +215,7 @@ func (e *engine) linkReplaced() {
 			for j := range e.rules {
 				if e.rules[j].id.String() == name {
 					e.rules[j].replacedBy = append(e.rules[j].replacedBy, i)
+					e.rules[i].heeded, e.rules[j].heeded = true, true
 				}
 			}
 		}

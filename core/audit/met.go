@@ -1,6 +1,7 @@
 package audit
 
 import (
+	"math"
 	"slices"
 
 	"yewcone/core/condition"
@@ -35,33 +36,34 @@ type met struct {
 
 // sortTable finds the sort of an account by the classes of its columns.
 type sortTable struct {
-	slots []slot // a power of two of them, at most a quarter taken
-	list  []*sort
-}
-
-type slot struct {
-	hash uint64
-	sort *sort
+	slots  []uint64 // the upper half of a hash, and the number of a sort, from 1 on; a power of two of them, at most half taken
+	blocks [][]sort // sortsTogether in each
+	count  int
 }
 
 // A sort is all accounts with the same classes in all columns. What is looked at for
-// each account comes first and lies together: there are thousands of sorts, and memory
-// is waited for.
+// each account lies together, and sorts lie one behind the other: there are thousands,
+// and memory is waited for.
 type sort struct {
-	classes []uint64
-	room    [5]uint64 // for them, where they fit
-	first   [2]known  // those that were known first: most accounts are of these
-	known   []known   // the others, by the answers that depend on dates: a power of two of them, at most half taken
-	cells   *cells    // that its dates fall into; nil for none
-	policy  uint64    // what its policy adds to the hash of a name
-	taken   int       // of those that are known
+	room   [5]uint64 // its classes, where they fit
+	cells  *cells    // that its dates fall into; nil for none
+	policy uint64    // what its policy adds to the hash of a name
+	first  [2]known  // those that were known first: most accounts are of these
+	known  []known   // the others, by the answers that depend on dates: a power of two of them, at most half taken
+	*model
+}
 
+// A model is the first account of a sort, and what follows from it for the others.
+type model struct {
+	account  facts.Account // its dates are those of the account at hand
 	dates    []*facts.Moment
+	classes  []uint64
 	settings *effective.Settings
 	verdict  *verdict
-	personal bool          // some settings stand on the account, so that a finding tells where
-	clauses  []int         // that may reach accounts of the sort; nil until they are asked for
-	account  facts.Account // the first of them; its dates are those of the account at hand
+	personal bool     // some settings stand on the account, so that a finding tells where
+	clauses  []int    // that must be asked of each account of the sort, and may say something; nil until they are needed
+	always   []uint32 // what the others reach with each
+	taken    int      // of those that are known
 }
 
 // known is what comes out for accounts of a sort that answer alike what depends on
@@ -77,6 +79,8 @@ const (
 	mostSorts    = 1 << 12
 	mostOutcomes = 1 << 16
 	judgedBy     = 1 << 13 // rows after which sketches must have been worth it
+
+	sortsTogether = 64
 )
 
 // prepare tells whether sketches say enough in this run.
@@ -168,7 +172,7 @@ func (m *met) open() {
 		return
 	}
 	if m.table = m.tables[m.sketching.Of]; m.table == nil {
-		m.table = &sortTable{slots: make([]slot, 64)}
+		m.table = &sortTable{slots: make([]uint64, 64)}
 		m.tables[m.sketching.Of] = m.table
 	}
 }
@@ -275,21 +279,31 @@ func (t *sort) date(e *engine, dates []facts.Moment) {
 	effective.DatesOf(&e.about.Derived, &t.account, t.settings, e.system, e.rulesOf())
 }
 
-// work makes the outcome of a sort with its dates, from the clauses that reach some of
-// its accounts: what depends on no date is asked once.
+// work makes the outcome of a sort with its dates: what depends on no date is asked once.
 func (m *met) work(e *engine, t *sort, v *verdict) *outcome {
 	if t.clauses == nil {
-		t.clauses = make([]int, 0, len(e.clauses))
-		for _, i := range e.clauses {
-			if c := e.rules[i].clause.For; c.Dated() || c.Test(&e.about) != facts.No {
-				t.clauses = append(t.clauses, i)
-			}
-		}
+		e.settle(t.model, v)
 	}
 	for _, i := range e.clauses {
 		e.reach[i] = facts.No
 	}
-	return e.newOutcome(&t.account, v, t.clauses)
+	return e.newOutcome(&t.account, v, t.clauses, t.always)
+}
+
+// settle tells what some clauses reach with every account of a sort from clauses that must
+// be asked of each.
+func (e *engine) settle(t *model, v *verdict) {
+	t.clauses = make([]int, 0, len(e.clauses))
+	e.fresh.begin(&t.account)
+	for _, i := range e.clauses {
+		r := &e.rules[i]
+		if e.reach[i] = r.clause.For.Test(&e.about); !r.moves {
+			e.clause(i, v, &t.account)
+		} else if e.reach[i] != facts.No || r.clause.For.Dated() {
+			t.clauses = append(t.clauses, i)
+		}
+	}
+	t.always = slices.Clone(e.fresh.reaches)
 }
 
 // know keeps an outcome with a sort.
@@ -356,48 +370,78 @@ func mixed(h, c uint64) uint64 {
 
 // find returns the sort with the classes; nil where there is none yet.
 func (t *sortTable) find(hash uint64, classes []uint64) *sort {
-	for i := hash; ; i++ {
-		slot := &t.slots[i&uint64(len(t.slots)-1)]
-		if slot.sort == nil || slot.hash == hash && slices.Equal(slot.sort.classes, classes) {
-			return slot.sort
+	for i := hash >> 32; ; i++ {
+		slot := t.slots[i&uint64(len(t.slots)-1)]
+		if slot == 0 {
+			return nil
 		}
-	}
-}
-
-// add puts in a sort that is not there.
-func (t *sortTable) add(hash uint64, s *sort) {
-	if t.list = append(t.list, s); 4*len(t.list) > len(t.slots) {
-		before := t.slots
-		t.slots = make([]slot, 4*len(before))
-		for _, s := range before {
-			if s.sort != nil {
-				t.put(s)
+		if (slot^hash)>>32 == 0 {
+			if s := t.at(int(uint32(slot)) - 1); s.has(classes) {
+				return s
 			}
 		}
 	}
-	t.put(slot{hash, s})
 }
 
-func (t *sortTable) put(s slot) {
-	i := s.hash
-	for t.slots[i&uint64(len(t.slots)-1)].sort != nil {
+// at is a sort by its number.
+func (t *sortTable) at(n int) *sort { return &t.blocks[n/sortsTogether][n%sortsTogether] }
+
+// has reports whether a sort has the classes.
+func (s *sort) has(classes []uint64) bool {
+	if len(classes) > len(s.room) {
+		return slices.Equal(s.classes, classes)
+	}
+	for i, c := range classes {
+		if s.room[i] != c {
+			return false
+		}
+	}
+	return true
+}
+
+// add puts in a sort with classes that are not there.
+func (t *sortTable) add(hash uint64, classes []uint64, of *model) *sort {
+	if t.count%sortsTogether == 0 {
+		t.blocks = append(t.blocks, make([]sort, sortsTogether))
+	}
+	s := t.at(t.count)
+	s.model = of
+	if copy(s.room[:], classes); len(classes) > len(s.room) {
+		s.classes = slices.Clone(classes)
+	}
+	if t.count++; 2*t.count > len(t.slots) {
+		before := t.slots
+		t.slots = make([]uint64, 2*len(before))
+		for _, slot := range before {
+			if slot != 0 {
+				t.put(slot)
+			}
+		}
+	}
+	t.put(hash&^math.MaxUint32 | uint64(t.count))
+	return s
+}
+
+func (t *sortTable) put(slot uint64) {
+	i := slot >> 32
+	for t.slots[i&uint64(len(t.slots)-1)] != 0 {
 		i++
 	}
-	t.slots[i&uint64(len(t.slots)-1)] = s
+	t.slots[i&uint64(len(t.slots)-1)] = slot
 }
 
 // remember keeps the sort of an account that was filled in, for those that are like
 // it.
 func (m *met) remember(e *engine, a *facts.Account, settings *effective.Settings, v *verdict, o *outcome) {
-	if m.of == nil || !o.kept || len(m.table.list) >= mostSorts {
+	if m.of == nil || !o.kept || m.table.count >= mostSorts {
 		return
 	}
 	hash, classes := m.hashes[m.row], m.of.ClassesOf(m.row)
 	if m.table.find(hash, classes) != nil {
 		return
 	}
-	t := &sort{settings: settings, verdict: v, policy: within(a.Policy)}
-	t.classes = append(t.room[:0], classes...)
+	t := m.table.add(hash, classes, &model{settings: settings, verdict: v})
+	t.policy = within(a.Policy)
 	for id := range setting.Len {
 		from := settings.Get(id).From
 		t.personal = t.personal || from != nil && from.Level == effective.OnAccount
@@ -411,7 +455,6 @@ func (m *met) remember(e *engine, a *facts.Account, settings *effective.Settings
 		}
 	}
 	t.cells = m.cellsOf(e, t)
-	m.table.add(hash, t)
 }
 
 // forget lets go of all sorts, once they are summed up.
@@ -424,7 +467,8 @@ func (m *met) forget() {
 // sumUp counts the accounts that were not filled in.
 func (m *met) sumUp(e *engine) {
 	for _, table := range m.tables {
-		for _, t := range table.list {
+		for i := range table.count {
+			t := table.at(i)
 			if n := sumUp(t.first[:]) + sumUp(t.known); n > 0 {
 				e.count(&t.account, t.verdict, n)
 			}

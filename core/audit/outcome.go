@@ -37,7 +37,7 @@ func (e *engine) outcomeOf(a *facts.Account, v *verdict) *outcome {
 	if o := e.knownOutcome(a, v); o != nil {
 		return o
 	}
-	return e.newOutcome(a, v, e.clauses)
+	return e.newOutcome(a, v, e.clauses, nil)
 }
 
 // knownOutcome is outcomeOf where it was worked out before; else nil, and key is what it
@@ -54,10 +54,12 @@ func (e *engine) knownOutcome(a *facts.Account, v *verdict) *outcome {
 	return e.outcomes[string(key)]
 }
 
-// newOutcome works out that of an account of which all but some clauses say nothing.
-func (e *engine) newOutcome(a *facts.Account, v *verdict, clauses []int) *outcome {
+// newOutcome works out that of an account from some clauses and what is known to be
+// reached by the others.
+func (e *engine) newOutcome(a *facts.Account, v *verdict, clauses []int, reached []uint32) *outcome {
 	key := string(e.key)
 	e.fresh.begin(a)
+	e.fresh.reaches = append(e.fresh.reaches, reached...)
 	for _, i := range v.checks {
 		e.settings(i, v, a)
 	}

@@ -49,6 +49,7 @@ func (e *engine) prepareSteps() {
 			}
 		}
 		for _, coming := range c.Coming {
+			e.rules[i].heeded = true
 			a := stepAhead{rule: i, coming: coming, then: e.prepareOne(coming.Setting, coming.Step.Requirement)}
 			if coming.Before != nil {
 				before := e.prepareOne(coming.Setting, *coming.Before)

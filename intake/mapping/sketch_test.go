@@ -293,7 +293,11 @@ func (m *made) dated(seed uint64) {
 	for i := range 3 {
 		clauses += fmt.Sprintf("  - id: d%d\n    forbid: '%s%s(%s)'\n    because: it is asked\n", i, m.pick(parts...), m.pick(" and ", " or ", " and not "), m.pick(parts...))
 	}
-	m.files["rules/made.yaml"] += clauses
+	m.files["rules/made.yaml"] += clauses + m.replacing()
+	if m.IntN(2) == 0 {
+		m.files["exceptions.yaml"] = "exceptions:\n" + m.excused("d0", parts) + m.excused("e0", parts)
+		m.files["rules/made.yaml"] += fmt.Sprintf("  - id: e0\n    forbid: %s\n    because: it is asked\n", m.pick("enabled", "not second_factor", "must_change"))
+	}
 	if m.IntN(3) == 0 {
 		m.files["mapping.yaml"] = strings.Replace(m.files["mapping.yaml"], "      account_ends:", "      password_expires:", 1)
 	}
@@ -301,6 +305,22 @@ func (m *made) dated(seed uint64) {
 		m.files["estate.yaml"] = strings.Replace(m.files["estate.yaml"], "    rules: made\n", "    rules: made\n    known: "+
 			m.pick("{max_age: 3 months}", "{max_age: 100 days}", "{max_age: 10 days, grace_period: 2 months}", "{max_age: off}", "{max_age: 7 hours, grace_signins: 3}")+"\n", 1)
 	}
+}
+
+// replacing makes clauses that take the place of others: which of two counts may hang on a
+// date, or on none.
+func (m *made) replacing() string {
+	clauses := ""
+	for i, replaced := range []string{"c0", "c1", "d1", "length"}[:m.IntN(5)] {
+		clauses += fmt.Sprintf("  - id: r%d\n    for: %s\n    forbid: %s\n    replaces: %s\n    because: it is asked\n", i, m.condition(), m.condition(), replaced)
+	}
+	return clauses
+}
+
+// excused makes an exception for what a clause forbids.
+func (m *made) excused(clause string, parts []string) string {
+	return fmt.Sprintf("  - system: accounts\n    rule: made/%s\n    accounts: '%s'\n    because: it is so\n    owner: Ada\n    until: %s\n",
+		clause, m.pick(append([]string{"enabled", "second_factor", `kind == "person"`}, parts...)...), m.pick("2026-10-31", "2027-03-31"))
 }
 
 // quick runs an estate both ways and returns how many estates could be read.
@@ -417,6 +437,38 @@ func TestQuickOrigin(t *testing.T) {
 		}
 		if told != 3 {
 			t.Errorf("singly %v: it stands on line %d", singly, told)
+		}
+	}
+}
+
+// TestQuickOfSort: accounts of one sort with other dates, whom one clause reaches alike,
+// but an exception or a step does not.
+func TestQuickOfSort(t *testing.T) {
+	rules := "rules: made\ntitle: Made\nclauses:\n  - {id: on, forbid: enabled, because: it is asked}\n" +
+		"  - {id: idle, forbid: idle > days(30), because: it is asked}\n" +
+		"  - {id: length, for: enabled, expect: {min_length: at least 8; at least 16 from 2027-03-01}, because: it is asked}\n" +
+		"  - {id: later, for: enabled, expect: {min_length: at least 12}, replaces: length, because: it is asked}\n"
+	files := map[string]string{
+		"accounts.csv": "login,on,seen\n",
+		"estate.yaml": "estate: Made\nas_of: 2026-11-20\nsystems:\n  one:\n    export: {read: mapping, from: accounts.csv, mapping: mapping.yaml}\n" +
+			"    known: {min_length: 14}\n    rules: made\n",
+		"mapping.yaml": "mapping: made\ndates: iso 8601\nyes: yes\nno: no\naccounts:\n  - file: accounts.csv\n    fixed: {password_usable: yes}\n" +
+			"    take: {login: login, enabled: on, last_sign_in: seen}\n",
+		"exceptions.yaml": "exceptions:\n  - {system: one, rule: made/on, accounts: idle > days(90), because: it is so, owner: Ada, until: 2027-03-31}\n",
+	}
+	for i, seen := range []string{"2026-11-19", "2026-11-18", "2026-05-01", "2026-10-01", "2026-11-17", "2026-04-01"} {
+		files["accounts.csv"] += fmt.Sprintf("u%d,yes,%sT10:00:00Z\n", i, seen)
+	}
+	for _, from := range []string{"", "from 2027-01-01"} { // when a clause replaces another
+		files["rules/made.yaml"] = strings.Replace(rules, "at least 12}", strings.TrimSpace("at least 12 "+from)+"}", 1)
+		folder := intaketest.Write(t, files)
+		want, _ := bothways.Judge(t, folder, audit.Options{Jobs: 1, Singly: true})
+		if !strings.Contains(want, "it is so") || strings.Contains(want, "asks at least 16 from 2027-03-01") != (from != "") {
+			t.Fatal("nothing is accepted, or no step is ahead: ", want)
+		}
+		got, _ := bothways.Judge(t, folder, audit.Options{Jobs: 1})
+		if a, b, differ := bothways.Differ(want, got); differ {
+			t.Errorf("%q: each on its own %s\nby sorts           %s", from, a, b)
 		}
 	}
 }
