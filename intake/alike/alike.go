@@ -50,7 +50,14 @@ type answered struct {
 // words where questions can be put so; field is where the account that Asked is given
 // has the text.
 func (c *Classes) Ask(asks []func(*facts.Account) facts.Tri, questions []facts.Question, field *string) {
-	c.asks, c.questions, c.field = asks, questionsOf(questions), field
+	c.asks, c.questions, c.field = asks, questionsOf(questions, ""), field
+}
+
+// AskItems is Ask for texts that are lists, with split between their items; false where
+// some question cannot be put to the text as it stands.
+func (c *Classes) AskItems(questions []facts.Question, split string) bool {
+	c.questions = questionsOf(questions, split)
+	return c.questions != nil
 }
 
 // Questions are those about a text that a mapping's fact fills; none where they cannot be

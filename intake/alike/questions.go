@@ -11,22 +11,24 @@ import (
 type question struct {
 	op      facts.QuestionOp
 	texts   []string
+	split   string    // what stands between the items of a list
 	lengths uint64    // a bit for each length that one of the texts has; the last for all longer
 	first   [256]bool // bytes that a text of which it holds may begin with
 }
 
-// questionsOf are made ready; nil where one cannot be put to a text.
-func questionsOf(list []facts.Question) []question {
+// questionsOf are made ready; nil where one cannot be put to a text. Lists have split
+// between their items, other texts "".
+func questionsOf(list []facts.Question, split string) []question {
 	var out []question
 	for _, q := range list {
-		if q.Op == facts.HasItem {
+		if (q.Op == facts.HasItem) != (split != "") {
 			return nil
 		}
-		t := question{op: q.Op, texts: q.Texts}
+		t := question{op: q.Op, texts: q.Texts, split: split}
 		for _, text := range q.Texts {
 			t.lengths |= lengthBit(text)
 			for c := range t.first {
-				t.first[c] = t.first[c] || text == "" || text[0] == byte(c) || q.Op == facts.Ends || q.Op == facts.Holds
+				t.first[c] = t.first[c] || text == "" || text[0] == byte(c) || q.Op == facts.Ends || q.Op == facts.Holds || q.Op == facts.HasItem
 			}
 		}
 		out = append(out, t)
@@ -60,10 +62,24 @@ func (q *question) holds(text string) bool {
 			if strings.HasSuffix(text, t) {
 				return true
 			}
+		case facts.HasItem:
+			if strings.Contains(text, t) && hasItem(text, t, q.split) {
+				return true
+			}
 		default:
 			if strings.Contains(text, t) {
 				return true
 			}
+		}
+	}
+	return false
+}
+
+// hasItem reports whether a list has an item, without the space around it.
+func hasItem(list, item, split string) bool {
+	for one := range strings.SplitSeq(list, split) {
+		if one = strings.TrimSpace(one); one == item && one != "" {
+			return true
 		}
 	}
 	return false

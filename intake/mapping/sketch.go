@@ -47,6 +47,7 @@ type sketchColumn struct {
 	only   *switcher
 	asks   []func(*facts.Account) facts.Tri
 	often  bool    // the same texts stand in many rows
+	items  bool    // it is a list of which the questions are put to the text
 	text   *string // in the scratch account, where texts are asked as they stand
 	taken  int     // its number among the texts that are taken themselves
 	date   int     // its number among the dates
@@ -158,10 +159,14 @@ func (s *sketcher) add(c *sketchColumn, fills map[string]int, k *facts.Sketching
 	case (kind == TextFact || kind == ListFact) && one && !whole && !fact.group:
 		c.often = fact.fact == "unit"
 		if c.as, c.asks, c.text = asAsked, asks, c.bound.text; len(asks) > 0 && len(asks) <= alike.MostAsked {
-			if c.text == nil || c.often {
-				questions = nil
+			switch {
+			case kind == ListFact:
+				c.items = c.AskItems(questions, fact.split)
+			case c.text == nil || c.often:
+				c.Ask(asks, nil, c.text)
+			default:
+				c.Ask(asks, questions, c.text)
 			}
-			c.Ask(asks, questions, c.text)
 			break
 		}
 		if len(asks) > alike.MostAsked {
@@ -202,7 +207,7 @@ func (s *sketcher) take() {
 			s.takePlain(c, &into)
 		case c.as == asNothing:
 			takeNothing(c, &into)
-		case c.as == asAsked && c.InWords() && c.only == nil:
+		case c.as == asAsked && c.InWords() && !c.items && c.only == nil:
 			s.takeAsked(c, &into)
 		case c.as == asDate && c.only == nil:
 			s.takeDates(c, &into)
@@ -444,7 +449,12 @@ func (s *sketcher) known(c *sketchColumn, text string, row int) uint32 {
 
 // learn tries a text that is not known.
 func (s *sketcher) learn(c *sketchColumn, text string, row int) uint32 {
-	class := s.try(c, trimmed(text), s.rows.Row(row))
+	class := alike.None
+	if bare := trimmed(text); c.items && gapOf(bare) == noGap {
+		class = c.Asked(bare, &s.scratch)
+	} else {
+		class = s.try(c, bare, s.rows.Row(row))
+	}
 	c.Learn(text, class)
 	return class
 }

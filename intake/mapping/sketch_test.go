@@ -28,7 +28,7 @@ func (m *made) pick(list ...string) string { return list[m.IntN(len(list))] }
 var texts = map[string][]string{
 	"unit": {"Fleet", "Fleet/Deck", "Shore/Cargo", "Shore", ""}, "role": {"administrator", "master", "clerk", "administrator;clerk", ""},
 	"type": {"person", "service", "shared", "ghost"}, "active": {"yes", "no", "yes", "yes"}, "on": {"1", "0", ""}, "locked": {"yes", "no", ""},
-	"must": {"yes", "no", "maybe"}, "never": {"no", "yes"}, "second": {"yes", "no", "null"}, "group": {"stores", "stores;berth", "berth;tide", "null", ""},
+	"must": {"yes", "no", "maybe"}, "never": {"no", "yes"}, "second": {"yes", "no", "null"}, "group": {"stores", "stores;berth", "berth;tide", "tide;  stores ", "stores2;old stores", ";", "null", ""},
 	"scheme": {"bcrypt", "md5", "rot13", ""}, "hash": {"$6$aa$bb", "$6$aa$cc", "{SSHA}xyz", "plain", ""}, "least": {"8", "12", "14", "x", ""},
 	"policy": {"crew", "office", "lost", ""}, "rounds": {"7", "none", ""},
 }
