@@ -28,7 +28,8 @@ type names struct {
 // parted are hashes by how they end.
 type parted struct {
 	parts [hashParts]hashesOf
-	room  []uint64 // for blocks to come
+	room  []uint64   // for blocks to come
+	spare [][]uint64 // blocks that are empty again
 	count int
 }
 
@@ -115,6 +116,11 @@ func (p *parted) add(h uint64) {
 
 // begin adds an empty block.
 func (p *parted) begin(part *hashesOf) {
+	if last := len(p.spare) - 1; last >= 0 {
+		*part = append(*part, p.spare[last])
+		p.spare = p.spare[:last]
+		return
+	}
 	if len(p.room) == 0 {
 		p.room = make([]uint64, hashRoom)
 	}
@@ -158,6 +164,9 @@ func (n *names) thin() {
 				*last = append(*last, h)
 				n.count++
 			}
+		}
+		for _, block := range before[len(kept):] {
+			n.spare = append(n.spare, block[:0])
 		}
 		n.parts[i] = kept
 	}

@@ -18,6 +18,9 @@ type Places struct {
 	from, to int // of what is listed
 }
 
+// Begin forgets the text, for another.
+func (p *Places) Begin() { *p = Places{A: p.A, B: p.B, list: p.list[:0]} }
+
 // ahead is how many bytes are looked through at a time: few enough to stay near until
 // they are looked at.
 const ahead = 1 << 12

@@ -8,6 +8,7 @@ import (
 	"encoding/json"
 	"io"
 	"strings"
+	"sync"
 
 	"yewcone/core/facts"
 	"yewcone/intake"
@@ -27,6 +28,7 @@ type delimited struct {
 	rows   int
 	bad    int
 	told   *toldRows // what a client says of its rows; nil where none does
+	spare  sync.Pool // of *delimitedRows that were absorbed: they have room for places
 }
 
 // toldRows is a line of a client that tells how many rows it wrote.
@@ -133,7 +135,13 @@ type delimitedRows struct {
 
 // Part reads the rows of a piece.
 func (t *delimited) Part(piece text.Piece, notes *facts.Notes) table.Rows {
-	return &delimitedRows{records: records{text: piece.Text, line: piece.Line, comma: t.comma}, whole: t, last: piece.Last, notes: notes}
+	r, _ := t.spare.Get().(*delimitedRows)
+	if r == nil {
+		r = &delimitedRows{}
+	}
+	*r = delimitedRows{records: r.records, whole: t, last: piece.Last, notes: notes}
+	r.begin(piece.Text, piece.Line, t.comma)
+	return r
 }
 
 // NextRows is of table.Batcher.
@@ -194,6 +202,7 @@ func (t *delimited) Absorb(r table.Rows) {
 	if part.told != nil {
 		t.told = part.told
 	}
+	t.spare.Put(part)
 }
 
 type packed struct {

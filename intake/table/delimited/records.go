@@ -25,6 +25,13 @@ type records struct {
 	quote  int // where the next quote stands, or a place before
 }
 
+// begin makes it ready for another text, and keeps the room that it has.
+func (r *records) begin(text string, line int, comma byte) {
+	r.text, r.pos, r.line, r.comma, r.quote = text, 0, line, comma, 0
+	r.ends.Begin()
+	r.quotes.Begin()
+}
+
 // next returns the next record and the line it begins on; ok is false at the
 // end. The error is one of encoding/csv's ErrQuote and ErrBareQuote; then
 // fields are those before it.
