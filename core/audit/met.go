@@ -80,7 +80,7 @@ const (
 	mostOutcomes = 1 << 16
 	judgedBy     = 1 << 13 // rows after which sketches must have been worth it
 
-	sortsTogether = 64
+	sortsTogether = 64 // that lie one behind the other
 )
 
 // prepare tells whether sketches say enough in this run.
