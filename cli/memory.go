@@ -57,13 +57,15 @@ func limitMemory(most int64) {
 	debug.SetMemoryLimit(most - most/8)
 }
 
-// How much garbage gathers before the collector runs: always so many bytes, or a part
-// of what is in use where this is more. The runtime lets as much gather as is in use:
-// little where the program holds a few megabytes, as it mostly does, and as much again
-// where it holds many.
+// How much garbage gathers before the collector runs: always so many bytes, fewer where
+// this is more than so many with what is in use, or a part of what is in use where that is
+// many. The runtime lets as much gather as is in use: little where the program holds a few
+// megabytes, as it mostly does, and as much again where it holds many.
 const (
 	roomForGarbage = 12 << 20
-	usualPart      = 50 // in a hundred
+	leastRoom      = 6 << 20
+	usualHeap      = 26 << 20
+	usualPart      = 50 // in a hundred, where more than usualHeap is in use
 	leastHeap      = 4 << 20
 )
 
@@ -73,9 +75,14 @@ var garbagePart atomic.Int64
 // pace sets when the collector runs next; what the environment says of it in GOGC is
 // left as it is.
 func pace(live int64) {
-	if os.Getenv("GOGC") == "" {
-		debug.SetGCPercent(int(max(roomForGarbage*100/max(live, leastHeap), garbagePart.Load())))
+	if os.Getenv("GOGC") != "" {
+		return
 	}
+	room := min(roomForGarbage, max(leastRoom, usualHeap-live))
+	if live > usualHeap {
+		room = max(roomForGarbage, live*garbagePart.Load()/100)
+	}
+	debug.SetGCPercent(int(room * 100 / max(live, leastHeap)))
 }
 
 // lookEvery is how often the memory is looked at.

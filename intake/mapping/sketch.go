@@ -25,6 +25,8 @@ type sketcher struct {
 	texts   int             // that are handed over of each row
 	columns []*sketchColumn // that are asked for
 	scratch facts.Account
+	account facts.Account // that rows are filled into
+	filled  []boundColumn // of it
 	rows    *table.Batch
 	sketch  facts.Sketches
 	notes   facts.Notes // what a text on trial gave cause to say
@@ -101,6 +103,7 @@ func (r *accountReader) newSketcher(e *export, k *facts.Sketching) *sketcher {
 		c.plain = c.only == nil && c.own == nil && (c.as == asItself || c.as == asValue || c.as == asAsked && (c.text == nil || c.often))
 	}
 	s.sketch.Words = (len(s.columns) + 3) / 4
+	s.filled = r.boundTo(&s.account)
 	return s
 }
 
@@ -494,8 +497,9 @@ func (s *sketcher) own(row []string) []string {
 }
 
 func (s *sketcher) sketches(p *accountPart, yield func(*facts.Sketches) error) error {
-	var a facts.Account
-	columns := s.r.boundTo(&a)
+	for i := range s.filled {
+		s.filled[i].at = s.filled[i].index
+	}
 	moved := false
 	for _, c := range s.columns {
 		before := c.at
@@ -513,12 +517,13 @@ func (s *sketcher) sketches(p *accountPart, yield func(*facts.Sketches) error) e
 	}
 	defer func() { p.e.taken.Add(int64(p.taken)) }()
 	s.sketch.Fill = func(row int) *facts.Account {
+		a := &s.account
 		a.Reset()
 		a.Origin = s.rows.Places[row].In(s.r.origin)
-		if !s.r.fill(&a, columns, s.own(s.rows.Row(row)), p.e, &p.notes) {
+		if !s.r.fill(a, s.filled, s.own(s.rows.Row(row)), p.e, &p.notes) {
 			return nil
 		}
-		return &a
+		return a
 	}
 	for {
 		if s.rows.Fill(p.rows); s.rows.Count == 0 {
