@@ -57,16 +57,15 @@ func limitMemory(most int64) {
 	debug.SetMemoryLimit(most - most/8)
 }
 
-// How much garbage gathers before the collector runs: always so many bytes, fewer where
-// this is more than so many with what is in use, or a part of what is in use where that is
-// many. The runtime lets as much gather as is in use: little where the program holds a few
-// megabytes, as it mostly does, and as much again where it holds many.
+// How much garbage gathers before the collector runs. The runtime lets as much gather as is
+// in use: little where the program holds a few megabytes, as it mostly does, and as much
+// again where it holds many.
 const (
 	roomForGarbage = 12 << 20
-	leastRoom      = 6 << 20
-	usualHeap      = 26 << 20
-	usualPart      = 50 // in a hundred, where more than usualHeap is in use
-	leastHeap      = 4 << 20
+	usualHeap      = 26 << 20 // with what is in use: where that is much, less gathers,
+	leastRoom      = 6 << 20  // but so much
+	usualPart      = 50       // in a hundred of what is in use, where that alone is more than usualHeap
+	leastHeap      = 4 << 20  // so much counts as in use before the collector first looked
 )
 
 // garbagePart is the part of what is in use, in a hundred.

@@ -28,7 +28,8 @@ func (m *made) pick(list ...string) string { return list[m.IntN(len(list))] }
 var texts = map[string][]string{
 	"unit": {"Fleet", "Fleet/Deck", "Shore/Cargo", "Shore", ""}, "role": {"administrator", "master", "clerk", "administrator;clerk", ""},
 	"type": {"person", "service", "shared", "ghost"}, "active": {"yes", "no", "yes", "yes"}, "on": {"1", "0", ""}, "locked": {"yes", "no", ""},
-	"must": {"yes", "no", "maybe"}, "never": {"no", "yes"}, "second": {"yes", "no", "null"}, "group": {"stores", "stores;berth", "berth;tide", "tide;  stores ", "stores2;old stores", ";", "null", ""},
+	"must": {"yes", "no", "maybe"}, "never": {"no", "yes"}, "second": {"yes", "no", "null"},
+	"group":  {"stores", "stores;berth", "berth;tide", "tide;  stores ", "stores2;old stores", ";", "null", ""},
 	"scheme": {"bcrypt", "md5", "rot13", ""}, "hash": {"$6$aa$bb", "$6$aa$cc", "{SSHA}xyz", "plain", ""}, "least": {"8", "12", "14", "x", ""},
 	"policy": {"crew", "office", "lost", ""}, "rounds": {"7", "none", ""},
 }
@@ -291,7 +292,8 @@ func (m *made) dated(seed uint64) {
 		"days(100) <= password_age", "overdue_open", "created == last_sign_in", "older_than_rules"}
 	clauses := ""
 	for i := range 3 {
-		clauses += fmt.Sprintf("  - id: d%d\n    forbid: '%s%s(%s)'\n    because: it is asked\n", i, m.pick(parts...), m.pick(" and ", " or ", " and not "), m.pick(parts...))
+		clauses += fmt.Sprintf("  - id: d%d\n    forbid: '%s%s(%s)'\n    because: it is asked\n",
+			i, m.pick(parts...), m.pick(" and ", " or ", " and not "), m.pick(parts...))
 	}
 	m.files["rules/made.yaml"] += clauses + m.replacing()
 	if m.IntN(2) == 0 {
@@ -303,7 +305,8 @@ func (m *made) dated(seed uint64) {
 	}
 	if m.IntN(2) == 0 {
 		m.files["estate.yaml"] = strings.Replace(m.files["estate.yaml"], "    rules: made\n", "    rules: made\n    known: "+
-			m.pick("{max_age: 3 months}", "{max_age: 100 days}", "{max_age: 10 days, grace_period: 2 months}", "{max_age: off}", "{max_age: 7 hours, grace_signins: 3}")+"\n", 1)
+			m.pick("{max_age: 3 months}", "{max_age: 100 days}", "{max_age: 10 days, grace_period: 2 months}",
+				"{max_age: off}", "{max_age: 7 hours, grace_signins: 3}")+"\n", 1)
 	}
 }
 
